@@ -1,0 +1,123 @@
+"""Hits as columns: texts become codes of append-only dictionaries, rows stand in the order of the rules.
+
+Columns of a coded frame, a row per hit, sorted by `visitor`, `at`, `seq`:
+
+| column | type | is |
+|---|---|---|
+| seq | i64 | number of arrival; breaks ties of time |
+| at | i64 | milliseconds since 1970, UTC |
+| kind | u8 | see `hits.Kind` |
+| visitor, url, title, referrer, name, props, fields, language, timezone, user_agent, screen, country, currency, order_id | u32 | code in the dictionary of the same name; 0 is nothing |
+| value | f64 | worth of an event, total of an order; NaN when not given |
+| engaged_ms | i64 | visible milliseconds of an engage, else 0 |
+| robot, own | bool | marks of the collector |
+"""
+
+from __future__ import annotations
+
+import threading
+
+import numpy as np
+import numpy.typing as npt
+import polars as pl
+
+Ints = npt.NDArray[np.int64]
+Codes = npt.NDArray[np.uint32]
+Bools = npt.NDArray[np.bool_]
+Floats = npt.NDArray[np.float64]
+
+CODED = (
+    "visitor", "url", "title", "referrer", "name", "props", "fields", "language", "timezone",
+    "user_agent", "screen", "country", "currency", "order_id",
+)  # fmt: skip
+PLAIN: dict[str, pl.DataType] = {
+    "seq": pl.Int64(),
+    "at": pl.Int64(),
+    "kind": pl.UInt8(),
+    "value": pl.Float64(),
+    "engaged_ms": pl.Int64(),
+    "robot": pl.Boolean(),
+    "own": pl.Boolean(),
+}
+RAW_SCHEMA: dict[str, pl.DataType] = PLAIN | {name: pl.String() for name in CODED}
+CODED_SCHEMA: dict[str, pl.DataType] = PLAIN | {name: pl.UInt32() for name in CODED}
+
+
+class Dictionary:
+    """Texts by code, append-only, so that a code keeps its meaning for as long as the dictionary lives. Code 0 is the empty text."""
+
+    def __init__(self, texts: pl.Series | None = None) -> None:
+        self._texts = pl.Series("text", [""], dtype=pl.String) if texts is None else texts.rename("text")
+        self._growing = threading.Lock()
+
+    def __len__(self) -> int:
+        return len(self._texts)
+
+    @property
+    def texts(self) -> pl.Series:
+        """All texts, by code."""
+        return self._texts
+
+    def since(self, length: int) -> pl.Series:
+        """The texts that came after the dictionary had `length` of them."""
+        return self._texts.slice(length)
+
+    def encode(self, texts: pl.Series) -> Codes:
+        """Codes of texts (null is the empty text); texts not seen before are taken in."""
+        asked = texts.fill_null("").rename("text")
+        distinct = asked.unique()
+        with self._growing:
+            known = self._texts.to_frame().with_columns(pl.int_range(pl.len(), dtype=pl.UInt32).alias("code"))
+            found = distinct.to_frame().join(known, on="text", how="left", maintain_order="left")["code"]
+            codes = found.fill_null(0).to_numpy().copy()
+            if found.null_count():
+                fresh = found.is_null()
+                codes[fresh.to_numpy()] = np.arange(found.null_count(), dtype=np.uint32) + np.uint32(len(self._texts))
+                self._texts = pl.concat([self._texts, distinct.filter(fresh)], rechunk=self._texts.n_chunks() > 64)
+        if len(distinct) == 1:
+            return np.full(len(asked), codes[0], np.uint32)
+        coded = pl.DataFrame({"text": distinct, "code": codes})
+        return asked.to_frame().join(coded, on="text", how="left", maintain_order="left")["code"].to_numpy()
+
+    def find(self, text: str) -> int | None:
+        """The code of a text, or None when it was never seen."""
+        found = self._texts.index_of(text)
+        return None if found is None else int(found)
+
+    def decode(self, codes: npt.NDArray[np.generic]) -> pl.Series:
+        """Texts of codes, in their order."""
+        return self._texts.gather(pl.Series(codes))
+
+
+class Dictionaries:
+    """The dictionaries of one site's hits, one for each coded column."""
+
+    def __init__(self, texts: dict[str, pl.Series] | None = None) -> None:
+        self._by_name = {name: Dictionary(texts[name] if texts else None) for name in CODED}
+
+    def __getitem__(self, name: str) -> Dictionary:
+        return self._by_name[name]
+
+
+def encode_hits(raw: pl.DataFrame, dictionaries: Dictionaries) -> pl.DataFrame:
+    """Raw rows (columns of RAW_SCHEMA, texts as texts) as a coded frame; new texts go into the dictionaries."""
+    columns = {name: raw[name].cast(kind) for name, kind in PLAIN.items()}
+    columns["value"] = columns["value"].fill_null(float("nan"))
+    columns["engaged_ms"] = columns["engaged_ms"].fill_null(0)
+    for name in CODED:
+        columns[name] = pl.Series(name, dictionaries[name].encode(raw[name]), dtype=pl.UInt32)
+    return in_order(pl.DataFrame(columns))
+
+
+def in_order(hits: pl.DataFrame) -> pl.DataFrame:
+    """The rows in the order of the rules: by visitor, by time, equal times by arrival."""
+    return hits.sort("visitor", "at", "seq").rechunk()
+
+
+def repeated_orders(orders: pl.DataFrame) -> Ints:
+    """`seq` of the order hits whose order id a hit had earlier (rules, chapter 1), sorted.
+
+    `orders`: columns seq, at, order_id (0: no id, such an order always counts), of all order hits of the site.
+    """
+    named = orders.filter(pl.col("order_id") > 0).sort("at", "seq")
+    return named.filter(~pl.col("order_id").is_first_distinct())["seq"].sort().to_numpy()

@@ -1,0 +1,88 @@
+"""Counting by groups on whole columns: the few kernels that every report is made of."""
+
+from __future__ import annotations
+
+import numpy as np
+import numpy.typing as npt
+
+from upper_compass.core.frame import Bools, Floats, Ints
+
+Array = npt.NDArray[np.generic]
+# Up to this many cells a table of flags is cheaper than sorting.
+TABLE_CELLS = 40_000_000
+
+
+def sums(groups: Ints, count: int, weights: Array | None = None) -> Floats:
+    """Sum of the weights (or number of members) of each of `count` groups."""
+    return np.bincount(groups, weights=weights, minlength=count).astype(np.float64)
+
+
+def distinct_pairs(units: Array, groups: Ints, count: int) -> tuple[Ints, Ints]:
+    """The distinct (unit, group) pairs. `units` ascend; `groups` are 0 … count-1."""
+    if not len(units):
+        return np.empty(0, np.int64), np.empty(0, np.int64)
+    fresh = np.empty(len(units), bool)
+    fresh[0] = True
+    changed = units[1:] != units[:-1]
+    fresh[1:] = changed | (groups[1:] != groups[:-1])
+    order = np.concatenate([[0], np.cumsum(changed)])[fresh]  # units as 0, 1, 2 …
+    group = groups[fresh]
+    packed = distinct(order * count + group, (int(order[-1]) + 1) * count)
+    unit_at = np.concatenate([[0], np.flatnonzero(changed) + 1])
+    return units[unit_at[packed // count]].astype(np.int64), packed % count
+
+
+def count_distinct(units: Array, groups: Ints, count: int) -> Floats:
+    """How many distinct units each group has. `units` ascend."""
+    return sums(distinct_pairs(units, groups, count)[1], count)
+
+
+def distinct(values: Ints, bound: int) -> Ints:
+    """The distinct values, ascending; all are below `bound`."""
+    if bound <= TABLE_CELLS:
+        seen = np.zeros(bound, bool)
+        seen[values] = True
+        return np.flatnonzero(seen)
+    ordered = np.sort(values)
+    kept: Bools = np.empty(len(ordered), bool)
+    kept[:1] = True
+    np.not_equal(ordered[1:], ordered[:-1], out=kept[1:])
+    return ordered[kept]
+
+
+class KeySpace:
+    """Numbers the distinct keys that occur in several places as groups 0 … count-1.
+
+    A place is a list of columns of codes, one per part of the key; all places have the same parts, one or more.
+    """
+
+    def __init__(self, *places: list[Array]) -> None:
+        self.labels: list[Ints] = []
+        numbers = [np.zeros(len(place[0]), np.int64) for place in places]
+        self.count = 1
+        for part in range(len(places[0])):
+            columns = [place[part] for place in places]
+            labels, coded = _number(columns)
+            combined = [number * len(labels) + code for number, code in zip(numbers, coded, strict=True)]
+            cells = self.count * len(labels)
+            present = distinct(np.concatenate(combined), cells)
+            numbers = [_rank(present, values, cells) for values in combined]
+            width = max(len(labels), 1)
+            self.labels = [label[present // width] for label in self.labels] + [labels[present % width]]
+            self.count = len(present)
+        self.groups = numbers
+
+
+def _number(columns: list[Array]) -> tuple[Ints, list[Ints]]:
+    bound = max((int(column.max()) + 1 for column in columns if len(column)), default=0)
+    labels = distinct(np.concatenate(columns).astype(np.int64), bound)
+    return labels, [_rank(labels, column, bound) for column in columns]
+
+
+def _rank(ordered: Ints, values: Array, bound: int) -> Ints:
+    """Place of each value in the ordered distinct values."""
+    if bound > TABLE_CELLS:
+        return np.searchsorted(ordered, values)
+    table = np.zeros(bound, np.int64)
+    table[ordered] = np.arange(len(ordered))
+    return table[values]

@@ -1,0 +1,178 @@
+"""What the rules say of each distinct text of a site, worked out once per text and kept by code.
+
+A dictionary may hold a text that a million hits share; everything that depends on the text alone is computed here, so that reading
+a report is arithmetic on codes. A lexicon grows with the dictionaries and is made anew when the site's rules change.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+
+import numpy as np
+import numpy.typing as npt
+import polars as pl
+
+from upper_compass.core.agents import read_agent
+from upper_compass.core.frame import Codes, Dictionaries, Dictionary, Floats
+from upper_compass.core.hits import PASSIVE_EVENTS
+from upper_compass.core.reference import Reference
+from upper_compass.core.site import SiteRules, bare_host
+from upper_compass.core.sources import FIELDS, ORIGIN_FIELDS, Origins, query_values, split_addresses
+from upper_compass.core.texts import text_test
+
+NO_ORIGIN = -1
+
+
+class Lexicon:
+    """Columns by code: `of[column][code]`. Texts of pages, hosts, agents, origins… are codes of `words`.
+
+    | columns | by code of |
+    |---|---|
+    | page, host, bare_host, page_group, url_origin | url |
+    | referrer_origin, referrer_host | referrer |
+    | device, browser, system | user_agent |
+    | zone_country | timezone |
+    | country, language | country, language |
+    | passive | name |
+    | rate | currency (NaN: no rate is known) |
+    | source … channel, triple | origin |
+    """
+
+    def __init__(self, rules: SiteRules, reference: Reference, dictionaries: Dictionaries) -> None:
+        self.rules = rules
+        self.dictionaries = dictionaries
+        self.words = Dictionary()
+        self._reference = reference
+        self._origins = Origins(rules, reference)
+        self._origin_rows: dict[tuple[str, ...], int] = {}
+        self._triples: dict[tuple[str, str, str], int] = {}
+        self._lengths = dict.fromkeys(("url", "referrer", "user_agent", "timezone", "country", "language", "name", "currency"), 0)
+        self._columns: dict[str, npt.NDArray[np.generic]] = {}
+        self._props: dict[str, Codes] = {}
+        self._origin_codes([self._origins.direct()])
+        self.extend()
+
+    def __getitem__(self, column: str) -> npt.NDArray[np.generic]:
+        return self._columns[column]
+
+    def extend(self) -> None:
+        """Take in what the dictionaries gained."""
+        makers: dict[str, Callable[[pl.Series], dict[str, npt.NDArray[np.generic]]]] = {
+            "url": self._urls,
+            "referrer": self._referrers,
+            "user_agent": self._agents,
+            "timezone": lambda zones: {"zone_country": self._words_by(zones, lambda zone: self._reference.zone_countries.get(zone, ""))},
+            "country": lambda countries: {"country": self._words_by(countries, str.upper)},
+            "language": lambda tags: {"language": self._words_by(tags, lambda tag: tag.replace("_", "-").split("-")[0].lower())},
+            "name": lambda names: {"passive": names.is_in(list(PASSIVE_EVENTS)).to_numpy()},
+            "currency": lambda codes: {"rate": self._rates(codes)},
+        }
+        for name, make in makers.items():
+            fresh = self.dictionaries[name].since(self._lengths[name])
+            if len(fresh):
+                self._lengths[name] += len(fresh)
+                for column, values in make(fresh).items():
+                    self._append(column, values)
+
+    def _append(self, column: str, values: npt.NDArray[np.generic]) -> None:
+        held = self._columns.get(column)
+        self._columns[column] = values if held is None else np.concatenate([held, values])
+
+    def _words_by(self, texts: pl.Series, read: Callable[[str], str]) -> Codes:
+        return self.words.encode(pl.Series([read(text) for text in texts], dtype=pl.String))
+
+    def _urls(self, urls: pl.Series) -> dict[str, npt.NDArray[np.generic]]:
+        parts = split_addresses(urls)
+        keys = self._origins.query_keys
+        values = query_values(parts["query"], keys + list(self.rules.kept_query_keys))
+        pages = self._pages(parts["path"], values)
+        evidence = self._origins.from_queries(values)
+        hosts = parts["host"].fill_null("")
+        return {
+            "page": self.words.encode(pages),
+            "host": self.words.encode(hosts),
+            "bare_host": self.words.encode(hosts.str.strip_prefix("www.")),
+            "page_group": self.words.encode(self._groups(pages)),
+            "url_origin": self._origin_column(evidence, kind=None),
+        }
+
+    def _pages(self, paths: pl.Series, values: pl.DataFrame) -> pl.Series:
+        kept = [key for key in self.rules.kept_query_keys]
+        if not kept:
+            return paths
+        pairs = [pl.when(pl.col(key) == "").then(None).otherwise(pl.lit(f"{key}=") + pl.col(f"raw {key}")) for key in kept]
+        tails = values.select(pl.concat_str(pairs, separator="&", ignore_nulls=True).alias("tail"))["tail"]
+        return pl.select(pl.when(tails == "").then(paths).otherwise(paths + "?" + tails).alias("page"))["page"]
+
+    def _groups(self, pages: pl.Series) -> pl.Series:
+        named = pl.Series([""] * len(pages), dtype=pl.String)
+        for group in reversed(self.rules.page_groups):
+            named = pl.select(pl.when(text_test(pages, group.test, group.pattern)).then(pl.lit(group.name)).otherwise(named).alias("group"))["group"]
+        return named
+
+    def _referrers(self, referrers: pl.Series) -> dict[str, npt.NDArray[np.generic]]:
+        hosts = split_addresses(referrers)["host"].fill_null("")
+        distinct = hosts.unique(maintain_order=True)
+        by_host = pl.DataFrame({"host": distinct}).hstack(self._origins.from_referrers(distinct))
+        evidence = hosts.to_frame("host").join(by_host, on="host", how="left", maintain_order="left")
+        evidence = evidence.with_columns(pl.lit("").alias(name) for name in ("campaign", "content", "term", "label"))
+        return {
+            "referrer_origin": self._origin_column(evidence, kind="kind"),
+            "referrer_host": self.words.encode(pl.Series([bare_host(host) for host in distinct], dtype=pl.String))[
+                hosts.to_frame("host").join(pl.DataFrame({"host": distinct}).with_row_index("row"), on="host", how="left", maintain_order="left")["row"].to_numpy()
+            ],
+        }
+
+    def _agents(self, agents: pl.Series) -> dict[str, npt.NDArray[np.generic]]:
+        read = [read_agent(text) for text in agents]
+        return {name: self.words.encode(pl.Series([row[i] for row in read], dtype=pl.String)) for i, name in enumerate(("device", "browser", "system"))}
+
+    def _rates(self, currencies: pl.Series) -> Floats:
+        own = {"": 1.0, self.rules.currency: 1.0}
+        return np.array([own.get(code, self.rules.rates.get(code, np.nan)) for code in currencies], np.float64)
+
+    def _origin_column(self, evidence: pl.DataFrame, kind: str | None) -> npt.NDArray[np.int32]:
+        """Origin of each row of evidence, NO_ORIGIN where nothing was found; each distinct origin is worked out once."""
+        keys = [*FIELDS, *([kind] if kind else [])]
+        found = evidence.filter(pl.col("found")).select(keys).unique(maintain_order=True)
+        made = [self._origins.origin({name: row[name] for name in FIELDS}, row[kind] if kind else None) for row in found.iter_rows(named=True)]
+        numbered = found.with_columns(pl.Series("origin", self._origin_codes(made), dtype=pl.Int32))
+        joined = evidence.join(numbered, on=keys, how="left", maintain_order="left")
+        column: npt.NDArray[np.int32] = joined.select(pl.when("found").then("origin").otherwise(NO_ORIGIN).cast(pl.Int32))["origin"].to_numpy()
+        return column
+
+    def _origin_codes(self, origins: list[dict[str, str]]) -> list[int]:
+        codes = []
+        fresh = []
+        for origin in origins:
+            key = tuple(origin[name] for name in ORIGIN_FIELDS)
+            if key not in self._origin_rows:
+                self._origin_rows[key] = len(self._origin_rows)
+                fresh.append(key)
+            codes.append(self._origin_rows[key])
+        if fresh:
+            for i, name in enumerate(ORIGIN_FIELDS):
+                self._append(name, self.words.encode(pl.Series([row[i] for row in fresh], dtype=pl.String)))
+            triples = [self._triples.setdefault((row[0], row[1], row[2]), len(self._triples)) for row in fresh]
+            self._append("triple", np.array(triples, np.int32))
+        return codes
+
+    def word(self, text: str) -> int:
+        """The code of one word."""
+        return int(self.words.encode(pl.Series([text], dtype=pl.String))[0])
+
+    def prop(self, key: str) -> Codes:
+        """Word of one property, by code of `props`; 0 where it is missing. Numbers and booleans as JSON writes them."""
+        held = self._props.get(key, np.empty(0, np.uint32))
+        fresh = self.dictionaries["props"].since(len(held))
+        if len(fresh):
+            values = [prop_text(json.loads(text).get(key)) if text else "" for text in fresh]
+            held = self._props[key] = np.concatenate([held, self.words.encode(pl.Series(values, dtype=pl.String))])
+        return held
+
+
+def prop_text(value: object) -> str:
+    """A property's value as a text."""
+    return "" if value is None else value if isinstance(value, str) else json.dumps(value)
+

@@ -1,0 +1,145 @@
+"""What can be asked: the requests and results of reports, used by the API and by the screens alike."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal, Self
+
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints, model_validator
+
+from upper_compass.core.dimensions import DIMENSIONS
+from upper_compass.core.measures import MEASURES
+from upper_compass.core.periods import MOST_BUCKETS, Bucket, Period, Versus
+
+Value = Annotated[str, StringConstraints(max_length=4000)]
+
+
+class Narrowing(BaseModel):
+    """*Only these*, or with `without` *Without these*: visits that have one of the values."""
+
+    model_config = ConfigDict(extra="forbid", json_schema_extra={"examples": [{"dimension": "channel", "values": ["Email"]}]})
+    dimension: str
+    values: Annotated[list[Value], Field(min_length=1, max_length=50)]
+    without: bool = False
+
+    @model_validator(mode="after")
+    def _known(self) -> Self:
+        _check_known("dimension", [self.dimension], DIMENSIONS)
+        return self
+
+
+def _check_known(what: str, asked: list[str], known: dict[str, object]) -> None:  # type: ignore[type-arg]
+    for name in asked:
+        if name not in known:
+            raise ValueError(f"there is no {what} {name!r}; the registry lists them all")
+
+
+class Asked(BaseModel):
+    """What every report is asked with. `goal` is the id of a goal of the site; without one, conversions are none."""
+
+    model_config = ConfigDict(extra="forbid")
+    period: Period
+    versus: Versus = "before"
+    goal: Annotated[int, Field(ge=1, le=2**31 - 1)] | None = None
+    measures: Annotated[list[str], Field(min_length=1, max_length=30)]
+    only: Annotated[list[Narrowing], Field(max_length=20)] = []
+    with_hidden: bool = False
+
+    @model_validator(mode="after")
+    def _measures_known(self) -> Self:
+        _check_known("measure", self.measures, MEASURES)
+        if len(set(self.measures)) < len(self.measures):
+            raise ValueError("a measure is asked for twice")
+        return self
+
+
+class TableRequest(Asked):
+    """A breakdown by up to two dimensions; without one, the totals alone."""
+
+    dimensions: Annotated[list[str], Field(max_length=2)] = []
+    sort: str | None = None
+    descending: bool = True
+    limit: Annotated[int, Field(ge=1, le=10_000)] = 100
+
+    @model_validator(mode="after")
+    def _fits(self) -> Self:
+        _check_known("dimension", self.dimensions, DIMENSIONS)
+        if len(set(self.dimensions)) < len(self.dimensions):
+            raise ValueError("a dimension is asked for twice")
+        if self.sort is not None and self.sort not in self.measures and self.sort not in self.dimensions:
+            raise ValueError("sort by one of the measures or dimensions that are asked for")
+        return self
+
+
+class SeriesRequest(Asked):
+    """The course over time. Each bucket is judged as a period of its own."""
+
+    bucket: Bucket = "day"
+
+    @model_validator(mode="after")
+    def _not_too_fine(self) -> Self:
+        if self.period.days * (24 if self.bucket == "hour" else 1) > MOST_BUCKETS * (1 if self.bucket == "hour" else 7):
+            raise ValueError("that is too long a period for such short steps")
+        return self
+
+
+class Figures(BaseModel):
+    """Measures of one row. A ratio over nothing is null. `interval`: the 95 % Wilson interval of a share, where it has one."""
+
+    values: dict[str, float | None]
+    before: dict[str, float | None] | None = None
+    interval: dict[str, tuple[float | None, float | None]] = {}
+    few: list[str] = []
+    beyond_chance: dict[str, bool] = {}
+
+
+class Row(Figures):
+    """A row: its value of each dimension, in their order; an empty text is *no value*."""
+
+    keys: list[str]
+
+
+class Rest(BaseModel):
+    """What the limit left out: how many rows, and the sum of what can be added up (null for counts of people)."""
+
+    rows: int
+    figures: Figures
+
+
+class Note(BaseModel):
+    """Something the reader must know of the figures."""
+
+    kind: Literal["overlap", "unrated"]
+    text: str
+
+
+class TableResult(BaseModel):
+    """Rows in the order asked for, and the totals, which are computed from the hits and never by adding rows up."""
+
+    period: Period
+    versus: Period | None
+    dimensions: list[str]
+    measures: list[str]
+    rows: list[Row]
+    rest: Rest | None
+    total: Figures
+    notes: list[Note] = []
+
+
+class Point(BaseModel):
+    """One bucket; `at` is its local start. `before` lies at the same place in the versus period."""
+
+    at: str
+    values: dict[str, float | None]
+    before: dict[str, float | None] | None = None
+
+
+class SeriesResult(BaseModel):
+    """One point per bucket in order of time, and the totals of the whole period."""
+
+    period: Period
+    versus: Period | None
+    bucket: Bucket
+    measures: list[str]
+    points: list[Point]
+    total: Figures
+    notes: list[Note] = []

@@ -1,0 +1,99 @@
+"""A shard: all hits of some visitors, with what was derived from them. Reports are sums over shards."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+import numpy.typing as npt
+import polars as pl
+
+from upper_compass.core.frame import Bools, Ints
+from upper_compass.core.goals import Conversions, Goal, conversions
+from upper_compass.core.lexicon import Lexicon
+from upper_compass.core.visits import Derived, Rows, derive
+
+# A period that holds at least this part of a shard's time is found by looking at every hit; a shorter one through the order of time.
+SCAN_FROM = 0.4
+
+
+@dataclass
+class Shard:
+    """Coded hits in order, their visits, and which visits still stand (`live`: those of visitors taken over by another shard do not)."""
+
+    hits: pl.DataFrame
+    derived: Derived
+    lexicon: Lexicon
+    live: Bools
+    _conversions: dict[str, Conversions] = field(default_factory=dict)
+
+    @staticmethod
+    def of(hits: pl.DataFrame, lexicon: Lexicon, repeated: Ints) -> Shard:
+        """A shard of coded hits; `repeated` are the `seq` of repeated orders."""
+        derived = derive(hits, lexicon, repeated)
+        return Shard(hits, derived, lexicon, np.ones(len(derived.visits), bool))
+
+    def hit(self, column: str) -> npt.NDArray[np.generic]:
+        """One column of the hits, without a copy."""
+        return self.hits[column].to_numpy()
+
+    def visit(self, column: str) -> npt.NDArray[np.generic]:
+        """One column of the visits, without a copy."""
+        return self.derived.visits[column].to_numpy()
+
+    @cached_property
+    def _by_time(self) -> npt.NDArray[np.uint32]:
+        return np.argsort(self.hit("at"), kind="stable").astype(np.uint32)
+
+    def rows_between(self, start: int, stop: int) -> Rows:
+        """Rows of the hits with start ≤ at < stop, ascending."""
+        at = self.hit("at")
+        if not len(at):
+            return np.empty(0, np.int32)
+        low, high = np.searchsorted(at, [start, stop], sorter=self._by_time)
+        if high - low > SCAN_FROM * len(at):
+            return np.flatnonzero((at >= start) & (at < stop)).astype(np.int32)
+        return np.sort(self._by_time[low:high]).astype(np.int32)
+
+    def visits_between(self, start: int, stop: int) -> Rows:
+        """Indices of the visits that started with start ≤ start < stop, ascending."""
+        began = self.visit("start")
+        return np.flatnonzero((began >= start) & (began < stop)).astype(np.int32)
+
+    def rows_of_visits(self, visits: Rows) -> Rows:
+        """All rows of the hits of these visits (ascending indices), ascending."""
+        first, last = self.visit("first_row")[visits], self.visit("last_row")[visits]
+        lengths = last - first + 1
+        if not len(visits):
+            return np.empty(0, np.int32)
+        ends = np.cumsum(lengths)
+        steps = np.ones(int(ends[-1]), np.int32)
+        steps[0] = first[0]
+        steps[ends[:-1]] = first[1:] - last[:-1]
+        return np.cumsum(steps, dtype=np.int32)
+
+    def conversions(self, goal: Goal) -> Conversions:
+        """The goal's conversions over all of the shard's history, worked out once."""
+        key = goal.model_dump_json()
+        if key not in self._conversions:
+            self._conversions[key] = conversions(goal, self.hits, self.derived, self.lexicon)
+        return self._conversions[key]
+
+    def rows_of_visitors(self, visitors: npt.NDArray[np.uint32]) -> Rows:
+        """Rows of all hits of these visitors (ascending codes)."""
+        return ranges(self.hit("visitor"), visitors)
+
+    def bury(self, visitors: npt.NDArray[np.uint32]) -> None:
+        """Let the visits of these visitors no longer stand."""
+        self.live = self.live.copy()
+        self.live[ranges(self.visit("visitor"), visitors)] = False
+
+
+def ranges(column: npt.NDArray[np.generic], wanted: npt.NDArray[np.generic]) -> Rows:
+    """Positions in a sorted column that hold one of the wanted values."""
+    low = np.searchsorted(column, wanted, side="left")
+    high = np.searchsorted(column, wanted, side="right")
+    lengths = high - low
+    offsets = np.repeat(low - np.concatenate([[0], np.cumsum(lengths)[:-1]]), lengths) if len(low) else low
+    return (np.arange(int(lengths.sum())) + offsets).astype(np.int32)

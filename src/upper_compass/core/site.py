@@ -1,0 +1,121 @@
+"""The settings of a site that the rules read. Changing one re-reads history; what was collected stays as it is."""
+
+from __future__ import annotations
+
+import hashlib
+import zoneinfo
+from typing import Annotated, Literal, Self
+
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, StringConstraints, model_validator
+
+from upper_compass.core.texts import check_pattern
+
+PAID_MEDIUMS = ("cpc", "ppc", "paid", "paid-search", "sem")
+
+
+def _zone(name: str) -> str:
+    if name not in zoneinfo.available_timezones():
+        raise ValueError("this is not a time zone of the tz database, such as Europe/Dublin")
+    return name
+
+
+def bare_host(host: str) -> str:
+    """Lower case, without port and without `www.`, as every list of hosts is compared."""
+    return host.strip().lower().removeprefix("www.")
+
+
+Host = Annotated[str, StringConstraints(min_length=1, max_length=253, pattern=r"^[A-Za-z0-9._:\[\]-]+$"), AfterValidator(str.lower)]
+QueryKey = Annotated[str, StringConstraints(min_length=1, max_length=100)]
+Word = Annotated[str, StringConstraints(min_length=1, max_length=200)]
+SourceField = Literal["source", "medium", "campaign", "content", "term", "label"]
+
+
+class Alias(BaseModel):
+    """`this` is the same as `that`, in one field; both sides are tidied before use."""
+
+    model_config = ConfigDict(extra="forbid")
+    field: SourceField
+    this: Word
+    that: Word
+
+
+class ChannelRule(BaseModel):
+    """One line of the ordered channel list. Every condition that is given must hold; of a list, any.
+
+    `any_of` joins alternatives: the rule matches when one of them does.
+    """
+
+    model_config = ConfigDict(extra="forbid")
+    channel: Word
+    any_of: Annotated[list[ChannelTest], Field(min_length=1)]
+
+
+class ChannelTest(BaseModel):
+    """Conditions on one origin; the fields are tidied values, `kinds` are kinds of source."""
+
+    model_config = ConfigDict(extra="forbid")
+    sources: list[Word] | None = None
+    mediums: list[Word] | None = None
+    campaigns: list[Word] | None = None
+    kinds: list[Word] | None = None
+
+
+class PageGroup(BaseModel):
+    """A named page pattern; the first that matches names the group."""
+
+    model_config = ConfigDict(extra="forbid")
+    name: Word
+    test: Literal["is", "starts with", "contains", "regular expression"] = "starts with"
+    pattern: Word
+
+    @model_validator(mode="after")
+    def _readable(self) -> Self:
+        check_pattern(self.test, self.pattern)
+        return self
+
+
+def _mediums(channel: str, *mediums: str) -> ChannelRule:
+    return ChannelRule(channel=channel, any_of=[ChannelTest(mediums=list(mediums))])
+
+
+ChannelRule.model_rebuild()
+
+SHIPPED_CHANNELS = (
+    ChannelRule(channel="Paid search", any_of=[ChannelTest(mediums=list(PAID_MEDIUMS), kinds=["search"]), ChannelTest(mediums=["paid-search", "sem"])]),
+    ChannelRule(channel="Paid social", any_of=[ChannelTest(mediums=[*PAID_MEDIUMS, "paid-social"], kinds=["social"]), ChannelTest(mediums=["paid-social"])]),
+    _mediums("Display", "display", "banner", "cpm", "native"),
+    _mediums("Affiliate", "affiliate", "partner"),
+    ChannelRule(channel="Email", any_of=[ChannelTest(mediums=["email", "e-mail", "newsletter"]), ChannelTest(kinds=["mail"])]),
+    _mediums("Print and QR", "qr", "print", "offline", "card", "poster"),
+    _mediums("Audio", "podcast", "radio", "audio"),
+    _mediums("Organic search", "organic"),
+    _mediums("Organic social", "social", "social-media", "social-network"),
+    _mediums("Video", "video"),
+    _mediums("AI assistants", "assistant"),
+    _mediums("Paid, other", *PAID_MEDIUMS),
+    _mediums("Referral", "referral", "link"),
+    ChannelRule(channel="Direct", any_of=[ChannelTest(sources=["direct"], mediums=["none"])]),
+)
+UNSORTED = "Unsorted"
+
+
+class SiteRules(BaseModel):
+    """All that the core reads of a site. Money is in `currency`; `rates` says what one unit of another currency is worth in it."""
+
+    model_config = ConfigDict(extra="forbid")
+    hosts: Annotated[list[Host], Field(min_length=1, max_length=50)]
+    timezone: Annotated[str, AfterValidator(_zone)] = "UTC"
+    currency: Annotated[str, StringConstraints(pattern=r"^[A-Z]{3}$")] = "EUR"
+    rates: dict[Annotated[str, StringConstraints(pattern=r"^[A-Z]{3}$")], Annotated[float, Field(gt=0, allow_inf_nan=False)]] = {}
+    visit_gap_minutes: Annotated[int, Field(ge=1, le=1440)] = 30
+    label_keys: Annotated[list[QueryKey], Field(max_length=20)] = ["via", "ref"]
+    kept_query_keys: Annotated[list[QueryKey], Field(max_length=20)] = []
+    ignored_hosts: Annotated[list[Host], Field(max_length=200)] = []
+    aliases: Annotated[list[Alias], Field(max_length=2000)] = []
+    channels: Annotated[list[ChannelRule], Field(max_length=200)] = list(SHIPPED_CHANNELS)
+    page_groups: Annotated[list[PageGroup], Field(max_length=200)] = []
+    own_networks: Annotated[list[Word], Field(max_length=200)] = []
+
+    def version(self) -> str:
+        """A short digest: what was derived under one version is thrown away under another."""
+        return hashlib.sha256(self.model_dump_json().encode()).hexdigest()[:16]

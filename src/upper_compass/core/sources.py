@@ -1,0 +1,162 @@
+"""Where a hit came from: evidence in its address and referrer, tidied and sorted into channels (rules, chapter 2)."""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+from urllib.parse import unquote_plus
+
+import polars as pl
+
+from upper_compass.core.reference import MEDIUM_OF_KIND, Reference
+from upper_compass.core.site import UNSORTED, ChannelTest, SiteRules, bare_host
+
+UNSET = "(unset)"
+FIELDS = ("source", "medium", "campaign", "content", "term", "label")
+RAW_FIELDS = ("raw_source", "raw_medium", "raw_campaign")
+ORIGIN_FIELDS = (*FIELDS, *RAW_FIELDS, "kind", "channel")
+DIRECT = {"source": "direct", "medium": "none", "raw_source": "direct", "raw_medium": "none"}
+
+_ADDRESS = r"^[^:/?#]+://([^/?#]*)([^?#]*)(?:\?([^#]*))?"
+_RUNS = re.compile(r"[\s+_]+")
+
+
+def tidy(text: str) -> str:
+    """One spelling for every value: NFKC, full case folding, trimmed, runs of white space, `+` and `_` as one `-`."""
+    return _RUNS.sub("-", unicodedata.normalize("NFKC", text).casefold().strip())
+
+
+def split_addresses(urls: pl.Series) -> pl.DataFrame:
+    """Columns `host` (lower case, no port), `path` (no trailing slashes, `/` when empty) and `query` of addresses, a row each."""
+    parts = urls.to_frame("url").select(pl.col("url").str.extract_groups(_ADDRESS).alias("parts")).unnest("parts")
+    authority, path, query = (pl.col(name).fill_null("") for name in parts.columns)
+    stripped = path.str.strip_chars_end("/")
+    return parts.select(
+        authority.str.replace(r"^.*@", "").str.replace(r":\d*$", "").str.to_lowercase().alias("host"),
+        pl.when(stripped == "").then(pl.lit("/")).otherwise(stripped).alias("path"),
+        query.alias("query"),
+    )
+
+
+def query_values(queries: pl.Series, keys: list[str]) -> pl.DataFrame:
+    """For each key two columns, a row per query: `key` with its first value that is not empty, decoded as a form is, and `raw key` as it stood."""
+    wanted = list(dict.fromkeys(keys))
+    rows = queries.to_frame("query").with_row_index("row")
+    tokens = rows.filter(pl.col("query") != "").with_columns(pl.col("query").str.split("&").alias("token")).explode("token")
+    tokens = tokens.select("row", pl.col("token").str.splitn("=", 2).struct.rename_fields(["key", "value"]).alias("pair")).unnest("pair")
+    tokens = tokens.with_columns(_decoded("key"), pl.col("value").fill_null("").alias("raw"))
+    tokens = tokens.filter(pl.col("key").is_in(wanted)).with_columns(_decoded("value"))
+    tokens = tokens.filter(pl.col("value").str.strip_chars() != "").unique(["row", "key"], keep="first", maintain_order=True)
+    table = rows.select("row")
+    for key in wanted:
+        own = tokens.filter(pl.col("key") == key).select("row", pl.col("value").alias(key), pl.col("raw").alias(f"raw {key}"))
+        table = table.join(own, on="row", how="left", maintain_order="left")
+    return table.drop("row").fill_null("")
+
+
+def _decoded(column: str) -> pl.Expr:
+    """The column decoded as a form is; only distinct texts with an escape are looked at."""
+
+    def decode(texts: pl.Series) -> pl.Series:
+        texts = texts.fill_null("")
+        escaped = texts.unique()
+        escaped = escaped.filter(escaped.str.contains("[%+]"))
+        if not len(escaped):
+            return texts
+        plain = [unquote_plus(text, errors="replace") for text in escaped]
+        return texts.replace(escaped, pl.Series(plain, dtype=pl.String))
+
+    return pl.col(column).map_batches(decode, return_dtype=pl.String)
+
+
+class Origins:
+    """Turns raw evidence into origins: tidied fields, kind of source, channel. Knows one site's rules."""
+
+    def __init__(self, rules: SiteRules, reference: Reference) -> None:
+        self._rules = rules
+        self._reference = reference
+        self._aliases = {(alias.field, tidy(alias.this)): tidy(alias.that) for alias in rules.aliases}
+        self._kinds = {tidy(known.name): known.kind for known in reference.hosts.values() if known.kind}
+        self._kinds |= {tidy(host): known.kind for host, known in reference.hosts.items() if known.kind}
+        self._own = {bare_host(host) for host in [*rules.hosts, *rules.ignored_hosts]}
+
+    @property
+    def query_keys(self) -> list[str]:
+        """Every query key that may be evidence."""
+        return [f"utm_{name}" for name in FIELDS[:5]] + [key for key, _ in self._reference.click_ids] + list(self._rules.label_keys)
+
+    def from_queries(self, values: pl.DataFrame) -> pl.DataFrame:
+        """Evidence in addresses, a row each: raw `source` … `label` and `found`. `values` as `query_values` gives them for `query_keys`."""
+        nothing = pl.lit("")
+        tagged = (pl.col("utm_source") != "") | (pl.col("utm_medium") != "") | (pl.col("utm_campaign") != "")
+        label = self._first_of(list(self._rules.label_keys))
+        clicked = nothing
+        for key, source in reversed(list(self._reference.click_ids)):
+            clicked = pl.when(pl.col(key) != "").then(pl.lit(source)).otherwise(clicked)
+
+        def given(name: str, missing: str) -> pl.Expr:
+            return pl.when(pl.col(f"utm_{name}") == "").then(pl.lit(missing)).otherwise(pl.col(f"utm_{name}"))
+
+        table = values.with_columns(label.alias("_label"), clicked.alias("_clicked"))
+        return table.select(
+            pl.when(tagged).then(given("source", UNSET)).when(pl.col("_clicked") != "").then(pl.col("_clicked")).otherwise(pl.col("_label")).alias("source"),
+            pl.when(tagged)
+            .then(given("medium", UNSET))
+            .when(pl.col("_clicked") != "")
+            .then(pl.lit("cpc"))
+            .when(pl.col("_label") != "")
+            .then(pl.lit("link"))
+            .otherwise(nothing)
+            .alias("medium"),
+            *(pl.when(tagged).then(pl.col(f"utm_{name}")).otherwise(nothing).alias(name) for name in ("campaign", "content", "term")),
+            pl.col("_label").alias("label"),
+            (tagged | (pl.col("_clicked") != "") | (pl.col("_label") != "")).alias("found"),
+        )
+
+    @staticmethod
+    def _first_of(keys: list[str]) -> pl.Expr:
+        chosen = pl.lit("")
+        for key in reversed(keys):
+            chosen = pl.when(pl.col(key) != "").then(pl.col(key)).otherwise(chosen)
+        return chosen
+
+    def from_referrers(self, hosts: pl.Series) -> pl.DataFrame:
+        """Evidence in referrers, a row per host: raw `source`, `medium`, `kind` and `found` (false for the site's own and ignored hosts)."""
+        rows = []
+        for host in hosts:
+            bare = bare_host(host)
+            known = self._reference.hosts.get(bare)
+            kind = known.kind if known else ""
+            rows.append((known.name if known else bare, MEDIUM_OF_KIND.get(kind, "referral"), kind, bool(bare) and bare not in self._own))
+        return pl.DataFrame(rows, schema={"source": pl.String, "medium": pl.String, "kind": pl.String, "found": pl.Boolean}, orient="row")
+
+    def origin(self, raw: dict[str, str], kind: str | None) -> dict[str, str]:
+        """One origin with the fields of ORIGIN_FIELDS; `kind` is that of the referrer's host, None when the source was tagged."""
+        made = {f"raw_{name}": raw.get(name, "") for name in FIELDS[:3]}
+        for name in FIELDS:
+            value = tidy(raw.get(name, ""))
+            made[name] = self._aliases.get((name, value), value) if value else ""
+        made["kind"] = self._kinds.get(made["source"], "") if kind is None else kind
+        made["channel"] = self.channel(made)
+        return made
+
+    def direct(self) -> dict[str, str]:
+        """The origin of a visit without evidence; aliases leave it alone."""
+        made = dict.fromkeys(ORIGIN_FIELDS, "") | DIRECT
+        made["channel"] = self.channel(made)
+        return made
+
+    def channel(self, origin: dict[str, str]) -> str:
+        """The first rule of the site's list that matches."""
+        for rule in self._rules.channels:
+            if any(_matches(test, origin) for test in rule.any_of):
+                return rule.channel
+        return UNSORTED
+
+
+def _matches(test: ChannelTest, origin: dict[str, str]) -> bool:
+    asked = (("source", test.sources), ("medium", test.mediums), ("campaign", test.campaigns))
+    for name, wanted in asked:
+        if wanted is not None and origin[name] not in {tidy(value) for value in wanted}:
+            return False
+    return test.kinds is None or origin["kind"] in test.kinds

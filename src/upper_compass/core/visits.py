@@ -1,0 +1,209 @@
+"""Visits, derived from hits (rules, chapter 3), as arithmetic on whole columns.
+
+Hits stand sorted by visitor, time and arrival. What looks like a chain (each hit asks about the visit under way) falls apart into two
+questions that columns answer:
+
+* **The pause.** Only an `engage` after a long pause leaves the end of its visit where it was, and so do the engages right behind it. So the
+  end of the visit under way, seen from any other hit, is the time of the last hit before it that is not such an engage.
+* **The evidence.** Within a stretch without a long pause, every view with evidence either opened a visit or agreed with the visit under way.
+  So the visit under way has the evidence last seen in the stretch, or is direct when there was none.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+import polars as pl
+
+from upper_compass.core.frame import Bools, Codes, Ints
+from upper_compass.core.hits import Kind
+from upper_compass.core.lexicon import NO_ORIGIN, Lexicon
+
+NO_VISIT = -1
+REPEATED_ORDER = 5
+BLOCK = 1_000_000
+
+Rows = npt.NDArray[np.int32]
+
+
+@dataclass(frozen=True)
+class Derived:
+    """Visits of a shard and each hit's place in them.
+
+    `visit_of`: index of the hit's visit, NO_VISIT for an engage before any visit.
+    `kind`: as in the hits, but REPEATED_ORDER for an order whose id came earlier.
+    `visits`: a row per visit, in the order of the hits:
+
+    | column | is |
+    |---|---|
+    | visitor | code of the visitor |
+    | first_row, last_row | its first and last row in the hits (rows between that have no visit do not occur) |
+    | start, end | ms since 1970, UTC |
+    | engaged | ms |
+    | views, number | counts; `number` is 1 for the visitor's first ever |
+    | entry, exit | row of the first and the last view, -1 without a view |
+    | origin | code of the origin (0: direct) |
+    | agent, language, country | codes: user_agent, words, words |
+    | bounce, hidden | bool; hidden: of a robot or the site's own people |
+    """
+
+    visits: pl.DataFrame
+    visit_of: Rows
+    kind: npt.NDArray[np.uint8]
+
+
+def derive(hits: pl.DataFrame, lexicon: Lexicon, repeated: Ints) -> Derived:
+    """Visits of coded hits in order. `repeated`: `seq` of repeated orders, sorted. Works in blocks of visitors, so memory stays small."""
+    visitor = hits["visitor"].to_numpy()
+    kind = hits["kind"].to_numpy().copy()
+    if len(repeated):
+        orders = np.flatnonzero(kind == Kind.order)
+        kind[orders[np.isin(hits["seq"].to_numpy()[orders], repeated)]] = REPEATED_ORDER
+    visit_of = np.empty(len(visitor), np.int32)
+    tables: list[pl.DataFrame] = []
+    count = start = 0
+    while start < len(visitor):
+        stop = min(start + BLOCK, len(visitor))
+        if stop < len(visitor):  # a block ends with its last visitor's last hit
+            stop = int(np.searchsorted(visitor, visitor[stop - 1], side="right"))
+        table, places = _derive_block(hits.slice(start, stop - start), kind[start:stop], lexicon)
+        visit_of[start:stop] = np.where(places == NO_VISIT, NO_VISIT, places + count)
+        rows = ("first_row", "last_row", "entry", "exit")
+        tables.append(table.with_columns(pl.when(pl.col(name) < 0).then(-1).otherwise(pl.col(name) + start).cast(pl.Int32).alias(name) for name in rows))
+        count += len(table)
+        start = stop
+    visits = pl.concat(tables).rechunk() if tables else _derive_block(hits, kind, lexicon)[0]
+    return Derived(visits, visit_of, kind)
+
+
+def _derive_block(hits: pl.DataFrame, kind: npt.NDArray[np.uint8], lexicon: Lexicon) -> tuple[pl.DataFrame, Rows]:
+    visitor, at = hits["visitor"].to_numpy(), hits["at"].to_numpy()
+    url, referrer = hits["url"].to_numpy(), hits["referrer"].to_numpy()
+    view = kind == Kind.view
+    origin = _origins(view, url, referrer, lexicon)
+    starts, moving, ignored = _starts(visitor, at, kind, view, origin, lexicon)
+    place = (np.cumsum(starts, dtype=np.int32) - 1).astype(np.int32)
+    place[ignored] = NO_VISIT
+
+    first = np.flatnonzero(starts).astype(np.int32)
+    last = _last_rows(first, ignored)
+    entry = _first_at_or_after(view, first, last)
+    exit_ = _last_at_or_before(view, first, last)
+    counts = np.concatenate([[0], np.cumsum(view)])
+    views = counts[last + 1] - counts[first]
+    active = ((kind == Kind.event) & ~_passive(hits, lexicon)) | (kind == Kind.order)
+    acted = _first_at_or_after(active, first, last) >= 0
+    sums = np.concatenate([[0], np.cumsum(np.where(kind == Kind.engage, hits["engaged_ms"].to_numpy(), 0))])
+    moved = _last_at_or_before(moving, first, last)
+
+    agent_row = _first_at_or_after(hits["user_agent"].to_numpy() > 0, first, last)
+    marked = np.where(agent_row >= 0, agent_row, first)
+    own_country = lexicon["country"][hits["country"].to_numpy()]
+    country = np.where(own_country > 0, own_country, lexicon["zone_country"][hits["timezone"].to_numpy()])
+    language = lexicon["language"][hits["language"].to_numpy()]
+    who = visitor[first]
+    firsts = np.flatnonzero(np.diff(who, prepend=np.uint32(0)) != 0) if len(who) else first
+    number = np.arange(len(who)) - np.repeat(firsts, np.diff(firsts, append=len(who))) + 1
+    entry_origin = np.where(entry >= 0, origin[entry], NO_ORIGIN) if len(entry) else entry
+    table = pl.DataFrame(
+        {
+            "visitor": who,
+            "first_row": first,
+            "last_row": last.astype(np.int32),
+            "start": at[first],
+            "end": at[moved] if len(moved) else at[first],
+            "engaged": sums[last + 1] - sums[first],
+            "views": views.astype(np.int32),
+            "number": number.astype(np.int32),
+            "entry": entry,
+            "exit": exit_,
+            "origin": np.maximum(entry_origin, 0).astype(np.uint32),
+            "agent": _value_at(hits["user_agent"].to_numpy(), agent_row),
+            "language": _value_at(language, _first_at_or_after(language > 0, first, last)),
+            "country": _value_at(country, _first_at_or_after(country > 0, first, last)),
+            "bounce": (views == 1) & ~acted,
+            "hidden": (hits["robot"].to_numpy() | hits["own"].to_numpy())[marked],
+        }
+    )
+    return table, place
+
+
+def _passive(hits: pl.DataFrame, lexicon: Lexicon) -> Bools:
+    passive: Bools = lexicon["passive"][hits["name"].to_numpy()].astype(bool)
+    return passive
+
+
+def _origins(view: Bools, url: Codes, referrer: Codes, lexicon: Lexicon) -> Rows:
+    """Origin of each view with evidence, NO_ORIGIN for every other hit."""
+    tagged = lexicon["url_origin"][url]
+    referred = lexicon["referrer_origin"][referrer]
+    elsewhere = lexicon["referrer_host"][referrer] != lexicon["bare_host"][url]
+    origin = np.where(tagged >= 0, tagged, np.where(elsewhere, referred, NO_ORIGIN))
+    return np.where(view, origin, NO_ORIGIN).astype(np.int32)
+
+
+def _starts(
+    visitor: Codes, at: Ints, kind: npt.NDArray[np.uint8], view: Bools, origin: Rows, lexicon: Lexicon
+) -> tuple[Bools, Bools, Bools]:
+    """(begins a visit, moves its visit's end, belongs to no visit) for each hit."""
+    n = len(visitor)
+    row = np.arange(n, dtype=np.int32)
+    gap = lexicon.rules.visit_gap_minutes * 60_000
+    new_visitor = np.empty(n, bool)
+    new_visitor[:1] = True
+    np.not_equal(visitor[1:], visitor[:-1], out=new_visitor[1:])
+    visitor_row = np.maximum.accumulate(np.where(new_visitor, row, 0))
+    engage = kind == Kind.engage
+    anchor = np.maximum.accumulate(np.where(engage, np.int32(-1), row))
+    ignored = anchor < visitor_row
+    pauses = np.cumsum(np.diff(at, prepend=at[:1]) > gap, dtype=np.int32)
+    moving = ~engage | (~ignored & (pauses == pauses[anchor]))
+    before = np.empty(n, np.int32)
+    before[:1] = -1
+    before[1:] = np.maximum.accumulate(np.where(moving, row, np.int32(-1)))[:-1]
+    after_pause = ~engage & ((before < visitor_row) | (at - at[before] > gap))
+
+    found = np.flatnonzero(origin >= 0)
+    triple = lexicon["triple"][origin[found]]
+    stretch = np.maximum.accumulate(np.where(after_pause, row, 0))[found]
+    seen = np.concatenate([[0], np.cumsum(view, dtype=np.int32)])
+    earlier_view = seen[found] > seen[stretch]
+    known = np.zeros(len(found), bool)
+    known[1:] = found[:-1] >= stretch[1:]
+    under_way = np.full(len(found), lexicon["triple"][0])
+    under_way[1:] = np.where(known[1:], triple[:-1], under_way[1:])
+    starts = after_pause
+    starts[found[earlier_view & (triple != under_way)]] = True
+    return starts, moving, ignored
+
+
+def _last_rows(first: Rows, ignored: Bools) -> Rows:
+    """Last row of each visit; engages before the next visitor's first visit belong to none."""
+    if not len(first):
+        return first
+    following = np.append(first[1:], len(ignored))
+    kept = np.maximum.accumulate(np.where(ignored, np.int32(-1), np.arange(len(ignored), dtype=np.int32)))
+    return kept[following - 1]
+
+
+def _first_at_or_after(mask: Bools, first: Rows, last: Rows) -> Rows:
+    """First row of each visit where the mask holds, else -1."""
+    rows = np.append(np.flatnonzero(mask), len(mask)).astype(np.int32)
+    found = rows[np.searchsorted(rows, first)] if len(first) else first
+    return np.where(found <= last, found, np.int32(-1))
+
+
+def _last_at_or_before(mask: Bools, first: Rows, last: Rows) -> Rows:
+    """Last row of each visit where the mask holds, else -1."""
+    rows = np.concatenate([[-1], np.flatnonzero(mask)]).astype(np.int32)
+    found = rows[np.searchsorted(rows, last, side="right") - 1] if len(first) else first
+    return np.where(found >= first, found, np.int32(-1))
+
+
+def _value_at(values: npt.NDArray[np.generic], rows: Rows) -> Codes:
+    """Code at each row, 0 where the row is -1."""
+    if not len(rows):
+        return np.empty(0, np.uint32)
+    return np.where(rows >= 0, values[rows], 0).astype(np.uint32)

@@ -1,0 +1,48 @@
+"""Any hits, drawn so that the rules' edges come up often: equal times, pauses of just the gap, evidence of every kind."""
+
+from hypothesis import strategies as st
+
+from tests.core.building import DAY, MINUTE
+
+PAGES = ("", "shop/", "courses", "courses/rye//", "Caf%C3%A9")
+QUERIES = (
+    "", "", "", "?via=card", "?ref=Card", "?utm_source=Letter&utm_medium=E-mail", "?utm_campaign=spring+sale", "?swid=1", "?utm_source=&via=",
+    "?utm_source=direct&utm_medium=none", "?q=1#frag", "?utm_source=letter&utm_medium=e_mail&utm_content=top",
+)  # fmt: skip
+REFERRERS = (
+    None, None, "https://seekwell.example/s?q=flour", "https://www.murmur.example/", "https://pay.example/done", "https://mill.example/x",
+    "https://shop.example/", "https://blog.example/rye", "https://www.blog.example/",
+)  # fmt: skip
+PAUSES = (0, 0, 1000, 5 * MINUTE, 30 * MINUTE, 30 * MINUTE + 1, 45 * MINUTE, DAY)
+NAMES = ("book", "scroll depth", "file download")
+
+
+@st.composite
+def hit_lists(draw, most=25):
+    """Numbered hits of a few visitors, in an order of arrival of their own."""
+    at = 10 * DAY
+    hits = []
+    for _ in range(draw(st.integers(1, most))):
+        at += draw(st.sampled_from(PAUSES))
+        kind = draw(st.sampled_from(("view", "view", "view", "event", "order", "engage")))
+        one = {
+            "at": at,
+            "kind": kind,
+            "visitor": draw(st.sampled_from("abc")),
+            "url": f"https://{draw(st.sampled_from(('mill.example', 'WWW.mill.example:8080')))}/{draw(st.sampled_from(PAGES))}{draw(st.sampled_from(QUERIES))}",
+            "referrer": draw(st.sampled_from(REFERRERS)),
+            "user_agent": draw(st.sampled_from((None, "person", "crawler"))),
+        }
+        one["robot"] = one["user_agent"] == "crawler"
+        one["own"] = draw(st.integers(0, 9)) == 0
+        if kind == "event":
+            one["name"] = draw(st.sampled_from(NAMES))
+            one["value"] = draw(st.sampled_from((None, 2.5, -1.0)))
+        if kind == "order":
+            one["order_id"] = draw(st.sampled_from((None, "o1", "o2")))
+            one["value"] = draw(st.sampled_from((None, 10.0, 20.0)))
+        if kind == "engage":
+            one["engaged_ms"] = draw(st.integers(0, 5000))
+        hits.append(one)
+    arrived = draw(st.permutations(hits))
+    return [one | {"seq": i + 1} for i, one in enumerate(arrived)]
