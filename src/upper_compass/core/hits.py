@@ -11,6 +11,7 @@ from uuid import UUID
 from pydantic import AfterValidator, AwareDatetime, BaseModel, ConfigDict, Field, StringConstraints, model_validator
 
 MOST_HITS_IN_A_BODY = 100
+FIRST_YEAR, LAST_YEAR = 1995, 2100
 
 
 class Kind(IntEnum):
@@ -53,10 +54,9 @@ def _no_nul(text: str) -> str:
 
 
 def _to_utc(at: datetime) -> datetime:
-    try:
-        return at.astimezone(UTC)
-    except OverflowError as why:
-        raise ValueError("this time lies outside the calendar") from why
+    if not FIRST_YEAR < at.year < LAST_YEAR:
+        raise ValueError(f"this lies outside the years {FIRST_YEAR} to {LAST_YEAR}")
+    return at.astimezone(UTC)
 
 
 Text = Annotated[str, AfterValidator(_no_nul)]

@@ -1,0 +1,1 @@
+"""HTTP: who may do what, validation, the core's answers as JSON."""

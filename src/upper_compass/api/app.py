@@ -1,0 +1,120 @@
+"""The application: endpoints, the site script, the screens."""
+
+from __future__ import annotations
+
+from collections.abc import AsyncIterator, Awaitable, Callable
+from contextlib import asynccontextmanager
+from pathlib import Path
+
+from fastapi import FastAPI, Request
+from fastapi.responses import FileResponse, HTMLResponse, Response
+from fastapi.staticfiles import StaticFiles
+from pydantic import TypeAdapter
+from starlette.middleware.gzip import GZipMiddleware
+
+from upper_compass import __version__
+from upper_compass.api import collector, problems, reports, signing_in, sites
+from upper_compass.api.problems import Problem, ProblemDocument
+from upper_compass.api.services import Services, Settings
+from upper_compass.core.hits import Hit
+
+_PAGE_POLICY = (
+    "default-src 'self'; img-src 'self' data:; style-src 'self'; font-src 'self'; connect-src 'self'; frame-ancestors 'none'; base-uri 'none'; form-action 'self'"
+)
+_FOREVER = "public, max-age=31536000, immutable"
+
+
+def create_app(settings: Settings) -> FastAPI:
+    """The application for these settings. Its database must be at the newest migration."""
+
+    @asynccontextmanager
+    async def life(app: FastAPI) -> AsyncIterator[None]:
+        services = Services.of(settings)
+        app.state.services = services
+        services.writer.start()
+        yield
+        services.writer.stop()
+        services.keeper.save()
+        services.engine.dispose()
+
+    app = FastAPI(
+        title="Upper Compass", version=__version__, lifespan=life, docs_url=None, redoc_url=None, openapi_url="/api/v1/openapi.json",
+        description="Every endpoint says who may call it, in words and as `x-role`. Errors are problem documents (RFC 9457).",
+    )  # fmt: skip
+    problems.install(app)
+    app.add_middleware(GZipMiddleware, minimum_size=1000)
+    _guard(app)
+    for router in (collector.router, signing_in.router, sites.router, reports.router):
+        app.include_router(router)
+
+    @app.get("/health", include_in_schema=False)
+    def health() -> dict[str, str]:
+        return {"status": "ok", "instance": settings.instance}
+
+    if settings.tracker:
+        _serve_script(app, settings.tracker)
+    if settings.demo:
+        from upper_compass.demo.mill import mount
+
+        mount(app)
+    if settings.web:
+        _serve_screens(app, settings.web)
+    _document(app)
+    return app
+
+
+def _guard(app: FastAPI) -> None:
+    @app.middleware("http")
+    async def _headers(request: Request, call: Callable[[Request], Awaitable[Response]]) -> Response:
+        response = await call(request)
+        response.headers.setdefault("X-Content-Type-Options", "nosniff")
+        response.headers.setdefault("Referrer-Policy", "same-origin")
+        if request.url.path.startswith("/api/"):
+            response.headers.setdefault("Cache-Control", "no-store")
+        return response
+
+
+def _serve_script(app: FastAPI, script: Path) -> None:
+    @app.get("/uc.js", include_in_schema=False)
+    def uc_js() -> Response:
+        if not script.exists():
+            raise Problem(404, "The site script has not been built.")
+        return FileResponse(script, media_type="text/javascript", headers={"Cache-Control": "public, max-age=3600", "Cross-Origin-Resource-Policy": "cross-origin"})
+
+
+def _serve_screens(app: FastAPI, web: Path) -> None:
+    class Forever(StaticFiles):
+        """Files whose names change with their contents."""
+
+        async def get_response(self, path: str, scope) -> Response:  # type: ignore[no-untyped-def]  # noqa: ANN001
+            response = await super().get_response(path, scope)
+            response.headers["Cache-Control"] = _FOREVER
+            return response
+
+    app.mount("/assets", Forever(directory=web / "assets", check_dir=False), name="assets")
+
+    @app.get("/{path:path}", include_in_schema=False)
+    def screen(path: str) -> Response:
+        if path.startswith(("api/", "collect", "assets/")):
+            raise Problem(404, "There is nothing at this address.")
+        icon = web / "icon.svg"
+        if path == "icon.svg" and icon.exists():
+            return FileResponse(icon, media_type="image/svg+xml")
+        page = (web / "index.html").read_text(encoding="utf-8")
+        return HTMLResponse(page, headers={"Content-Security-Policy": _PAGE_POLICY, "Cache-Control": "no-cache"})
+
+
+def _document(app: FastAPI) -> None:
+    """Add to the OpenAPI document what no endpoint declares by itself: the hit, which the collector reads on its own."""
+    make = app.openapi
+
+    def openapi() -> dict[str, object]:
+        document = make()
+        schemas = document["components"]["schemas"]
+        for name, model in (("Hit", Hit), ("ProblemDocument", ProblemDocument)):
+            schema = TypeAdapter(model).json_schema(ref_template="#/components/schemas/{model}")
+            schemas.update(schema.pop("$defs", {}))
+            schemas[name] = schema
+        return document
+
+    app.openapi = openapi  # type: ignore[method-assign]

@@ -1,0 +1,104 @@
+"""`POST /collect`: where sites send their hits. Answers 204 only when they are durable."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+from urllib.parse import urlsplit
+
+from fastapi import APIRouter, Query, Request, Response
+
+from upper_compass.api.access import ServicesHere, who
+from upper_compass.api.problems import FieldError, Problem, responses
+from upper_compass.api.services import Collecting, Services
+from upper_compass.collect.checking import UnreadableError, as_rows, check_body, read_sent
+from upper_compass.collect.marking import is_own
+from upper_compass.collect.writing import BusyError, NotStoredError
+from upper_compass.core.hits import Hit
+from upper_compass.core.site import bare_host
+
+router = APIRouter(tags=["Collecting"])
+
+MOST_BYTES = 64 * 1024
+TYPES = ("application/json", "text/plain")
+Site = Annotated[str, Query(max_length=40, description="The site's key.", examples=["mill"])]
+Sent = Annotated[str | None, Query(max_length=20, description="The sender's clock when it sent, in ms since 1970; corrects absurd times.")]
+_SCHEMA: dict[str, Any] = {"oneOf": [{"$ref": "#/components/schemas/Hit"}, {"type": "array", "maxItems": 100, "items": {"$ref": "#/components/schemas/Hit"}}]}
+_EXAMPLE = {
+    "id": "0d9a3a52-8f1c-4d3e-9a66-0f4f2a1c7b10", "at": "2026-11-22T09:30:00.000Z", "visitor": "k3v9", "kind": "view",
+    "url": "https://fennmoor-mill.example/courses?utm_source=letter&utm_medium=email", "title": "Courses",
+}  # fmt: skip
+_BODY = {"requestBody": {"required": True, "content": {kind: {"schema": _SCHEMA, "example": _EXAMPLE} for kind in TYPES}}}
+
+
+def _allowed(request: Request, found: Collecting | None) -> dict[str, str]:
+    """Headers that let the page read the answer; a page of another host may not."""
+    origin = request.headers.get("origin")
+    if origin is None or found is None:
+        return {}
+    try:
+        host = urlsplit(origin).hostname or ""
+    except ValueError:
+        host = ""
+    if bare_host(host) not in found.hosts:
+        raise Problem(403, f"The site's settings do not list the host {host or origin[:100]!r}.", [FieldError(field="Origin", text="not a host of the site")])
+    return {"Access-Control-Allow-Origin": origin, "Vary": "Origin"}
+
+
+async def _find(services: Services, key: str) -> Collecting:
+    found = await services.directory.find(key)
+    if found is None:
+        raise Problem(404, "There is no site with this key.", [FieldError(field="site", text="no site has this key")])
+    return found
+
+
+async def _body(request: Request) -> bytes:
+    kind = request.headers.get("content-type", "text/plain").partition(";")[0].strip().lower()
+    if kind not in TYPES:
+        raise Problem(415, "The body must be application/json or text/plain.", [FieldError(field="Content-Type", text="not a type that is read here")])
+    parts = bytearray()
+    async for chunk in request.stream():
+        parts += chunk
+        if len(parts) > MOST_BYTES:
+            raise Problem(413, "The body is longer than 64 kB; send fewer hits at a time.", [FieldError(field="body", text="longer than 64 kB")])
+    return bytes(parts)
+
+
+async def _checked(request: Request, services: Services, sent: str | None) -> tuple[list[Hit], list[FieldError]]:
+    try:
+        hits, refused = check_body(await _body(request), services.now(), read_sent(sent))
+    except UnreadableError as why:
+        raise Problem(422, str(why), [FieldError(field="body", text=str(why))]) from why
+    return hits, [FieldError(index=one.index, field=one.field, text=one.text) for one in refused]
+
+
+@router.post("/collect", status_code=204, openapi_extra=who("anyone, from the site's hosts") | _BODY, responses=responses(403, 404, 413, 415, 422, 503))
+async def collect(request: Request, services: ServicesHere, site: Site, sent: Sent = None) -> Response:
+    """Store one hit or a list of up to 100. Anyone may call, a browser only from a page of the site's hosts.
+
+    204 means that the hits are durable. When some of a list are bad, the good ones are stored and the answer, 422, names the bad ones by index.
+    503 with Retry-After means that nothing was stored: send the same hits, with the same ids, again.
+    """
+    found = await _find(services, site)
+    headers = _allowed(request, found)
+    try:
+        hits, errors = await _checked(request, services, sent)
+        address = request.client.host if request.client else None
+        rows = as_rows(found.site.id, hits, country=services.countries.of(address), own=is_own(address, found.own_networks))
+        await services.writer.put(rows)
+    except (BusyError, NotStoredError) as why:
+        reason = "More hits arrive than can be stored." if isinstance(why, BusyError) else "The hits could not be stored."
+        raise Problem(503, f"{reason} Please send them again.", headers=headers | {"Retry-After": "2"}) from why
+    except Problem as problem:
+        problem.headers |= headers
+        raise
+    if errors:
+        raise Problem(422, f"{len(errors)} of {len(hits) + len(errors)} hits were refused, the others are stored.", errors, headers)
+    return Response(status_code=204, headers=headers)
+
+
+@router.options("/collect", status_code=204, openapi_extra=who("anyone, from the site's hosts"), responses=responses(403, 404))
+async def preflight(request: Request, services: ServicesHere, site: Site) -> Response:
+    """What a browser asks before it sends JSON from another origin."""
+    headers = _allowed(request, await _find(services, site))
+    headers |= {"Access-Control-Allow-Methods": "POST", "Access-Control-Allow-Headers": "Content-Type", "Access-Control-Max-Age": "86400"}
+    return Response(status_code=204, headers=headers)

@@ -1,0 +1,90 @@
+"""Errors over HTTP: problem documents (RFC 9457) with a sentence for people and, where one is at fault, the field."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from http import HTTPStatus
+from typing import Any
+
+import structlog
+from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import JSONResponse, Response
+from pydantic import BaseModel
+from starlette.exceptions import HTTPException
+
+log = structlog.get_logger()
+MEDIA_TYPE = "application/problem+json"
+
+
+class FieldError(BaseModel):
+    """One thing that is wrong: where, and a sentence. `index` counts from 0 in a list of hits."""
+
+    field: str
+    text: str
+    index: int | None = None
+
+
+class ProblemDocument(BaseModel):
+    """What went wrong."""
+
+    type: str = "about:blank"
+    title: str
+    status: int
+    detail: str
+    errors: list[FieldError] = []
+
+
+class Problem(Exception):  # noqa: N818
+    """Raised to answer with a problem document."""
+
+    def __init__(self, status: int, detail: str, errors: Sequence[FieldError] = (), headers: dict[str, str] | None = None) -> None:
+        super().__init__(detail)
+        self.document = ProblemDocument(title=HTTPStatus(status).phrase, status=status, detail=detail, errors=list(errors))
+        self.headers = headers or {}
+
+    def answer(self) -> JSONResponse:
+        """The answer over HTTP."""
+        return JSONResponse(self.document.model_dump(exclude_none=True), self.document.status, headers=self.headers, media_type=MEDIA_TYPE)
+
+
+def _printable(text: str) -> str:
+    return text.encode("utf-8", "replace").decode()
+
+
+def _of_validation(error: RequestValidationError) -> Problem:
+    places = ("body", "query", "path", "header", "cookie")
+    errors = []
+    for found in error.errors():
+        where = [str(part) for part in found["loc"]]
+        field = ".".join(where[1:] if where and where[0] in places else where)
+        errors.append(FieldError(field=_printable(field), text=_printable(found["msg"].removeprefix("Value error, "))))
+    first = errors[0] if errors else FieldError(field="", text="the request cannot be read")
+    return Problem(422, f"{first.field}: {first.text}" if first.field else first.text, errors)
+
+
+def install(app: FastAPI) -> None:
+    """Answer every error of the application with a problem document."""
+
+    @app.exception_handler(Problem)
+    async def _problem(_: Request, error: Problem) -> Response:
+        return error.answer()
+
+    @app.exception_handler(RequestValidationError)
+    async def _validation(_: Request, error: RequestValidationError) -> Response:
+        return _of_validation(error).answer()
+
+    @app.exception_handler(HTTPException)
+    async def _http(_: Request, error: HTTPException) -> Response:
+        return Problem(error.status_code, str(error.detail), headers=dict(error.headers or {})).answer()
+
+    @app.exception_handler(Exception)
+    async def _unforeseen(request: Request, error: Exception) -> Response:
+        log.error("unforeseen", path=request.url.path, exc_info=error)
+        return Problem(500, "Something went wrong here. Nothing was changed; the log of the server says more.").answer()
+
+
+def responses(*statuses: int) -> dict[int | str, dict[str, Any]]:
+    """For the OpenAPI document: problem documents under these statuses."""
+    schema = {"schema": {"$ref": "#/components/schemas/ProblemDocument"}}
+    return {status: {"description": HTTPStatus(status).phrase, "content": {MEDIA_TYPE: schema}} for status in statuses}

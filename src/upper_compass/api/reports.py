@@ -1,0 +1,156 @@
+"""Reports, the registry, and hits from files."""
+
+from __future__ import annotations
+
+import tempfile
+from typing import Any
+from zoneinfo import ZoneInfo
+
+import psycopg
+from anyio import to_thread
+from fastapi import APIRouter, Body, Request
+from pydantic import BaseModel
+
+from upper_compass.api.access import Access, Owner, ServicesHere, Viewer, who
+from upper_compass.api.problems import FieldError, Problem, responses
+from upper_compass.api.services import Services
+from upper_compass.collect.importing import ImportReport, import_hits
+from upper_compass.core import reports
+from upper_compass.core.answers import Answer, AnswerRequest, answer
+from upper_compass.core.dimensions import DIMENSIONS
+from upper_compass.core.goals import Goal
+from upper_compass.core.measures import MEASURES
+from upper_compass.core.reports import Reading
+from upper_compass.core.requests import SeriesRequest, SeriesResult, TableRequest, TableResult
+from upper_compass.store import sites as store
+from upper_compass.store.hits import HitWriter
+
+router = APIRouter(prefix="/api/v1/sites/{site}", tags=["Reports"])
+
+_PERIOD = {"first": "2026-10-26", "last": "2026-11-22"}
+_TABLE = {
+    "period": _PERIOD, "versus": "before", "dimensions": ["channel"], "measures": ["visits", "conversions", "conversion_rate", "value"],
+    "sort": "conversions", "limit": 10, "only": [{"dimension": "language", "values": ["en"]}],
+}  # fmt: skip
+_SERIES = {"period": _PERIOD, "bucket": "day", "measures": ["visits", "conversions"]}
+_HITS: dict[str, Any] = {"application/x-ndjson": {"schema": {"type": "string"}}, "application/gzip": {"schema": {"type": "string", "format": "binary"}}}
+
+
+class MeasureOut(BaseModel):
+    """A measure: what it means and how it is computed, in words."""
+
+    name: str
+    title: str
+    unit: str
+    meaning: str
+    formula: str
+    better: str
+    chance: str
+
+
+class DimensionOut(BaseModel):
+    """A dimension of the visit or of the hit."""
+
+    name: str
+    title: str
+    of: str
+    meaning: str
+
+
+class Registry(BaseModel):
+    """All measures and dimensions."""
+
+    measures: list[MeasureOut]
+    dimensions: list[DimensionOut]
+
+
+class RefusedLine(BaseModel):
+    """A bad line of a file; lines count from 1."""
+
+    line: int
+    field: str
+    text: str
+
+
+class ImportOut(BaseModel):
+    """What became of a file. Of bad lines, the first thousand are told."""
+
+    lines: int
+    stored: int
+    already_there: int
+    bad: int
+    refused: list[RefusedLine]
+    broken_off: str | None
+
+
+def reading_of(services: Services, access: Access) -> Reading:
+    """What the site's reports are read from, up to date."""
+    return Reading(services.keeper.frames(access.site).shards, ZoneInfo(access.site.rules.timezone))
+
+
+def goal_for(access: Access, goal_id: int | None) -> Goal | None:
+    """The goal to steer by."""
+    if goal_id is None:
+        return None
+    with access.engine.connect() as connection:
+        stored = store.goal_of(connection, access.site.id, goal_id)
+    if stored is None:
+        raise Problem(422, "The site has no such goal.", [FieldError(field="goal", text="the site has no such goal")])
+    return stored.goal
+
+
+@router.post("/reports/table", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
+def table(access: Viewer, services: ServicesHere, request: TableRequest = Body(examples=[_TABLE])) -> TableResult:  # noqa: B008
+    """A breakdown with its totals, held against the versus period. For the site's viewers."""
+    return reports.table(reading_of(services, access), request, goal_for(access, request.goal))
+
+
+@router.post("/reports/series", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
+def series(access: Viewer, services: ServicesHere, request: SeriesRequest = Body(examples=[_SERIES])) -> SeriesResult:  # noqa: B008
+    """The course over time. For the site's viewers."""
+    return reports.series(reading_of(services, access), request, goal_for(access, request.goal))
+
+
+@router.post("/reports/answer", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
+def answer_(access: Viewer, services: ServicesHere, request: AnswerRequest = Body(examples=[{"period": _PERIOD, "goal": 1}])) -> Answer:  # noqa: B008
+    """Which channels and landing pages drive the goal, in a sentence or two. For the site's viewers."""
+    goal = goal_for(access, request.goal)
+    with access.engine.connect() as connection:
+        stored = store.goal_of(connection, access.site.id, request.goal)
+    if goal is None or stored is None:
+        raise Problem(422, "The site has no such goal.")
+    return answer(reading_of(services, access), request, goal, stored.name)
+
+
+@router.get("/registry", openapi_extra=who("viewer"), responses=responses(401, 404))
+def registry(access: Viewer) -> Registry:
+    """All measures and dimensions with their meanings. For the site's viewers."""
+    _ = access
+    measures = [MeasureOut.model_validate(measure, from_attributes=True) for measure in MEASURES.values()]
+    return Registry(measures=measures, dimensions=[DimensionOut.model_validate(d, from_attributes=True) for d in DIMENSIONS.values()])
+
+
+@router.post(
+    "/import/hits", openapi_extra=who("owner") | {"requestBody": {"required": True, "content": _HITS}}, responses=responses(401, 403, 404, 422)
+)
+async def import_file(request: Request, access: Owner, services: ServicesHere) -> ImportOut:
+    """Store hits from JSON Lines, plain or gzipped: one hit a line. For the site's owners.
+
+    Good lines are stored, bad ones told by number. The same file can be sent again: what is there already is not stored twice.
+    """
+    with tempfile.TemporaryFile() as file:
+        async for chunk in request.stream():
+            file.write(chunk)
+        file.seek(0)
+        report = await to_thread.run_sync(_import, services, access.site.id, file)
+    return ImportOut(
+        lines=report.lines, stored=report.stored, already_there=report.already_there, bad=report.bad, broken_off=report.broken_off,
+        refused=[RefusedLine(line=line, field=field, text=text) for line, field, text in report.refused],
+    )  # fmt: skip
+
+
+def _import(services: Services, site_id: int, file: Any) -> ImportReport:  # noqa: ANN401
+    with psycopg.connect(services.settings.database_url.replace("+psycopg", "")) as connection:
+        return import_hits(file, site_id, HitWriter(connection))
+
+

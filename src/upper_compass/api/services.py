@@ -1,0 +1,102 @@
+"""What the endpoints work with: the database, the frames, the writer, the clock."""
+
+from __future__ import annotations
+
+import asyncio
+import time
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from datetime import UTC, datetime
+from pathlib import Path
+
+import psycopg
+import sqlalchemy as sa
+from anyio import to_thread
+
+from upper_compass.collect.marking import Countries, Network, read_networks
+from upper_compass.collect.writing import GroupWriter
+from upper_compass.core.site import bare_host
+from upper_compass.frames.keeper import Keeper
+from upper_compass.reference import shipped
+from upper_compass.store import sites as site_store
+from upper_compass.store.database import connect
+from upper_compass.store.sites import Site
+
+
+@dataclass(frozen=True)
+class Settings:
+    """How an instance of the application is set up. `snapshots`: where frames are kept; `countries`: an MMDB file; `demo`: serve the sample site."""
+
+    database_url: str
+    snapshots: Path | None = None
+    countries: Path | None = None
+    web: Path | None = None
+    tracker: Path | None = None
+    demo: bool = False
+    instance: str = "main"
+
+
+@dataclass(frozen=True)
+class Collecting:
+    """What the collector must know of a site."""
+
+    site: Site
+    hosts: frozenset[str]
+    own_networks: tuple[Network, ...]
+
+
+class Directory:
+    """Sites by key for the collector, read again at most once a second."""
+
+    FRESH_FOR = 1.0
+
+    def __init__(self, engine: sa.Engine) -> None:
+        self._engine = engine
+        self._sites: dict[str, Collecting] = {}
+        self._read_at = float("-inf")
+        self._lock = asyncio.Lock()
+
+    async def find(self, key: str) -> Collecting | None:
+        """The site with this key."""
+        if time.monotonic() - self._read_at > self.FRESH_FOR:
+            async with self._lock:
+                if time.monotonic() - self._read_at > self.FRESH_FOR:
+                    self._sites = await to_thread.run_sync(self._read)
+                    self._read_at = time.monotonic()
+        return self._sites.get(key)
+
+    def _read(self) -> dict[str, Collecting]:
+        with self._engine.connect() as connection:
+            found = site_store.all_sites(connection)
+        return {s.key: Collecting(s, frozenset(bare_host(h) for h in s.rules.hosts), tuple(read_networks(s.rules.own_networks))) for s in found}
+
+
+@dataclass
+class Services:
+    """All that is shared by the requests of one process."""
+
+    settings: Settings
+    engine: sa.Engine
+    keeper: Keeper
+    writer: GroupWriter
+    directory: Directory
+    countries: Countries
+    now: Callable[[], datetime] = field(default=lambda: datetime.now(UTC))
+
+    @staticmethod
+    def of(settings: Settings) -> Services:
+        """Services for these settings; nothing is started yet."""
+        engine = connect(settings.database_url)
+        plain = settings.database_url.replace("+psycopg", "")
+
+        def reading() -> psycopg.Connection:
+            return psycopg.connect(plain, autocommit=True)
+
+        folder = None
+        if settings.snapshots is not None:
+            with reading() as connection:
+                row = connection.execute("SELECT oid FROM pg_database WHERE datname = current_database()").fetchone()
+            folder = settings.snapshots / str(row[0] if row else 0)
+        return Services(
+            settings, engine, Keeper(reading, shipped(), folder), GroupWriter(lambda: psycopg.connect(plain)), Directory(engine), Countries(settings.countries)
+        )

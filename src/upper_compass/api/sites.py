@@ -1,0 +1,149 @@
+"""Sites and their goals."""
+
+from __future__ import annotations
+
+from datetime import date, timedelta
+from typing import Annotated
+from zoneinfo import ZoneInfo
+
+import sqlalchemy as sa
+from fastapi import APIRouter, Path
+from pydantic import BaseModel, ConfigDict, StringConstraints
+
+from upper_compass.api.access import Analyst, Owner, ServicesHere, SignedIn, Viewer, who
+from upper_compass.api.problems import Problem, responses
+from upper_compass.core.goals import Goal
+from upper_compass.core.site import SiteRules
+from upper_compass.store import sites as store
+from upper_compass.store.sites import Site, StoredGoal
+
+router = APIRouter(prefix="/api/v1/sites", tags=["Sites"])
+
+Name = Annotated[str, StringConstraints(min_length=1, max_length=100, strip_whitespace=True, pattern=r"^[^\x00]*$")]
+GoalId = Annotated[int, Path(ge=1, le=2**31 - 1)]
+
+
+class SiteIn(BaseModel):
+    """A site's name and the rules by which its hits are read."""
+
+    model_config = ConfigDict(
+        extra="forbid",
+        json_schema_extra={"examples": [{"name": "Fennmoor Mill", "rules": {"hosts": ["fennmoor-mill.example"], "timezone": "Europe/Dublin", "currency": "EUR"}}]},
+    )
+    name: Name
+    rules: SiteRules
+
+
+class SiteOut(BaseModel):
+    """A site as its people see it. `today` is the day at the site, `first_day` the day of its first hit."""
+
+    key: str
+    name: str
+    role: str
+    timezone: str
+    currency: str
+    today: date
+    first_day: date
+    rules: SiteRules
+
+
+class GoalIn(BaseModel):
+    """A goal under a name."""
+
+    model_config = ConfigDict(
+        extra="forbid", json_schema_extra={"examples": [{"name": "Course bookings", "goal": {"match": {"kind": "event", "name": "course booked"}}}]}
+    )
+    name: Name
+    goal: Goal
+
+
+class GoalOut(GoalIn):
+    """A goal of the site."""
+
+    id: int
+
+
+def _out(services: ServicesHere, connection: sa.Connection, site: Site, role: str) -> SiteOut:
+    zone = ZoneInfo(site.rules.timezone)
+    today = services.now().astimezone(zone).date()
+    earliest = connection.execute(sa.text("SELECT min(at) FROM hits WHERE site_id = :site"), {"site": site.id}).scalar()
+    first = earliest.astimezone(zone).date() if earliest else today - timedelta(days=1)
+    return SiteOut(
+        key=site.key, name=site.name, role=role, timezone=site.rules.timezone, currency=site.rules.currency, today=today, first_day=first, rules=site.rules
+    )
+
+
+def _goal_out(stored: StoredGoal) -> GoalOut:
+    return GoalOut(id=stored.id, name=stored.name, goal=stored.goal)
+
+
+@router.get("", openapi_extra=who("signed in"), responses=responses(401))
+def list_sites(caller: SignedIn, services: ServicesHere) -> list[SiteOut]:
+    """The sites of whoever is signed in, by name."""
+    with services.engine.connect() as connection:
+        return [_out(services, connection, site, role) for site, role in store.sites_of(connection, caller.user.id)]
+
+
+@router.post("", status_code=201, openapi_extra=who("signed in"), responses=responses(401, 403, 422))
+def add_site(given: SiteIn, caller: SignedIn, services: ServicesHere) -> SiteOut:
+    """Add a site. Whoever is signed in may; they own it then."""
+    with services.engine.begin() as connection:
+        return _out(services, connection, store.add_site(connection, given.name, given.rules, caller.user.id), "owner")
+
+
+@router.get("/{site}", openapi_extra=who("viewer"), responses=responses(401, 404))
+def read_site(access: Viewer, services: ServicesHere) -> SiteOut:
+    """One site. For its viewers."""
+    with services.engine.connect() as connection:
+        return _out(services, connection, access.site, access.role)
+
+
+@router.put("/{site}", openapi_extra=who("owner"), responses=responses(401, 403, 404, 422))
+def change_site(given: SiteIn, access: Owner, services: ServicesHere) -> SiteOut:
+    """Give the site another name and other rules; history is read anew. For its owners."""
+    with services.engine.begin() as connection:
+        changed = store.change_site(connection, access.site, given.name, given.rules, access.user.id)
+        return _out(services, connection, changed, access.role)
+
+
+@router.get("/{site}/goals", openapi_extra=who("viewer"), responses=responses(401, 404))
+def list_goals(access: Viewer) -> list[GoalOut]:
+    """The site's goals, the one to steer by first. For its viewers."""
+    with access.engine.connect() as connection:
+        return [_goal_out(goal) for goal in store.goals_of(connection, access.site.id)]
+
+
+@router.post("/{site}/goals", status_code=201, openapi_extra=who("analyst"), responses=responses(401, 403, 404, 422))
+def add_goal(given: GoalIn, access: Analyst) -> GoalOut:
+    """Add a goal. For the site's analysts."""
+    with access.engine.begin() as connection:
+        return _goal_out(store.add_goal(connection, access.site.id, given.name, given.goal, access.user.id))
+
+
+@router.put("/{site}/goals/{goal}", openapi_extra=who("analyst"), responses=responses(401, 403, 404, 422))
+def change_goal(goal: GoalId, given: GoalIn, access: Analyst) -> GoalOut:
+    """Change a goal; history is read anew by it. For the site's analysts."""
+    with access.engine.begin() as connection:
+        stored = store.goal_of(connection, access.site.id, goal)
+        if stored is None:
+            raise Problem(404, "The site has no such goal.")
+        return _goal_out(store.change_goal(connection, access.site.id, stored, given.name, given.goal, access.user.id))
+
+
+@router.delete("/{site}/goals/{goal}", status_code=204, openapi_extra=who("analyst"), responses=responses(401, 403, 404))
+def delete_goal(goal: GoalId, access: Analyst) -> None:
+    """Put a goal away; it can be restored. For the site's analysts."""
+    with access.engine.begin() as connection:
+        if store.goal_of(connection, access.site.id, goal) is None:
+            raise Problem(404, "The site has no such goal.")
+        store.delete_goal(connection, access.site.id, goal, access.user.id)
+
+
+@router.post("/{site}/goals/{goal}/restore", openapi_extra=who("analyst"), responses=responses(401, 403, 404))
+def restore_goal(goal: GoalId, access: Analyst) -> GoalOut:
+    """Bring back a goal that was put away. For the site's analysts."""
+    with access.engine.begin() as connection:
+        restored = store.restore_goal(connection, access.site.id, goal, access.user.id)
+    if restored is None:
+        raise Problem(404, "The site has put no such goal away.")
+    return _goal_out(restored)

@@ -1,0 +1,246 @@
+"""Thirteen months of visits to Fennmoor Mill, the same for the same day on every run."""
+
+from __future__ import annotations
+
+import math
+import random
+import uuid
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from datetime import UTC, date, datetime, timedelta
+from typing import Any
+from zoneinfo import ZoneInfo
+
+import orjson
+
+from upper_compass.core.periods import midnight
+from upper_compass.demo.places import (
+    AGENTS, COURSES, ELSEWHERE, GUIDES, ONWARD, PAGE_TITLES, PEOPLE, PRODUCTS, ROBOT, SCREENS, SITE, STOCKISTS, WAYS, Way,
+)  # fmt: skip
+
+SEED = 20_617
+DAYS = 396
+ZONE = ZoneInfo("Europe/Dublin")
+BOOKS = 0.0215
+GUIDE_CHANGED, OUTAGE, GERMAN_OPENED = 28, 17, 45
+OUTAGE_HOURS = (10.0, 14.5)
+HOURS = (1, 1, 1, 1, 1, 2, 4, 8, 11, 14, 15, 15, 14, 13, 13, 13, 14, 15, 17, 20, 22, 19, 11, 4)
+
+
+@dataclass
+class Person:
+    """A browser that comes back."""
+
+    visitor: str
+    device: str
+    agent: str
+    language: str
+    zone: str
+
+
+@dataclass
+class Visit:
+    """A visit while it is told: hits pile up and the clock goes on."""
+
+    person: Person
+    at: int
+    rng: random.Random
+    referrer: str | None
+    hits: list[dict[str, Any]] = field(default_factory=list)
+    page: str = ""
+    url: str = ""
+
+    def _hit(self, kind: str, **more: Any) -> None:  # noqa: ANN401
+        context = {"language": self.person.language, "timezone": self.person.zone, "screen": SCREENS[self.person.device], "user_agent": self.person.agent}
+        self.hits.append(
+            {"id": str(uuid.UUID(int=self.rng.getrandbits(128), version=4)), "at": self.at, "visitor": self.person.visitor, "kind": kind, "url": self.url} | more | context
+        )
+
+    def view(self, page: str, query: str = "", seconds: float = 0.0) -> None:
+        """Show a page and stay on it a while."""
+        before, self.page, self.url = self.url, page, SITE + page + query
+        self._hit("view", title=_title(page), referrer=before or self.referrer)
+        stay = seconds or self.rng.lognormvariate(3.1, 0.8)
+        self.at += int(min(stay, 900) * 1000)
+        self._hit("engage", engaged_ms=int(min(stay, 900) * self.rng.uniform(550, 950)))
+        self.at += self.rng.randint(60, 900)
+
+    def event(self, name: str, value: float | None = None, **props: Any) -> None:  # noqa: ANN401
+        """Something named happens on the page."""
+        more: dict[str, Any] = {"name": name} | ({"value": value} if value is not None else {}) | ({"props": props} if props else {})
+        self._hit("event", **more)
+        self.at += self.rng.randint(200, 3000)
+
+    def order(self, number: str, items: list[tuple[str, int]]) -> None:
+        """A purchase."""
+        lines = [{"sku": sku, "name": sku.replace("-", " "), "quantity": count, "price": PRODUCTS[sku]} for sku, count in items]
+        total = sum(PRODUCTS[sku] * count for sku, count in items) + 4.9
+        self._hit("order", value=round(total, 2), currency="EUR", order={"id": number, "items": lines, "shipping": 4.9})
+        self.at += 1000
+
+
+def _title(page: str) -> str:
+    last = page.rpartition("/")[2].replace("-", " ")
+    return PAGE_TITLES.get(page) or f"{last[:1].upper()}{last[1:]} · Fennmoor Mill"
+
+
+def volume(day: date, before_today: int) -> float:
+    """How many visits a day has on average."""
+    weekday = (0.94, 0.92, 0.92, 0.95, 1.0, 1.1, 1.24)[day.weekday()]
+    growth = 1.0 + 0.22 * (1 - before_today / DAYS)
+    season = 1 + 0.1 * math.cos((day.timetuple().tm_yday - 20) / 365 * 2 * math.pi)
+    december = 1.45 if day.month == 12 and day.day < 22 else 0.6 if day.month == 12 else 1.0
+    return 127 * weekday * growth * season * december
+
+
+class Teller:
+    """Tells the visits day by day, each from the seed of the run."""
+
+    def __init__(self, today: date) -> None:
+        self._today = today
+        self._rng = random.Random(SEED)
+        self._known: list[Person] = []
+        self._orders = 0
+
+    def lines(self) -> Iterator[bytes]:
+        """Hits as JSON Lines, ordered by day."""
+        for before in range(DAYS, 0, -1):
+            hits = [hit for visit in self._day(before) for hit in visit.hits]
+            end = midnight(self._today, ZONE)
+            for hit in sorted(hits, key=lambda one: one["at"]):
+                if hit["at"] < end:
+                    hit["at"] = datetime.fromtimestamp(hit["at"] / 1000, UTC).isoformat(timespec="milliseconds")
+                    yield orjson.dumps(hit) + b"\n"
+
+    def _day(self, before: int) -> Iterator[Visit]:
+        rng = self._rng
+        day = self._today - timedelta(days=before)
+        start = midnight(day, ZONE)
+        ways = [way for way in WAYS if way.to_day < before <= way.from_day]
+        usual = sum(way.weight for way in WAYS if way.from_day > DAYS)
+        count = round(rng.gauss(1, 0.05) * volume(day, before) * sum(way.weight for way in ways) / usual)
+        for way in rng.choices(ways, [_strength(way, before) for way in ways], k=count):
+            at = start + int((rng.choices(range(24), HOURS)[0] + rng.random()) * 3_600_000)
+            hour = (at - start) / 3_600_000
+            if before == OUTAGE and OUTAGE_HOURS[0] <= hour < OUTAGE_HOURS[1]:
+                continue
+            yield self._visit(way, at, before, day)
+        for _ in range(max(0, round(rng.gauss(2, 1)))):
+            yield self._robot(start + rng.randrange(86_000_000))
+
+    def _person(self, way: Way) -> Person:
+        rng = self._rng
+        if self._known and rng.random() < way.loyal:
+            return self._known[max(len(self._known) - 1 - int(rng.expovariate(1 / 900)), 0)]
+        device = "phone" if rng.random() < way.phone else "tablet" if rng.random() < 0.1 else "desktop"
+        language, zone, _ = rng.choices(PEOPLE, [weight for *_, weight in PEOPLE])[0]
+        if way.name == "german search":
+            language, zone = rng.choice((("de-DE", "Europe/Berlin"), ("de-DE", "Europe/Berlin"), ("de-AT", "Europe/Vienna"), ("de-CH", "Europe/Zurich")))
+        person = Person(f"{rng.getrandbits(80):020x}", device, rng.choice(AGENTS[device]), language, zone)
+        self._known.append(person)
+        return person
+
+    def _robot(self, at: int) -> Visit:
+        visit = Visit(Person(f"r{self._rng.getrandbits(60):015x}", "desktop", ROBOT, "en", ""), at, self._rng, None)
+        for page in self._rng.sample(ELSEWHERE, 3):
+            visit.view(page, seconds=1)
+        return visit
+
+    def _visit(self, way: Way, at: int, before: int, day: date) -> Visit:
+        rng = self._rng
+        visit = Visit(self._person(way), at, rng, rng.choice(way.referrers) if way.referrers else None)
+        query = rng.choice(way.queries) if way.queries else ""
+        week = day.isocalendar().week
+        query = query.format(id=f"{rng.getrandbits(48):012x}", week=f"{day.year}-{week:02}", month=f"{day.year}-{day.month:02}")
+        landing = rng.choices([page for page, _ in way.lands], [weight for _, weight in way.lands])[0]
+        visit.view(landing, query)
+        course = landing.startswith(("/courses", "/letter", "/de/kurse"))
+        guide = landing == "/guides/starter"
+        books = BOOKS * way.books * (1.9 if course else 1.6 if guide else 0.72)
+        if guide:
+            books *= 1.9 if before <= GUIDE_CHANGED else 0.62
+        if day.month == 12 and landing == "/gift-vouchers":
+            books *= 2.5
+        fate = rng.random()
+        if fate < books:
+            self._book(visit)
+        elif fate < books + 0.034:
+            self._buy(visit)
+        elif fate < books + 0.034 + 0.03:
+            self._fetch_guide(visit, before)
+        elif fate < books + 0.066:
+            self._ask_for_wholesale(visit)
+        elif rng.random() < 0.55:
+            self._wander(visit)
+        return visit
+
+    def _wander(self, visit: Visit) -> None:
+        rng = self._rng
+        for _ in range(min(int(rng.expovariate(1 / 1.7)) + 1, 12)):
+            visit.view(rng.choice(ONWARD.get(visit.page, ELSEWHERE)))
+            chance = rng.random()
+            if visit.page.startswith("/recipes/") and chance < 0.5:
+                visit.event("scroll depth", percent=rng.choice((50, 75, 90)))
+            elif visit.page == "/stockists" and chance < 0.3:
+                host = rng.choice(STOCKISTS)
+                visit.event("outbound click", host=host, href=f"https://{host}/")
+            elif visit.page == "/recipes" and chance < 0.12:
+                visit.event("site search", term=rng.choice(("rye", "starter", "gluten free", "spelt", "pizza")))
+            elif visit.page == "/videos" and chance < 0.6:
+                visit.event("media start", media=rng.choice(("shaping", "kneading", "scoring")))
+
+    def _book(self, visit: Visit) -> None:
+        rng = self._rng
+        if rng.random() < 0.5:
+            self._wander(visit)
+        name = rng.choices(list(COURSES), (52, 22, 16, 10))[0]
+        if visit.page != "/courses" and rng.random() < 0.7:
+            visit.view("/courses")
+        visit.view(f"/courses/{name}")
+        visit.view(f"/courses/{name}/book", seconds=rng.uniform(40, 160))
+        places = rng.choices((1, 2, 3), (70, 26, 4))[0]
+        visit.event("course booked", value=COURSES[name] * places, course=name, places=places)
+        visit.view("/courses/booked", seconds=8)
+
+    def _buy(self, visit: Visit) -> None:
+        rng = self._rng
+        skus = rng.sample(list(PRODUCTS), rng.choice((1, 1, 2, 3)))
+        for sku in skus:
+            visit.view(f"/shop/{sku}")
+        visit.view("/basket", seconds=15)
+        visit.view("/checkout/address", seconds=50)
+        visit.view("/checkout/delivery", seconds=25)
+        if visit.person.device == "phone" and rng.random() < 0.55:
+            return
+        visit.view("/checkout/pay", seconds=40)
+        if rng.random() < 0.12:
+            return
+        self._orders += 1
+        visit.view("/checkout/thanks", seconds=6)
+        items = [(sku, rng.choice((1, 1, 2, 3))) for sku in skus]
+        visit.order(f"FM-{10_000 + self._orders}", items)
+        if rng.random() < 0.02:  # the page was loaded again: the same order is sent twice
+            visit.order(f"FM-{10_000 + self._orders}", items)
+
+    def _fetch_guide(self, visit: Visit, before: int) -> None:
+        name = self._rng.choices(list(GUIDES), (6, 2, 1))[0]
+        if visit.page != f"/guides/{name}":
+            visit.view("/guides")
+            visit.view(f"/guides/{name}")
+        if self._rng.random() < (0.8 if before <= GUIDE_CHANGED else 0.4):
+            visit.event("file download", file=GUIDES[name], extension="pdf")
+
+    def _ask_for_wholesale(self, visit: Visit) -> None:
+        visit.view("/wholesale", seconds=70)
+        visit.event("form start", form="wholesale")
+        if self._rng.random() < 0.6:
+            visit.event("form submit", form="wholesale")
+
+
+def _strength(way: Way, before: int) -> float:
+    """How much of the traffic a way has on a day: the German part grows from its opening on, the letter goes out on Thursdays."""
+    if way.name == "german search":
+        return way.weight * min(1.0, (GERMAN_OPENED - before) / 30 + 0.15)
+    if way.name == "pinwheel":
+        return way.weight * (1.0 if before <= 30 else 0.55)
+    return way.weight

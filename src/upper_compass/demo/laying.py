@@ -1,0 +1,117 @@
+"""Laying the demo: the site, its people, its goals, and its history through the import door."""
+
+from __future__ import annotations
+
+import gzip
+import io
+from collections.abc import Iterator
+from datetime import UTC, date, datetime
+
+import psycopg
+import sqlalchemy as sa
+
+from upper_compass.collect.importing import ImportReport, import_hits
+from upper_compass.core.goals import Goal
+from upper_compass.core.site import PageGroup, SiteRules
+from upper_compass.demo.history import SEED, ZONE, Teller
+from upper_compass.store import people, sites
+from upper_compass.store.hits import HitWriter, delete_hits
+
+KEY = "mill"
+ACCOUNT, PASSWORD = "ida@fennmoor-mill.example", "flour and water"
+COLLEAGUE = ("tom@fennmoor-mill.example", "Tom Achterberg", "salt and time", "viewer")
+RULES = SiteRules(
+    hosts=["fennmoor-mill.example", "127.0.0.1", "localhost"],
+    timezone=ZONE.key,
+    currency="EUR",
+    page_groups=[
+        PageGroup(name="Courses", pattern="/courses"), PageGroup(name="Shop", pattern="/shop"), PageGroup(name="Recipes", pattern="/recipes"),
+        PageGroup(name="Guides", pattern="/guides"), PageGroup(name="Checkout", pattern="/checkout"), PageGroup(name="German part", pattern="/de"),
+    ],
+)  # fmt: skip
+GOALS = {
+    "Course bookings": {"match": {"kind": "event", "name": "course booked"}, "counts": "every time", "value": {"kind": "hit"}},
+    "Orders": {"match": {"kind": "order"}, "counts": "every time", "value": {"kind": "order"}},
+    "Guide downloads": {"match": {"kind": "event", "name": "file download"}, "value": {"kind": "fixed", "amount": 2}},
+    "Wholesale enquiries": {"match": {"kind": "event", "name": "form submit", "props": [{"key": "form", "test": "is", "value": "wholesale"}]}, "value": {"kind": "fixed", "amount": 120}},
+}
+_STAMP = "demo laid"
+
+
+def today() -> date:
+    """The day at the mill."""
+    return datetime.now(UTC).astimezone(ZONE).date()
+
+
+def _stamp(day: date) -> str:
+    return f"{_STAMP} {day.isoformat()} {SEED}"
+
+
+def laid_today(engine: sa.Engine) -> bool:
+    """Whether the demo's history is whole and ends yesterday."""
+    with engine.connect() as connection:
+        return connection.execute(sa.text("SELECT obj_description('sites'::regclass)")).scalar() == _stamp(today())
+
+
+def lay(engine: sa.Engine, url: str) -> ImportReport:
+    """Lay the demo anew, ending yesterday; what was collected by hand before goes with the old one."""
+    from upper_compass.run.places import step
+
+    day = today()
+    with engine.begin() as connection:
+        connection.execute(sa.text("COMMENT ON TABLE sites IS NULL"))
+        site = _site(connection)
+    with psycopg.connect(url.replace("+psycopg", "")) as connection, step("Laying thirteen months of Fennmoor Mill's history"):
+        delete_hits(connection, site.id)
+        report = import_hits(io.BufferedReader(_Lines(Teller(day).lines())), site.id, HitWriter(connection))
+    if report.bad:
+        raise RuntimeError(f"the demo's own hits were refused: {report.refused[:3]}")
+    with engine.begin() as connection:
+        connection.execute(sa.text(f"COMMENT ON TABLE sites IS '{_stamp(day)}'"))
+    with engine.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
+        connection.execute(sa.text("ANALYZE"))
+    return report
+
+
+def _site(connection: sa.Connection) -> sites.Site:
+    found = sites.site_by_key(connection, KEY)
+    owner = people.add_user(connection, ACCOUNT, "Ida Brandvold", PASSWORD)
+    colleague = people.add_user(connection, *COLLEAGUE[:3])
+    if found is None:
+        found = sites.add_site(connection, "Fennmoor Mill", RULES, owner.id, KEY)
+        for name, definition in GOALS.items():
+            sites.add_goal(connection, found.id, name, Goal.model_validate(definition), owner.id)
+    sites.give_role(connection, found.id, colleague.id, COLLEAGUE[3])
+    return found
+
+
+def write_file(path: str, day: date) -> None:
+    """The history as a gzipped file of JSON Lines, for `./compass import`."""
+    with gzip.open(path, "wb", compresslevel=1) as file:
+        file.writelines(Teller(day).lines())
+
+
+class _Lines(io.RawIOBase):
+    """Lines as a file that can be read."""
+
+    def __init__(self, lines: Iterator[bytes]) -> None:
+        self._lines = lines
+        self._left = b""
+
+    def readable(self) -> bool:
+        return True
+
+    def readinto(self, buffer) -> int:  # type: ignore[no-untyped-def, override]  # noqa: ANN001
+        parts = [self._left]
+        size = len(self._left)
+        while size < len(buffer):
+            line = next(self._lines, b"")
+            if not line:
+                break
+            parts.append(line)
+            size += len(line)
+        data = b"".join(parts)
+        taken = min(len(buffer), len(data))
+        buffer[:taken] = data[:taken]
+        self._left = data[taken:]
+        return taken

@@ -1,0 +1,1 @@
+"""The core's columnar frames, kept in step with the store."""

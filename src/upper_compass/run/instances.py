@@ -1,0 +1,211 @@
+"""Instances of the application in this checkout: `main` (an installation of one's own) and `demo`."""
+
+from __future__ import annotations
+
+import json
+import os
+import secrets
+import signal
+import subprocess
+import sys
+import time
+import urllib.request
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+import psycopg
+import sqlalchemy as sa
+
+from upper_compass.api.services import Settings
+from upper_compass.collect.importing import import_hits
+from upper_compass.run.build import TRACKER, WEB, build
+from upper_compass.run.cluster import Cluster, start_cluster, stop_cluster
+from upper_compass.run.places import STATE, CannotRunError, alive, free_port, only_one, say, step
+from upper_compass.store import people, sites
+from upper_compass.store.database import connect, migrate
+from upper_compass.store.hits import HitWriter
+
+INSTANCES = ("main", "demo")
+PORTS = {"main": 7400, "demo": 7300}
+
+
+def database(instance: str) -> str:
+    """Name of an instance's database."""
+    return f"compass_{instance}"
+
+
+def settings(instance: str, cluster: Cluster) -> Settings:
+    """How an instance is set up."""
+    countries = os.environ.get("COMPASS_COUNTRIES")
+    return Settings(
+        database_url=cluster.url(database(instance)), snapshots=STATE / "frames", countries=Path(countries) if countries else None,
+        web=WEB, tracker=TRACKER, demo=instance == "demo", instance=instance,
+    )  # fmt: skip
+
+
+@contextmanager
+def prepared(instance: str) -> Iterator[sa.Engine]:
+    """An engine on the instance's database, at the newest migration."""
+    cluster = start_cluster()
+    cluster.ensure_database(database(instance))
+    engine = connect(cluster.url(database(instance)))
+    try:
+        migrate(engine)
+        yield engine
+    finally:
+        engine.dispose()
+
+
+def serve(instance: str, port: int) -> None:
+    """Serve an instance in this process until it is told to stop."""
+    import uvicorn
+
+    from upper_compass.api.app import create_app
+
+    app = create_app(settings(instance, start_cluster()))
+    uvicorn.run(app, host="127.0.0.1", port=port, log_level="warning", access_log=False, timeout_graceful_shutdown=5)
+
+
+def _note(instance: str) -> Path:
+    return STATE / f"{instance}.json"
+
+
+def running(instance: str) -> dict[str, Any] | None:
+    """{"pid", "port", "address"} of a running instance."""
+    try:
+        noted: dict[str, Any] = json.loads(_note(instance).read_text())
+    except (OSError, ValueError):
+        return None
+    return noted if alive(noted["pid"]) and _answers(noted["address"], instance) else None
+
+
+def _answers(address: str, instance: str) -> bool:
+    try:
+        with urllib.request.urlopen(f"{address}/health", timeout=2) as answer:  # noqa: S310
+            found: bool = json.load(answer)["instance"] == instance
+            return found
+    except (OSError, ValueError, KeyError):
+        return False
+
+
+def launch(instance: str) -> str:
+    """Start an instance in the background unless it runs; its address."""
+    with only_one(f"launch-{instance}"):
+        held = running(instance)
+        if held:
+            return str(held["address"])
+        port = free_port(PORTS[instance])
+        address = f"http://127.0.0.1:{port}"
+        with step("Starting the application"), (STATE / f"{instance}.log").open("ab") as log:
+            command = [sys.executable, "-m", "upper_compass.cli", "serve", instance, str(port)]
+            process = subprocess.Popen(command, stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True)
+            _note(instance).write_text(json.dumps({"pid": process.pid, "port": port, "address": address}))
+            for _ in range(600):
+                if _answers(address, instance):
+                    return address
+                if process.poll() is not None:
+                    break
+                time.sleep(0.05)
+        raise CannotRunError(f"The application did not start; .compass/{instance}.log says why.")
+
+
+def halt(instance: str) -> bool:
+    """Stop an instance; whether it ran."""
+    held = running(instance)
+    if not held:
+        return False
+    os.kill(held["pid"], signal.SIGTERM)
+    for _ in range(300):
+        if not alive(held["pid"]):
+            _note(instance).unlink(missing_ok=True)
+            return True
+        time.sleep(0.1)
+    raise CannotRunError("The application did not stop within 30 seconds.")
+
+
+def demo() -> None:
+    """Everything up, with the demo data."""
+    from upper_compass.demo.laying import ACCOUNT, PASSWORD, lay, laid_today
+
+    build()
+    with only_one("demo"):
+        with prepared("demo") as engine:
+            fresh = laid_today(engine)
+        if not fresh:
+            halt("demo")
+            with prepared("demo") as engine:
+                lay(engine, start_cluster().url(database("demo")))
+        address = launch("demo")
+    print(f"\nUpper Compass with the demo data of Fennmoor Mill\n\n  open      {address}\n  address   {ACCOUNT}\n  password  {PASSWORD}\n")
+    print(f"The sample site, to try the tags on:\n  {address}/mill/?utm_source=letter&utm_medium=email&utm_campaign=try-it\n\n./compass stop ends it.")
+
+
+def start(email: str) -> None:
+    """An installation of one's own."""
+    build()
+    with prepared("main") as engine, engine.begin() as connection:
+        made = None
+        if not people.anyone(connection):
+            made = secrets.token_urlsafe(12)
+            people.add_user(connection, email, "Owner", made)
+    address = launch("main")
+    print(f"\nUpper Compass\n\n  open      {address}")
+    if made:
+        print(f"  address   {email}\n  password  {made}\n\nThis password is shown once.")
+
+
+def stop() -> None:
+    """Stop all that runs in this checkout."""
+    stopped = [instance for instance in INSTANCES if halt(instance)]
+    if stop_cluster():
+        stopped.append("PostgreSQL")
+    say(f"Stopped: {', '.join(stopped)}." if stopped else "Nothing was running.")
+
+
+def status() -> dict[str, Any]:
+    """What runs."""
+    return {instance: held["address"] if (held := running(instance)) else "not running" for instance in INSTANCES}
+
+
+def _chosen(instance: str | None) -> str:
+    if instance:
+        return instance
+    up = [name for name in INSTANCES if running(name)]
+    if len(up) == 1:
+        return up[0]
+    raise CannotRunError("Say which one with --instance main or --instance demo." if up else "Nothing runs; say which one with --instance main or --instance demo.")
+
+
+def import_file(file: Path, site_key: str, instance: str | None) -> int:
+    """Import hits from a file; the exit status."""
+    chosen = _chosen(instance)
+    with prepared(chosen) as engine:
+        with engine.connect() as connection:
+            site = sites.site_by_key(connection, site_key)
+        if site is None:
+            raise CannotRunError(f"There is no site with the key {site_key!r}.")
+        url = str(engine.url.render_as_string(hide_password=False)).replace("+psycopg", "")
+        with psycopg.connect(url) as connection, file.open("rb") as opened, step(f"Importing {file.name}"):
+            report = import_hits(opened, site.id, HitWriter(connection))
+    for line, field, text in report.refused[:20]:
+        say(f"  line {line}: {field + ': ' if field else ''}{text}")
+    say(f"{report.lines:,} lines: {report.stored:,} stored, {report.already_there:,} there already, {report.bad:,} refused.")
+    if report.broken_off:
+        say(report.broken_off)
+    return 1 if report.bad or report.broken_off else 0
+
+
+def token(email: str | None, name: str, instance: str | None) -> str:
+    """A new API token."""
+    with prepared(_chosen(instance)) as engine, engine.begin() as connection:
+        if email is None:
+            addresses = connection.execute(sa.text("SELECT email FROM users ORDER BY id LIMIT 2")).scalars().all()
+            if len(addresses) != 1:
+                raise CannotRunError("Say whose token it is with --email.")
+            email = addresses[0]
+        user = people.user_by_email(connection, email)
+        if user is None:
+            raise CannotRunError(f"There is no user with the address {email}.")
+        return people.add_token(connection, user.id, name)

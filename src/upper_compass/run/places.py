@@ -1,0 +1,88 @@
+"""Where things lie in a checkout, and small tools every command needs."""
+
+from __future__ import annotations
+
+import fcntl
+import os
+import socket
+import subprocess
+import sys
+import time
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parents[3]
+STATE = ROOT / ".compass"
+
+
+class CannotRunError(Exception):
+    """Something is missing that this user cannot install; the text says what to do."""
+
+
+def say(text: str) -> None:
+    """One line on what is being done."""
+    print(text, file=sys.stderr, flush=True)
+
+
+@contextmanager
+def step(text: str) -> Iterator[None]:
+    """Say what is being done, and how long it took when that was over a second."""
+    began = time.monotonic()
+    say(f"· {text} …")
+    yield
+    took = time.monotonic() - began
+    if took > 1:
+        say(f"  done in {took:.0f} s")
+
+
+@contextmanager
+def only_one(name: str) -> Iterator[None]:
+    """Let one process at a time do this in this checkout."""
+    STATE.mkdir(exist_ok=True)
+    with (STATE / f"{name}.lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        yield
+
+
+def free_port(wanted: int = 0) -> int:
+    """The wanted port of the loopback address, or another when it is taken."""
+    for port in (wanted, 0):
+        with socket.socket() as probe:
+            probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+            try:
+                probe.bind(("127.0.0.1", port))
+            except OSError:
+                continue
+            return int(probe.getsockname()[1])
+    raise CannotRunError("No port is free on the loopback address.")
+
+
+def run_quietly(command: Sequence[str], *, cwd: Path = ROOT, env: dict[str, str] | None = None) -> None:
+    """Run a command; when it fails, show what it said."""
+    done = subprocess.run(command, cwd=cwd, env=os.environ | (env or {}), capture_output=True, text=True, check=False)
+    if done.returncode:
+        say(done.stdout[-6000:] + done.stderr[-6000:])
+        raise CannotRunError(f"This command failed: {' '.join(command)}")
+
+
+def install_packages(*names: str) -> None:
+    """Install Debian packages, or say the one command where this user may not."""
+    if os.geteuid() != 0:
+        raise CannotRunError(f"Please run this once, then try again: sudo apt-get install {' '.join(names)}")
+    with step(f"Installing {', '.join(names)} from Debian's packages"):
+        quiet = {"DEBIAN_FRONTEND": "noninteractive"}
+        run_quietly(["apt-get", "update", "-q"], env=quiet)
+        run_quietly(["apt-get", "install", "-y", "-q", "--no-install-recommends", *names], env=quiet)
+
+
+def alive(pid: int) -> bool:
+    """Whether a process is running."""
+    try:
+        os.kill(pid, 0)
+    except ProcessLookupError:
+        return False
+    except PermissionError:
+        return True
+    stat = Path(f"/proc/{pid}/stat")
+    return not (stat.exists() and stat.read_text().rpartition(")")[2].split()[0] == "Z")

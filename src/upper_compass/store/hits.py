@@ -1,0 +1,108 @@
+"""Hits in and out of PostgreSQL, by COPY."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Iterable, Iterator, Sequence
+from datetime import UTC, datetime
+from typing import Any
+
+import polars as pl
+import psycopg
+
+from upper_compass.core.frame import CODED, PLAIN, RAW_SCHEMA
+
+# A row to be stored: these columns, in this order.
+ROW = (
+    "site_id", "id", "at", "visitor", "kind", "url", "title", "referrer", "name", "value", "currency", "order_id", "order_data",
+    "engaged_ms", "props", "fields", "language", "timezone", "screen", "user_agent", "country", "robot", "own",
+)  # fmt: skip
+SITE, ID, AT = 0, 1, 2
+HitRow = tuple[Any, ...]
+
+# Held by whoever stores hits until the commit, so that a hit that becomes visible has a higher number than all that are visible.
+_WRITER_LOCK = 72022
+
+_STAGING = f"CREATE TEMP TABLE IF NOT EXISTS arriving (ordinal integer, LIKE hits) ON COMMIT DELETE ROWS; ALTER TABLE arriving {', '.join(f'ALTER COLUMN {name} DROP NOT NULL' for name in ('seq', 'received_at'))}"
+_COPY = f"COPY arriving (ordinal, {', '.join(ROW)}) FROM STDIN"
+_STORE = f"""
+WITH fresh AS (
+    INSERT INTO hit_ids (site_id, id) SELECT site_id, id FROM arriving ORDER BY site_id, id ON CONFLICT DO NOTHING RETURNING site_id, id
+)
+INSERT INTO hits (seq, {", ".join(ROW)})
+SELECT nextval('hit_seq'), {", ".join(ROW)}
+FROM (SELECT arriving.* FROM arriving JOIN fresh USING (site_id, id) ORDER BY ordinal) AS ordered
+"""  # noqa: S608
+_OUT = f"""
+COPY (
+    SELECT seq, (extract(epoch FROM at) * 1000)::bigint AS at, kind, value, coalesce(engaged_ms, 0) AS engaged_ms,
+           robot::integer AS robot, own::integer AS own, {", ".join(CODED)}
+    FROM hits WHERE site_id = %s AND seq > %s AND seq <= %s
+) TO STDOUT (FORMAT csv)
+"""  # noqa: S608
+_OUT_SCHEMA = {name: pl.Int8() if name in ("robot", "own") else kind for name, kind in PLAIN.items()} | {name: pl.String() for name in CODED}
+PART = 400_000
+
+
+class HitWriter:
+    """Stores rows over one connection; each call is one transaction, durable when it returns."""
+
+    def __init__(self, connection: psycopg.Connection[Any]) -> None:
+        self._connection = connection
+        self._months: set[tuple[int, int]] = set()
+        for statement in _STAGING.split("; "):
+            connection.execute(statement)
+        connection.commit()
+
+    def store(self, rows: Sequence[HitRow]) -> int:
+        """Store what is not there yet, in the order given, and commit. Returns how many were new."""
+        unique = {(row[SITE], row[ID]): row for row in reversed(rows)}
+        ordered = list(reversed(unique.values()))
+        with self._connection.transaction(), self._connection.cursor() as cursor:
+            cursor.execute("SELECT pg_advisory_xact_lock(%s)", [_WRITER_LOCK])
+            self._make_partitions(cursor, (row[AT] for row in ordered))
+            with cursor.copy(_COPY) as copy:
+                for ordinal, row in enumerate(ordered):
+                    copy.write_row((ordinal, *row))
+            cursor.execute(_STORE)
+            return cursor.rowcount
+
+    def _make_partitions(self, cursor: psycopg.Cursor[Any], moments: Iterable[datetime]) -> None:
+        for year, month in {(at.year, at.month) for at in moments} - self._months:
+            name = f"hits_{year:04}_{month:02}"
+            first = datetime(year, month, 1, tzinfo=UTC)
+            following = datetime(year + month // 12, month % 12 + 1, 1, tzinfo=UTC)
+            if not cursor.execute("SELECT to_regclass(%s) IS NOT NULL", [name]).fetchone()[0]:  # type: ignore[index]
+                cursor.execute(f"CREATE TABLE {name} PARTITION OF hits FOR VALUES FROM ('{first.isoformat()}') TO ('{following.isoformat()}')")
+            # Known only for this transaction until it commits; asking once more costs little.
+            self._months.add((year, month))
+
+    def forget_partitions(self) -> None:
+        """After a failed transaction: what was made in it is gone."""
+        self._months.clear()
+
+
+def newest(connection: psycopg.Connection[Any], site_id: int) -> int:
+    """Number of the site's newest visible hit, 0 when it has none."""
+    found = connection.execute("SELECT max(seq) FROM hits WHERE site_id = %s", [site_id]).fetchone()
+    return (found and found[0]) or 0
+
+
+def hits_between(connection: psycopg.Connection[Any], site_id: int, after: int, until: int) -> Iterator[pl.DataFrame]:
+    """The site's hits with after < seq ≤ until in frames of RAW_SCHEMA, in parts of bounded size."""
+    for low in range(after, until, PART):
+        buffer = io.BytesIO()
+        with connection.cursor() as cursor, cursor.copy(_OUT, [site_id, low, min(low + PART, until)]) as copy:
+            for chunk in copy:
+                buffer.write(chunk)
+        if buffer.tell():
+            buffer.seek(0)
+            frame = pl.read_csv(buffer, has_header=False, schema=_OUT_SCHEMA)
+            yield frame.with_columns(pl.col("robot", "own").cast(pl.Boolean)).select(list(RAW_SCHEMA))
+
+
+def delete_hits(connection: psycopg.Connection[Any], site_id: int) -> None:
+    """Remove all hits of a site; the demo does this before it is laid anew."""
+    connection.execute("DELETE FROM hits WHERE site_id = %s", [site_id])
+    connection.execute("DELETE FROM hit_ids WHERE site_id = %s", [site_id])
+    connection.commit()

@@ -1,0 +1,139 @@
+"""Sites and their goals, with a history of changes."""
+
+from __future__ import annotations
+
+import secrets
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+import sqlalchemy as sa
+
+from upper_compass.core.goals import Goal
+from upper_compass.core.site import SiteRules
+from upper_compass.store.tables import changes, goals, roles, sites
+
+
+@dataclass(frozen=True)
+class Site:
+    """A site: `key` stands in its addresses and in the code on its pages."""
+
+    id: int
+    key: str
+    name: str
+    rules: SiteRules
+    created_at: datetime
+
+
+@dataclass(frozen=True)
+class StoredGoal:
+    """A goal of a site under its name."""
+
+    id: int
+    name: str
+    goal: Goal
+
+
+def _site(row: sa.Row[Any]) -> Site:
+    return Site(row.id, row.key, row.name, SiteRules.model_validate(row.rules), row.created_at)
+
+
+def _goal(row: sa.Row[Any]) -> StoredGoal:
+    return StoredGoal(row.id, row.name, Goal.model_validate(row.definition))
+
+
+def new_key() -> str:
+    """A key that no other site has."""
+    alphabet = "abcdefghjkmnpqrstuvwxyz23456789"
+    return "".join(secrets.choice(alphabet) for _ in range(10))
+
+
+def add_site(connection: sa.Connection, name: str, rules: SiteRules, owner_id: int, key: str | None = None) -> Site:
+    """Add a site; who adds it owns it."""
+    values = {"key": key or new_key(), "name": name, "rules": rules.model_dump(mode="json"), "created_by": owner_id}
+    row = connection.execute(sites.insert().values(values).returning(sites)).one()
+    connection.execute(roles.insert().values(site_id=row.id, user_id=owner_id, role="owner"))
+    log_change(connection, row.id, "site", row.id, owner_id, None, {"name": name, "rules": values["rules"]})
+    return _site(row)
+
+
+def change_site(connection: sa.Connection, site: Site, name: str, rules: SiteRules, user_id: int) -> Site:
+    """Give a site another name and other rules."""
+    after = {"name": name, "rules": rules.model_dump(mode="json")}
+    row = connection.execute(sites.update().where(sites.c.id == site.id).values(after).returning(sites)).one()
+    log_change(connection, site.id, "site", site.id, user_id, {"name": site.name, "rules": site.rules.model_dump(mode="json")}, after)
+    return _site(row)
+
+
+def site_by_key(connection: sa.Connection, key: str) -> Site | None:
+    """The site with this key."""
+    row = connection.execute(sa.select(sites).where(sites.c.key == key, sites.c.deleted_at.is_(None))).one_or_none()
+    return _site(row) if row else None
+
+
+def all_sites(connection: sa.Connection) -> list[Site]:
+    """Every site, for the collector."""
+    return [_site(row) for row in connection.execute(sa.select(sites).where(sites.c.deleted_at.is_(None)))]
+
+
+def sites_of(connection: sa.Connection, user_id: int) -> list[tuple[Site, str]]:
+    """(site, role) of a user, by name."""
+    query = sa.select(sites, roles.c.role).join(roles).where(roles.c.user_id == user_id, sites.c.deleted_at.is_(None))
+    return [(_site(row), row.role) for row in connection.execute(query.order_by(sites.c.name))]
+
+
+def give_role(connection: sa.Connection, site_id: int, user_id: int, role: str) -> None:
+    """Let a user in, as viewer, analyst or owner."""
+    connection.execute(roles.delete().where(roles.c.site_id == site_id, roles.c.user_id == user_id))
+    connection.execute(roles.insert().values(site_id=site_id, user_id=user_id, role=role))
+
+
+def goals_of(connection: sa.Connection, site_id: int) -> Sequence[StoredGoal]:
+    """The site's goals in the order in which they were made; the first is steered by unless another is chosen."""
+    query = sa.select(goals).where(goals.c.site_id == site_id, goals.c.deleted_at.is_(None)).order_by(goals.c.id)
+    return [_goal(row) for row in connection.execute(query)]
+
+
+def goal_of(connection: sa.Connection, site_id: int, goal_id: int) -> StoredGoal | None:
+    """One goal of the site, unless it was deleted."""
+    row = connection.execute(sa.select(goals).where(goals.c.site_id == site_id, goals.c.id == goal_id, goals.c.deleted_at.is_(None))).one_or_none()
+    return _goal(row) if row else None
+
+
+def add_goal(connection: sa.Connection, site_id: int, name: str, goal: Goal, user_id: int) -> StoredGoal:
+    """Add a goal."""
+    definition = goal.model_dump(mode="json")
+    row = connection.execute(goals.insert().values(site_id=site_id, name=name, definition=definition, created_by=user_id).returning(goals)).one()
+    log_change(connection, site_id, "goal", row.id, user_id, None, {"name": name, "definition": definition})
+    return _goal(row)
+
+
+def change_goal(connection: sa.Connection, site_id: int, stored: StoredGoal, name: str, goal: Goal, user_id: int) -> StoredGoal:
+    """Change a goal; history is read anew by it."""
+    after = {"name": name, "definition": goal.model_dump(mode="json")}
+    row = connection.execute(goals.update().where(goals.c.id == stored.id).values(after).returning(goals)).one()
+    log_change(connection, site_id, "goal", stored.id, user_id, {"name": stored.name, "definition": stored.goal.model_dump(mode="json")}, after)
+    return _goal(row)
+
+
+def delete_goal(connection: sa.Connection, site_id: int, goal_id: int, user_id: int) -> None:
+    """Put a goal away; `restore_goal` brings it back."""
+    connection.execute(goals.update().where(goals.c.site_id == site_id, goals.c.id == goal_id).values(deleted_at=sa.func.now()))
+    log_change(connection, site_id, "goal", goal_id, user_id, {"deleted": False}, {"deleted": True})
+
+
+def restore_goal(connection: sa.Connection, site_id: int, goal_id: int, user_id: int) -> StoredGoal | None:
+    """Bring back a goal that was put away."""
+    found = goals.update().where(goals.c.site_id == site_id, goals.c.id == goal_id, goals.c.deleted_at.is_not(None))
+    row = connection.execute(found.values(deleted_at=None).returning(goals)).one_or_none()
+    if row is None:
+        return None
+    log_change(connection, site_id, "goal", goal_id, user_id, {"deleted": True}, {"deleted": False})
+    return _goal(row)
+
+
+def log_change(connection: sa.Connection, site_id: int, thing: str, thing_id: int, user_id: int, before: object, after: object) -> None:
+    """Write down who changed what."""
+    row = {"site_id": site_id, "thing": thing, "thing_id": thing_id, "user_id": user_id, "before": before, "after": after}
+    connection.execute(changes.insert().values(row))

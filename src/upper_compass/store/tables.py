@@ -1,0 +1,138 @@
+"""The tables, as SQLAlchemy sees them. `migrations/` makes them; a test holds the two against each other."""
+
+from __future__ import annotations
+
+import sqlalchemy as sa
+from sqlalchemy.dialects.postgresql import JSONB, UUID
+
+metadata = sa.MetaData(naming_convention={"ix": "ix_%(table_name)s_%(column_0_N_name)s", "pk": "pk_%(table_name)s", "fk": "fk_%(table_name)s_%(column_0_name)s"})
+
+_now = sa.text("now()")
+ROLES = ("viewer", "analyst", "owner")
+
+
+def _moment(name: str, *, default: bool = False) -> sa.Column:
+    return sa.Column(name, sa.DateTime(timezone=True), nullable=not default, server_default=_now if default else None)
+
+
+def _owner() -> sa.Column:
+    return sa.Column("created_by", sa.ForeignKey("users.id", ondelete="SET NULL"), nullable=True)
+
+
+users = sa.Table(
+    "users",
+    metadata,
+    sa.Column("id", sa.Integer, primary_key=True),
+    sa.Column("email", sa.Text, nullable=False, unique=True),
+    sa.Column("name", sa.Text, nullable=False),
+    sa.Column("password_hash", sa.Text, nullable=False),
+    _moment("created_at", default=True),
+)
+
+sessions = sa.Table(
+    "sessions",
+    metadata,
+    sa.Column("token_hash", sa.LargeBinary, primary_key=True),
+    sa.Column("user_id", sa.ForeignKey("users.id", ondelete="CASCADE"), nullable=False, index=True),
+    sa.Column("csrf", sa.Text, nullable=False),
+    _moment("created_at", default=True),
+    sa.Column("expires_at", sa.DateTime(timezone=True), nullable=False),
+)
+
+sites = sa.Table(
+    "sites",
+    metadata,
+    sa.Column("id", sa.Integer, primary_key=True),
+    sa.Column("key", sa.Text, nullable=False, unique=True),
+    sa.Column("name", sa.Text, nullable=False),
+    sa.Column("rules", JSONB, nullable=False),
+    _owner(),
+    _moment("created_at", default=True),
+    _moment("deleted_at"),
+)
+
+roles = sa.Table(
+    "roles",
+    metadata,
+    sa.Column("site_id", sa.ForeignKey("sites.id", ondelete="CASCADE"), primary_key=True),
+    sa.Column("user_id", sa.ForeignKey("users.id", ondelete="CASCADE"), primary_key=True),
+    sa.Column("role", sa.Enum(*ROLES, name="role", native_enum=False, create_constraint=True, length=10), nullable=False),
+)
+
+api_tokens = sa.Table(
+    "api_tokens",
+    metadata,
+    sa.Column("id", sa.Integer, primary_key=True),
+    sa.Column("user_id", sa.ForeignKey("users.id", ondelete="CASCADE"), nullable=False, index=True),
+    sa.Column("name", sa.Text, nullable=False),
+    sa.Column("token_hash", sa.LargeBinary, nullable=False, unique=True),
+    _moment("created_at", default=True),
+    _moment("last_used_at"),
+    _moment("revoked_at"),
+)
+
+goals = sa.Table(
+    "goals",
+    metadata,
+    sa.Column("id", sa.Integer, primary_key=True),
+    sa.Column("site_id", sa.ForeignKey("sites.id", ondelete="CASCADE"), nullable=False, index=True),
+    sa.Column("name", sa.Text, nullable=False),
+    sa.Column("definition", JSONB, nullable=False),
+    _owner(),
+    _moment("created_at", default=True),
+    _moment("deleted_at"),
+)
+
+changes = sa.Table(
+    "changes",
+    metadata,
+    sa.Column("id", sa.BigInteger, primary_key=True),
+    sa.Column("site_id", sa.ForeignKey("sites.id", ondelete="CASCADE"), nullable=False, index=True),
+    sa.Column("thing", sa.Text, nullable=False),
+    sa.Column("thing_id", sa.Integer, nullable=False),
+    sa.Column("user_id", sa.ForeignKey("users.id", ondelete="SET NULL"), nullable=True),
+    _moment("at", default=True),
+    sa.Column("before", JSONB, nullable=True),
+    sa.Column("after", JSONB, nullable=True),
+)
+
+# Which hits are there already. A partitioned table cannot hold this by itself: the same hit sent twice may bear two times.
+hit_ids = sa.Table(
+    "hit_ids",
+    metadata,
+    sa.Column("site_id", sa.Integer, primary_key=True, autoincrement=False),
+    sa.Column("id", UUID(as_uuid=False), primary_key=True),
+)
+
+# Append-only, a partition a month. `seq` numbers the hits as they became visible: it is given under a lock that is held until the commit.
+hits = sa.Table(
+    "hits",
+    metadata,
+    sa.Column("seq", sa.BigInteger, nullable=False),
+    sa.Column("site_id", sa.Integer, nullable=False),
+    sa.Column("id", UUID(as_uuid=False), nullable=False),
+    sa.Column("at", sa.DateTime(timezone=True), nullable=False),
+    sa.Column("received_at", sa.DateTime(timezone=True), nullable=False, server_default=_now),
+    sa.Column("visitor", sa.Text, nullable=False),
+    sa.Column("kind", sa.SmallInteger, nullable=False),
+    sa.Column("url", sa.Text, nullable=False),
+    sa.Column("title", sa.Text),
+    sa.Column("referrer", sa.Text),
+    sa.Column("name", sa.Text),
+    sa.Column("value", sa.Double),
+    sa.Column("currency", sa.Text),
+    sa.Column("order_id", sa.Text),
+    sa.Column("order_data", JSONB),
+    sa.Column("engaged_ms", sa.Integer),
+    sa.Column("props", JSONB),
+    sa.Column("fields", JSONB),
+    sa.Column("language", sa.Text),
+    sa.Column("timezone", sa.Text),
+    sa.Column("screen", sa.Text),
+    sa.Column("user_agent", sa.Text),
+    sa.Column("country", sa.Text),
+    sa.Column("robot", sa.Boolean, nullable=False),
+    sa.Column("own", sa.Boolean, nullable=False),
+    sa.Index("ix_hits_site_id_seq", "site_id", "seq"),
+    postgresql_partition_by="RANGE (at)",
+)
