@@ -5,13 +5,14 @@ from __future__ import annotations
 import gzip
 import io
 from collections.abc import Iterable, Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
 from typing import BinaryIO, cast
 
 from pydantic import ValidationError
 
 from upper_compass.collect.checking import as_rows, check_line, first_problem
-from upper_compass.store.hits import HitWriter
+from upper_compass.store.hits import HitRow, HitWriter
 
 TOGETHER = 5_000
 MOST_TOLD = 1_000
@@ -40,15 +41,40 @@ class ImportReport:
 def import_hits(file: BinaryIO, site_id: int, writer: HitWriter) -> ImportReport:
     """Store the hits of a file. Lines that were good stay stored when the file breaks off; the report then says where."""
     report = ImportReport()
-    waiting: list[tuple[object, ...]] = []
+    with ThreadPoolExecutor(1) as pool:  # one batch is stored while the next one is read
+        _read(file, site_id, report, _Storing(writer, pool, report))
+    return report
 
-    def flush() -> None:
-        if waiting:
-            new = writer.store(waiting)
-            report.stored += new
-            report.already_there += len(waiting) - new
-            waiting.clear()
 
+class _Storing:
+    """Gathers rows and stores them in batches, one at a time."""
+
+    def __init__(self, writer: HitWriter, pool: ThreadPoolExecutor, report: ImportReport) -> None:
+        self._writer, self._pool, self._report = writer, pool, report
+        self._rows: list[HitRow] = []
+        self._under_way: tuple[Future[int], int] | None = None
+
+    def add(self, rows: list[HitRow]) -> None:
+        self._rows += rows
+        if len(self._rows) >= TOGETHER:
+            self.flush()
+
+    def flush(self) -> None:
+        self.finish()
+        if self._rows:
+            self._under_way = self._pool.submit(self._writer.store, self._rows), len(self._rows)
+            self._rows = []
+
+    def finish(self) -> None:
+        if self._under_way:
+            future, count = self._under_way
+            self._under_way = None
+            new = future.result()
+            self._report.stored += new
+            self._report.already_there += count - new
+
+
+def _read(file: BinaryIO, site_id: int, report: ImportReport, storing: _Storing) -> None:
     try:
         for line in _lines(file):
             report.lines += 1
@@ -58,15 +84,13 @@ def import_hits(file: BinaryIO, site_id: int, writer: HitWriter) -> ImportReport
                 report.refuse(report.lines, "", f"this line is longer than {LONGEST_LINE} bytes")
                 continue
             try:
-                waiting += as_rows(site_id, [check_line(line)], country=None, own=False)
+                storing.add(as_rows(site_id, [check_line(line)], country=None, own=False))
             except ValidationError as why:
                 report.refuse(report.lines, *first_problem(why))
-            if len(waiting) >= TOGETHER:
-                flush()
     except (EOFError, gzip.BadGzipFile, OSError) as why:
         report.broken_off = f"The file breaks off after line {report.lines}: {why}"
-    flush()
-    return report
+    storing.flush()
+    storing.finish()
 
 
 def _lines(file: BinaryIO) -> Iterator[bytes]:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from datetime import UTC, datetime
 from enum import IntEnum
 from typing import Annotated, Literal, Self
-from urllib.parse import urlsplit
 from uuid import UUID
 
 from pydantic import AfterValidator, AwareDatetime, BaseModel, ConfigDict, Field, StringConstraints, model_validator
@@ -27,19 +26,6 @@ class Kind(IntEnum):
 PASSIVE_EVENTS = ("form view", "media progress", "scroll depth", "promo view", "test exposure")
 
 
-def _absolute(url: str) -> str:
-    if not url.isprintable():
-        raise ValueError("an address may not hold control characters")
-    try:
-        parts = urlsplit(url)
-        hostname = parts.hostname
-    except ValueError as why:
-        raise ValueError("this is not an absolute address") from why
-    if parts.scheme not in ("http", "https") or not hostname:
-        raise ValueError("this is not an absolute address that begins with http:// or https://")
-    return url
-
-
 def _referrer(url: str | None) -> str | None:
     """A referrer may come from an app (`android-app://…`); what is no address at all says nothing and is dropped."""
     if not url:
@@ -47,24 +33,25 @@ def _referrer(url: str | None) -> str | None:
     return url if "://" in url and url.isprintable() else None
 
 
-def _no_nul(text: str) -> str:
-    if "\x00" in text:
-        raise ValueError("the character NUL cannot be stored")
-    return text
-
-
 def _to_utc(at: datetime) -> datetime:
     if not FIRST_YEAR < at.year < LAST_YEAR:
         raise ValueError(f"this lies outside the years {FIRST_YEAR} to {LAST_YEAR}")
-    return at.astimezone(UTC)
+    return at if at.tzinfo is UTC else at.astimezone(UTC)
 
 
-Text = Annotated[str, AfterValidator(_no_nul)]
-Short = Annotated[str, StringConstraints(max_length=200), AfterValidator(_no_nul)]
+
+
+def _text(longest: int, least: int = 0) -> object:
+    """A text without NUL, which the store cannot hold."""
+    return StringConstraints(min_length=least, max_length=longest, pattern=r"^[^\x00]*$")
+
+
+Short = Annotated[str, _text(200)]
+Address = Annotated[str, StringConstraints(max_length=4000, pattern=r"^https?://[^\x00-\x20\x7f/?#]+([/?#][^\x00-\x1f\x7f]*)?$")]
 Amount = Annotated[float, Field(allow_inf_nan=False, ge=-1e12, le=1e12)]
 Moment = Annotated[AwareDatetime, AfterValidator(_to_utc)]
-PropKey = Annotated[str, StringConstraints(min_length=1, max_length=100), AfterValidator(_no_nul)]
-PropValue = Annotated[str, StringConstraints(max_length=1000), AfterValidator(_no_nul)] | bool | Amount
+PropKey = Annotated[str, _text(100, least=1)]
+PropValue = Annotated[str, _text(1000)] | bool | Amount
 
 
 class OrderItem(BaseModel):
@@ -96,22 +83,22 @@ class Hit(BaseModel):
     model_config = ConfigDict(extra="forbid")
     id: UUID
     at: Moment
-    visitor: Annotated[str, StringConstraints(min_length=1, max_length=64), AfterValidator(_no_nul)]
+    visitor: Annotated[str, _text(64, least=1)]
     kind: Literal["view", "event", "order", "engage"]
-    url: Annotated[str, StringConstraints(max_length=4000), AfterValidator(_absolute)]
-    title: Annotated[Text, StringConstraints(max_length=500)] | None = None
+    url: Address
+    title: Annotated[str, _text(500)] | None = None
     referrer: Annotated[str | None, Field(max_length=4000), AfterValidator(_referrer)] = None
-    name: Annotated[Text, StringConstraints(min_length=1, max_length=100)] | None = None
+    name: Annotated[str, _text(100, least=1)] | None = None
     value: Amount | None = None
     currency: Annotated[str, StringConstraints(pattern=r"^[A-Z]{3}$")] | None = None
     order: Order | None = None
     engaged_ms: Annotated[int, Field(ge=0, le=86_400_000)] | None = None
     props: Annotated[dict[PropKey, PropValue], Field(max_length=32)] | None = None
-    fields: Annotated[dict[PropKey, Annotated[Text, StringConstraints(max_length=500)]], Field(max_length=20)] | None = None
-    language: Annotated[str, StringConstraints(max_length=35), AfterValidator(_no_nul)] | None = None
-    timezone: Annotated[str, StringConstraints(max_length=64), AfterValidator(_no_nul)] | None = None
-    screen: Annotated[str, StringConstraints(max_length=20), AfterValidator(_no_nul)] | None = None
-    user_agent: Annotated[str, StringConstraints(max_length=1000), AfterValidator(_no_nul)] | None = None
+    fields: Annotated[dict[PropKey, Annotated[str, _text(500)]], Field(max_length=20)] | None = None
+    language: Annotated[str, _text(35)] | None = None
+    timezone: Annotated[str, _text(64)] | None = None
+    screen: Annotated[str, _text(20)] | None = None
+    user_agent: Annotated[str, _text(1000)] | None = None
 
     @model_validator(mode="after")
     def _belongs_to_its_kind(self) -> Self:

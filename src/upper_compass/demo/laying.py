@@ -55,13 +55,11 @@ def laid_today(engine: sa.Engine) -> bool:
 
 def lay(engine: sa.Engine, url: str) -> ImportReport:
     """Lay the demo anew, ending yesterday; what was collected by hand before goes with the old one."""
-    from upper_compass.run.places import step
-
     day = today()
     with engine.begin() as connection:
         connection.execute(sa.text("COMMENT ON TABLE sites IS NULL"))
         site = _site(connection)
-    with psycopg.connect(url.replace("+psycopg", "")) as connection, step("Laying thirteen months of Fennmoor Mill's history"):
+    with psycopg.connect(url.replace("+psycopg", "")) as connection:
         delete_hits(connection, site.id)
         report = import_hits(io.BufferedReader(_Lines(Teller(day).lines())), site.id, HitWriter(connection))
     if report.bad:

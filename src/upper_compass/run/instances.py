@@ -135,7 +135,7 @@ def demo() -> None:
             fresh = laid_today(engine)
         if not fresh:
             halt("demo")
-            with prepared("demo") as engine:
+            with prepared("demo") as engine, step("Laying thirteen months of Fennmoor Mill's history"):
                 lay(engine, start_cluster().url(database("demo")))
         address = launch("demo")
     print(f"\nUpper Compass with the demo data of Fennmoor Mill\n\n  open      {address}\n  address   {ACCOUNT}\n  password  {PASSWORD}\n")

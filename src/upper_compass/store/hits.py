@@ -27,7 +27,11 @@ _STAGING = f"CREATE TEMP TABLE IF NOT EXISTS arriving (ordinal integer, LIKE hit
 _COPY = f"COPY arriving (ordinal, {', '.join(ROW)}) FROM STDIN"
 _STORE = f"""
 WITH fresh AS (
-    INSERT INTO hit_ids (site_id, id) SELECT site_id, id FROM arriving ORDER BY site_id, id ON CONFLICT DO NOTHING RETURNING site_id, id
+    INSERT INTO hit_ids (site_id, id)
+    SELECT site_id, id FROM arriving
+    WHERE NOT EXISTS (SELECT FROM hit_ids AS held WHERE held.site_id = arriving.site_id AND held.id = arriving.id)
+    ORDER BY site_id, id
+    RETURNING site_id, id
 )
 INSERT INTO hits (seq, {", ".join(ROW)})
 SELECT nextval('hit_seq'), {", ".join(ROW)}
