@@ -139,8 +139,7 @@ def test_versus_brings_the_figures_before_and_says_what_is_beyond_chance():
     total = ask(hits, first="1970-01-02", last="1970-01-02", versus="before", measures=["visits", "bounce_rate"]).total
     assert (total.values["visits"], total.before["visits"]) == (40, 10)
     assert total.beyond_chance == {"visits": True, "bounce_rate": False}
-    low, high = total.interval["bounce_rate"]
-    assert (round(low, 4), high) == (0.9124, 1.0)
+    assert (round(total.interval["bounce_rate"].low, 4), total.interval["bounce_rate"].high) == (0.9124, 1.0)
 
 
 def test_a_key_that_only_versus_has_is_still_a_row():

@@ -19,7 +19,7 @@ from upper_compass.core import reports
 from upper_compass.core.answers import Answer, AnswerRequest, answer
 from upper_compass.core.dimensions import DIMENSIONS
 from upper_compass.core.goals import Goal
-from upper_compass.core.measures import MEASURES
+from upper_compass.core.measures import MEASURES, measured_parts
 from upper_compass.core.reports import Reading
 from upper_compass.core.requests import SeriesRequest, SeriesResult, TableRequest, TableResult
 from upper_compass.store import sites as store
@@ -37,7 +37,7 @@ _HITS: dict[str, Any] = {"application/x-ndjson": {"schema": {"type": "string"}},
 
 
 class MeasureOut(BaseModel):
-    """A measure: what it means and how it is computed, in words."""
+    """A measure: what it means and how it is computed, in words. `parts`: the measures that it is computed from."""
 
     name: str
     title: str
@@ -46,6 +46,7 @@ class MeasureOut(BaseModel):
     formula: str
     better: str
     chance: str
+    parts: list[str]
 
 
 class DimensionOut(BaseModel):
@@ -126,7 +127,10 @@ def answer_(access: Viewer, services: ServicesHere, request: AnswerRequest = Bod
 def registry(access: Viewer) -> Registry:
     """All measures and dimensions with their meanings. For the site's viewers."""
     _ = access
-    measures = [MeasureOut.model_validate(measure, from_attributes=True) for measure in MEASURES.values()]
+    measures = [
+        MeasureOut(name=m.name, title=m.title, unit=m.unit, meaning=m.meaning, formula=m.formula, better=m.better, chance=m.chance, parts=measured_parts(m))
+        for m in MEASURES.values()
+    ]
     return Registry(measures=measures, dimensions=[DimensionOut.model_validate(d, from_attributes=True) for d in DIMENSIONS.values()])
 
 

@@ -101,3 +101,8 @@ MEASURES = _registry(
         ("revenue", "revenue_squared", "orders"), _ratio("revenue", "orders"), "mean", ("revenue", "revenue_squared", "orders"),
     ),
 )  # fmt: skip
+
+
+def measured_parts(measure: Measure) -> list[str]:
+    """The measures that a measure is computed from, itself left out."""
+    return [name for name in measure.needs if name in MEASURES and name != measure.name]

@@ -14,7 +14,7 @@ from upper_compass.core.goals import Goal
 from upper_compass.core.hits import Kind
 from upper_compass.core.measures import MEASURES, Measure
 from upper_compass.core.periods import Period, edges
-from upper_compass.core.requests import Asked, Figures, Note, Point, Rest, Row, SeriesRequest, SeriesResult, TableRequest, TableResult
+from upper_compass.core.requests import Asked, Figures, Interval, Note, Point, Rest, Row, SeriesRequest, SeriesResult, TableRequest, TableResult
 from upper_compass.core.shard import Shard
 from upper_compass.core.stats import beyond_chance, too_few, wilson
 from upper_compass.core.tally import Narrow, Question, merge, tally
@@ -185,7 +185,8 @@ def _add_intervals(figures: list[Figures], now: pl.DataFrame, measure: Measure, 
     share = total[f"= {measure.name}"][0]
     few = too_few(tries, share) if share is not None else np.ones(len(tries), bool)
     for figure, a, b, is_few in zip(figures, low, high, few, strict=True):
-        figure.interval[measure.name] = (None, None) if np.isnan(a) else (float(a), float(b))
+        if not np.isnan(a):
+            figure.interval[measure.name] = Interval(low=float(a), high=float(b))
         if is_few:
             figure.few.append(measure.name)
 

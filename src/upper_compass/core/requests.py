@@ -82,12 +82,22 @@ class SeriesRequest(Asked):
         return self
 
 
+class Interval(BaseModel):
+    """A 95 % interval."""
+
+    low: float
+    high: float
+
+
 class Figures(BaseModel):
-    """Measures of one row. A ratio over nothing is null. `interval`: the 95 % Wilson interval of a share, where it has one."""
+    """Measures of one row; a ratio over nothing is null.
+
+    `interval`: the Wilson interval of a share over something. `few`: shares with fewer than five expected successes or failures.
+    """
 
     values: dict[str, float | None]
     before: dict[str, float | None] | None = None
-    interval: dict[str, tuple[float | None, float | None]] = {}
+    interval: dict[str, Interval] = {}
     few: list[str] = []
     beyond_chance: dict[str, bool] = {}
 

@@ -1,0 +1,20 @@
+"""The OpenAPI document in the checkout, from which the screens' types are generated; a check holds both against the code."""
+
+from __future__ import annotations
+
+import json
+
+from upper_compass.api.app import create_app
+from upper_compass.api.services import Settings
+from upper_compass.run.places import ROOT
+
+DOCUMENT = ROOT / "web" / "openapi.json"
+
+
+def text() -> str:
+    """The document of the code as it stands."""
+    return json.dumps(create_app(Settings(database_url="postgresql+psycopg://")).openapi(), indent=1, ensure_ascii=False) + "\n"
+
+
+if __name__ == "__main__":
+    DOCUMENT.write_text(text())

@@ -1,0 +1,116 @@
+import { Engagement } from "./engagement";
+import { uuid, visitor } from "./identity";
+import { Queue } from "./queue";
+import { on, safely } from "./safe";
+
+type Props = Record<string, string | number | boolean>;
+type Order = { id?: string; total: number; currency?: string; items?: unknown[]; shipping?: number; tax?: number; discount?: number };
+
+const script = document.currentScript as HTMLScriptElement | null;
+const refused = (navigator as { globalPrivacyControl?: boolean }).globalPrivacyControl === true;
+
+function start(key: string, source: string): void {
+  const queue = new Queue(new URL("collect", source).href, key);
+  const [from, as] = (script?.dataset.as ?? "").split(" ");
+  let page = "";
+  let referrer = "";
+
+  /** The address as it is to be counted: a copy of a site under another address can be told to count as the original. */
+  const address = (url: string): string =>
+    from && as && url.startsWith(location.origin + from) ? as + url.slice((location.origin + from).length) : url;
+
+  const hit = (kind: string, more: Record<string, unknown>, url = page): void => {
+    queue.add({
+      id: uuid(),
+      at: new Date().toISOString(),
+      visitor: visitor(),
+      kind,
+      url: address(url).slice(0, 4000),
+      title: document.title.slice(0, 500),
+      language: navigator.language,
+      timezone: safely(() => Intl.DateTimeFormat().resolvedOptions().timeZone)() ?? "",
+      screen: `${screen.width}x${screen.height}`,
+      user_agent: navigator.userAgent.slice(0, 1000),
+      ...more,
+    });
+  };
+
+  const engagement = new Engagement((engaged_ms) => page && hit("engage", { engaged_ms }));
+
+  const view = (again = false): void => {
+    const here = location.href.split("#")[0] ?? "";
+    if (here === page && !again) return;
+    if (page) engagement.flush();
+    referrer = page || document.referrer;
+    page = here;
+    hit("view", { referrer: address(referrer).slice(0, 4000) });
+  };
+
+  const event = (name: string, props?: Props, value?: number): void => {
+    const more = {
+      ...(props && Object.keys(props).length ? { props } : {}),
+      ...(value != null && isFinite(value) ? { value: +value } : {}),
+    };
+    hit("event", { name: String(name).slice(0, 100), ...more });
+  };
+
+  const order = ({ total, currency, ...rest }: Order): void =>
+    hit("order", {
+      value: +total,
+      order: { ...rest, ...(rest.id == null ? {} : { id: String(rest.id) }) },
+      ...(currency ? { currency } : {}),
+    });
+
+  /** `data-uc-event`, with `data-uc-value` and `data-uc-prop-…`, on a link, a button or a form. */
+  const marked = (element: Element | null): void => {
+    const found = element?.closest<HTMLElement>("[data-uc-event]");
+    if (!found) return;
+    const props: Props = {};
+    for (const { name, value } of Array.from(found.attributes))
+      if (name.startsWith("data-uc-prop-")) props[name.slice(13)] = value.slice(0, 1000);
+    const value = found.getAttribute("data-uc-value");
+    event(found.getAttribute("data-uc-event") ?? "", props, value ? parseFloat(value) : undefined);
+  };
+  const clicked = (happened: Event): void => {
+    const element = happened.target as Element | null;
+    if (element?.closest?.("[data-uc-event]")?.tagName !== "FORM") marked(element);
+  };
+
+  on(document, "click", clicked, true);
+  on(document, "auxclick", (happened) => (happened as MouseEvent).button === 1 && clicked(happened), true);
+  on(
+    document,
+    "submit",
+    (happened) => (happened.target as Element).closest("form[data-uc-event]") === happened.target && marked(happened.target as Element),
+    true,
+  );
+  on(window, "popstate", () => setTimeout(safely(view), 0));
+  on(window, "pageshow", (happened) => (happened as PageTransitionEvent).persisted && view(true));
+  for (const name of ["pushState", "replaceState"] as const) {
+    const original = history[name];
+    safely(() => {
+      history[name] = function (this: History, ...given: Parameters<typeof original>) {
+        original.apply(this, given);
+        // The router sets the new title after it has set the address.
+        setTimeout(safely(view), 0);
+      };
+    })();
+  }
+  const api = { event: safely(event), order: safely(order), goal: safely((name: string, value?: number) => event(name, undefined, value)) };
+  safely(() => ((window as unknown as { uc: typeof api }).uc = api))();
+  view();
+}
+
+/** Pages that ask not to be followed still find the functions they call. */
+function silent(): void {
+  const nothing = () => undefined;
+  (window as unknown as { uc: unknown }).uc = { event: nothing, order: nothing, goal: nothing };
+}
+
+safely(() => {
+  const key = script?.dataset.site;
+  if (refused || !key || !script) return silent();
+  const begin = safely(() => start(key, script.src));
+  if ((document as { prerendering?: boolean }).prerendering) on(document, "prerenderingchange", begin);
+  else begin();
+})();

@@ -1,0 +1,80 @@
+import { keepPreviousData, QueryClient, queryOptions } from "@tanstack/react-query";
+
+import { ApiError, ask, client, rememberCsrf, type Narrowing, type Period, type Schemas, type Versus } from "@/api/client";
+
+export const queries = new QueryClient({
+  defaultOptions: {
+    queries: {
+      staleTime: 20_000,
+      retry: (count, error) => error instanceof ApiError && (error.problem.status === 0 || error.problem.status >= 500) && count < 3,
+      refetchOnWindowFocus: true,
+    },
+  },
+});
+
+export const sessionQuery = queryOptions({
+  queryKey: ["session"],
+  queryFn: async () => {
+    try {
+      const session = await ask(client.GET("/api/v1/session"));
+      rememberCsrf(session.csrf);
+      return session;
+    } catch (error) {
+      if (error instanceof ApiError && error.problem.status === 401) return null;
+      throw error;
+    }
+  },
+  staleTime: Infinity,
+});
+
+export const sitesQuery = queryOptions({ queryKey: ["sites"], queryFn: () => ask(client.GET("/api/v1/sites")), staleTime: 60_000 });
+
+const at = (site: string) => ({ params: { path: { site } } });
+
+export const goalsQuery = (site: string) =>
+  queryOptions({ queryKey: ["goals", site], queryFn: () => ask(client.GET("/api/v1/sites/{site}/goals", at(site))), staleTime: 60_000 });
+
+export const registryQuery = (site: string) =>
+  queryOptions({
+    queryKey: ["registry", site],
+    queryFn: () => ask(client.GET("/api/v1/sites/{site}/registry", at(site))),
+    staleTime: Infinity,
+  });
+
+/** What every report is asked with. */
+export interface Asked {
+  period: Period;
+  versus: Versus;
+  goal: number | null;
+  only: Narrowing[];
+}
+
+/** A period that holds today moves; it is asked for again every few seconds. */
+export interface Live {
+  live: boolean;
+}
+const every = (live: boolean) => (live ? 4_000 : false);
+
+export const tableQuery = (site: string, body: Asked & Omit<Schemas["TableRequest"], keyof Asked | "with_hidden">, { live }: Live) =>
+  queryOptions({
+    queryKey: ["table", site, body],
+    queryFn: () => ask(client.POST("/api/v1/sites/{site}/reports/table", { ...at(site), body: { with_hidden: false, ...body } })),
+    placeholderData: keepPreviousData,
+    refetchInterval: every(live),
+  });
+
+export const seriesQuery = (site: string, body: Asked & Omit<Schemas["SeriesRequest"], keyof Asked | "with_hidden">, { live }: Live) =>
+  queryOptions({
+    queryKey: ["series", site, body],
+    queryFn: () => ask(client.POST("/api/v1/sites/{site}/reports/series", { ...at(site), body: { with_hidden: false, ...body } })),
+    placeholderData: keepPreviousData,
+    refetchInterval: every(live),
+  });
+
+export const answerQuery = (site: string, body: Schemas["AnswerRequest"], { live }: Live) =>
+  queryOptions({
+    queryKey: ["answer", site, body],
+    queryFn: () => ask(client.POST("/api/v1/sites/{site}/reports/answer", { ...at(site), body })),
+    placeholderData: keepPreviousData,
+    refetchInterval: every(live),
+  });

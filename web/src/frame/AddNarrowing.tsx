@@ -1,0 +1,103 @@
+import { useQuery } from "@tanstack/react-query";
+import { Popover } from "radix-ui";
+import { useId, useState, type FormEvent } from "react";
+
+import { tableQuery } from "@/app/queries";
+import { useView } from "@/state/view";
+import { valueWords } from "@/words/format";
+
+/** Add to the segment: a dimension, then one of its values. */
+export function AddNarrowing() {
+  const [open, setOpen] = useState(false);
+  return (
+    <Popover.Root open={open} onOpenChange={setOpen}>
+      <Popover.Trigger className="add" aria-label="Add to the segment" title="Add to the segment (e)" data-key="e">
+        <svg width="10" height="10" viewBox="0 0 10 10" aria-hidden="true">
+          <path d="M5 0v10M0 5h10" stroke="currentColor" strokeWidth="1.25" />
+        </svg>
+      </Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content className="menu panel" align="end" sideOffset={6} aria-label="Add to the segment">
+          <NarrowingForm done={() => setOpen(false)} />
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  );
+}
+
+function NarrowingForm({ done }: { done: () => void }) {
+  const { site, registry, period, narrow, live } = useView();
+  const id = useId();
+  const [dimension, setDimension] = useState("channel");
+  const [value, setValue] = useState("");
+  const [without, setWithout] = useState(false);
+  const [wrong, setWrong] = useState<string | null>(null);
+  const asked = {
+    period,
+    versus: "none" as const,
+    goal: null,
+    only: [],
+    dimensions: [dimension],
+    measures: ["visits"],
+    descending: true,
+    limit: 200,
+  };
+  const values = useQuery(tableQuery(site.key, asked, { live }));
+  const known = values.data?.dimensions[0] === dimension ? values.data.rows.map((row) => row.keys[0] ?? "") : [];
+  const submit = (event: FormEvent) => {
+    event.preventDefault();
+    const meant =
+      known.find((one) => one === value) ?? known.find((one) => valueWords(dimension, one).toLowerCase() === value.trim().toLowerCase());
+    if (meant === undefined)
+      return setWrong(values.isPending ? "The values are still being read." : "No visit in these days has this value.");
+    narrow(dimension, meant, without);
+    done();
+  };
+  return (
+    <form className="days" onSubmit={submit} noValidate>
+      <label htmlFor={`${id}-how`}>Keep</label>
+      <select id={`${id}-how`} value={without ? "without" : "only"} onChange={(event) => setWithout(event.target.value === "without")}>
+        <option value="only">Only these</option>
+        <option value="without">Without these</option>
+      </select>
+      <label htmlFor={`${id}-dimension`}>Whose</label>
+      <select
+        id={`${id}-dimension`}
+        value={dimension}
+        onChange={(event) => {
+          setDimension(event.target.value);
+          setValue("");
+        }}
+      >
+        {registry?.dimensions.map((one) => (
+          <option key={one.name} value={one.name}>
+            {one.title}
+          </option>
+        ))}
+      </select>
+      <label htmlFor={`${id}-value`}>Is</label>
+      <input
+        id={`${id}-value`}
+        list={`${id}-values`}
+        value={value}
+        autoComplete="off"
+        onChange={(event) => setValue(event.target.value)}
+        aria-invalid={wrong ? true : undefined}
+        aria-describedby={wrong ? `${id}-wrong` : undefined}
+      />
+      <datalist id={`${id}-values`}>
+        {known.map((one) => (
+          <option key={one} value={valueWords(dimension, one)} />
+        ))}
+      </datalist>
+      {wrong && (
+        <p id={`${id}-wrong`} className="wrong" role="alert">
+          {wrong}
+        </p>
+      )}
+      <button type="submit" className="do">
+        Add
+      </button>
+    </form>
+  );
+}

@@ -1,0 +1,83 @@
+import type { Narrowing, Period, Versus } from "@/api/client";
+import { isDay } from "@/state/days";
+
+/** The sentence under which everything is read, as it stands in the address. What is missing takes its usual value. */
+export interface ViewSearch {
+  from?: string;
+  to?: string;
+  versus?: Versus;
+  goal?: number;
+  only?: string[];
+  without?: string[];
+}
+
+const LISTS = ["only", "without"] as const;
+
+export function parseSearch(text: string): Record<string, unknown> {
+  const given = new URLSearchParams(text);
+  const found: Record<string, unknown> = {};
+  for (const key of given.keys()) found[key] = (LISTS as readonly string[]).includes(key) ? given.getAll(key) : given.get(key);
+  return found;
+}
+
+export function stringifySearch(search: Record<string, unknown>): string {
+  const made = new URLSearchParams();
+  for (const [key, value] of Object.entries(search)) {
+    if (Array.isArray(value)) for (const one of value) made.append(key, String(one));
+    else if (value !== undefined && value !== null && value !== "") made.set(key, String(value));
+  }
+  const text = made.toString().replaceAll("%3A", ":").replaceAll("%2F", "/");
+  return text ? `?${text}` : "";
+}
+
+const list = (value: unknown): string[] | undefined => {
+  const kept = (Array.isArray(value) ? value : []).filter((one): one is string => typeof one === "string" && one.includes(":"));
+  return kept.length ? kept.slice(0, 50) : undefined;
+};
+
+/** Reads what an address says; what makes no sense is left out rather than refused. */
+export function readView(given: Record<string, unknown>): ViewSearch {
+  const text = (key: string) => (typeof given[key] === "string" ? given[key] : undefined);
+  const [from, to] = [text("from"), text("to")];
+  const versus = text("versus");
+  const goal = Number(given["goal"]);
+  const found: ViewSearch = {};
+  if (isDay(from) && isDay(to) && from <= to) Object.assign(found, { from, to });
+  if (versus === "none" || versus === "year") found.versus = versus;
+  if (Number.isInteger(goal) && goal > 0) found.goal = goal;
+  for (const key of LISTS) {
+    const kept = list(given[key]);
+    if (kept) found[key] = kept;
+  }
+  return found;
+}
+
+const pair = (text: string): [string, string] => [text.slice(0, text.indexOf(":")), text.slice(text.indexOf(":") + 1)];
+const written = (dimension: string, value: string): string => `${dimension}:${value}`;
+
+/** The narrowings of an address: values of one dimension stand together, as *one of*. */
+export function narrowings(search: ViewSearch, known: (dimension: string) => boolean): Narrowing[] {
+  return LISTS.flatMap((key) => {
+    const by = new Map<string, string[]>();
+    for (const [dimension, value] of (search[key] ?? []).map(pair))
+      if (known(dimension)) by.set(dimension, [...(by.get(dimension) ?? []), value]);
+    return [...by].map(([dimension, values]) => ({ dimension, values, without: key === "without" }));
+  });
+}
+
+/** The address with one value more; the same value is never both taken and left out. */
+export function narrowed(search: ViewSearch, dimension: string, value: string, without: boolean): ViewSearch {
+  const one = written(dimension, value);
+  const [into, outOf] = without ? (["without", "only"] as const) : (["only", "without"] as const);
+  const kept = (search[outOf] ?? []).filter((held) => held !== one);
+  return { ...search, [into]: [...(search[into] ?? []).filter((held) => held !== one), one], [outOf]: kept.length ? kept : undefined };
+}
+
+/** The address without one narrowing. */
+export function widened(search: ViewSearch, narrowing: Narrowing): ViewSearch {
+  const key = narrowing.without ? "without" : "only";
+  const kept = (search[key] ?? []).filter((held) => pair(held)[0] !== narrowing.dimension);
+  return { ...search, [key]: kept.length ? kept : undefined };
+}
+
+export const samePeriod = (a: Period, b: Period): boolean => a.first === b.first && a.last === b.last;

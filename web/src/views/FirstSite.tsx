@@ -1,0 +1,84 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useId, useState, type FormEvent } from "react";
+
+import { ApiError, ask, client, type Schemas } from "@/api/client";
+import { Compass } from "@/frame/Mark";
+
+/** An empty installation: the first site, and the line that goes on its pages. */
+export function FirstSite() {
+  const id = useId();
+  const queries = useQueryClient();
+  const [name, setName] = useState("");
+  const [hosts, setHosts] = useState("");
+  const [currency, setCurrency] = useState("EUR");
+  const add = useMutation({
+    mutationFn: () => {
+      const rules = {
+        hosts: hosts.split(/[\s,]+/).filter(Boolean),
+        currency: currency.trim().toUpperCase(),
+        timezone: Intl.DateTimeFormat().resolvedOptions().timeZone,
+      };
+      return ask(client.POST("/api/v1/sites", { body: { name, rules: rules as Schemas["SiteRules"] } }));
+    },
+  });
+  const errors = add.error instanceof ApiError ? (add.error.problem.errors ?? []) : [];
+  const wrong = (field: string) => errors.find((one) => one.field.startsWith(field))?.text;
+  const submit = (event: FormEvent) => {
+    event.preventDefault();
+    add.mutate();
+  };
+  if (add.data) return <Tag site={add.data} go={() => void queries.invalidateQueries({ queryKey: ["sites"] })} />;
+  const fields = [
+    { key: "name", label: "What the site is called", value: name, set: setName, hint: "" },
+    { key: "rules.hosts", label: "Its hosts", value: hosts, set: setHosts, hint: "such as mill.example; several with a space between" },
+    { key: "rules.currency", label: "Its currency", value: currency, set: setCurrency, hint: "three letters, such as EUR" },
+  ];
+  return (
+    <main className="door">
+      <Compass size={48} />
+      <h1 className="answer">Your first site</h1>
+      <form className="days" onSubmit={submit} noValidate>
+        {fields.map(({ key, label, value, set, hint }) => (
+          <div key={key} className="field">
+            <label htmlFor={`${id}-${key}`}>{label}</label>
+            <input
+              id={`${id}-${key}`}
+              value={value}
+              onChange={(event) => set(event.target.value)}
+              aria-invalid={wrong(key) ? true : undefined}
+              aria-describedby={`${id}-${key}-hint`}
+            />
+            <p id={`${id}-${key}-hint`} className={wrong(key) ? "wrong" : "quiet"} role={wrong(key) ? "alert" : undefined}>
+              {wrong(key) ?? hint}
+            </p>
+          </div>
+        ))}
+        {add.error && errors.length === 0 && (
+          <p className="wrong" role="alert">
+            {add.error.message}
+          </p>
+        )}
+        <button type="submit" className="do" disabled={add.isPending}>
+          Add the site
+        </button>
+      </form>
+    </main>
+  );
+}
+
+function Tag({ site, go }: { site: Schemas["SiteOut"]; go: () => void }) {
+  const code = `<script defer src="${location.origin}/uc.js" data-site="${site.key}"></script>`;
+  return (
+    <main className="door">
+      <Compass size={48} />
+      <h1 className="answer">Put this line into the head of every page of {site.name}</h1>
+      <pre>
+        <code>{code}</code>
+      </pre>
+      <p className="quiet">Visits then appear by themselves.</p>
+      <button type="button" className="do" onClick={go}>
+        To the Overview
+      </button>
+    </main>
+  );
+}

@@ -1,0 +1,10 @@
+import tailwindcss from "@tailwindcss/vite";
+import react from "@vitejs/plugin-react";
+import { defineConfig } from "vite";
+
+export default defineConfig({
+  plugins: [react(), tailwindcss()],
+  resolve: { alias: { "@": new URL("./src", import.meta.url).pathname } },
+  build: { target: "es2022", assetsInlineLimit: 0, chunkSizeWarningLimit: 900 },
+  server: { proxy: { "/api": process.env.COMPASS_ADDRESS ?? "http://127.0.0.1:7300" } },
+});
