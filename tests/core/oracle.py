@@ -31,7 +31,7 @@ class OracleVisit:
 
     @property
     def bounce(self):
-        acts = [h for h in self.hits if h["kind"] == "order" and not h.get("repeated") or h["kind"] == "event" and h["name"] not in PASSIVE_EVENTS]
+        acts = [h for h in self.hits if (h["kind"] == "order" and not h.get("repeated")) or (h["kind"] == "event" and h["name"] not in PASSIVE_EVENTS)]
         return len(self.views) == 1 and not acts
 
     @property

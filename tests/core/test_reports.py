@@ -15,7 +15,7 @@ from upper_compass.core.goals import Goal
 from upper_compass.core.measures import MEASURES
 from upper_compass.core.reports import Reading, series, table
 from upper_compass.core.requests import SeriesRequest, TableRequest
-from upper_compass.core.tally import HIT_COLUMNS, VISIT_COLUMNS, Narrow, Question
+from upper_compass.core.tally import HIT_COLUMNS, VISIT_COLUMNS, Question
 
 UTC = ZoneInfo("UTC")
 BOOKED = Goal.model_validate({"match": {"kind": "event", "name": "book"}, "counts": "every time", "value": {"kind": "hit"}})
@@ -26,9 +26,7 @@ GOALS = {
     "bought": (BOUGHT, lambda v: conversions_of(v, lambda h: h["kind"] == "order" and not h.get("repeated"), True, lambda h: h.get("value") or 0)),
     "seen": (SEEN, lambda v: conversions_of(v, lambda h: h["kind"] == "view" and page_of(h["url"]).startswith("/courses"), True, lambda h: 3)),
 }
-COLUMNS = frozenset(
-    [*VISIT_COLUMNS, *HIT_COLUMNS, "visitors", "people", "converters", "conversions", "value", "converting_visits", "entries", "exits", "seen"]
-)
+COLUMNS = frozenset([*VISIT_COLUMNS, *HIT_COLUMNS, "visitors", "people", "converters", "conversions", "value", "converting_visits", "entries", "exits", "seen"])
 
 
 def reading(hits, count=1, **changes):
@@ -150,11 +148,15 @@ def test_a_key_that_only_versus_has_is_still_a_row():
 
 def test_a_series_has_every_bucket_and_the_day_that_has_23_hours():
     read = Reading(shards_of(numbered([hit(0)])), ZoneInfo("Europe/Berlin"))
-    request = SeriesRequest.model_validate({"period": {"first": "2026-03-29", "last": "2026-03-29"}, "measures": ["visits"], "bucket": "hour", "versus": "before"})
+    request = SeriesRequest.model_validate(
+        {"period": {"first": "2026-03-29", "last": "2026-03-29"}, "measures": ["visits"], "bucket": "hour", "versus": "before"}
+    )
     result = series(read, request, None)
     assert len(result.points) == 23
     assert result.points[2].at == "2026-03-29T03:00+02:00"
-    weeks = series(read, SeriesRequest.model_validate({"period": {"first": "2026-09-01", "last": "2026-09-30"}, "measures": ["visits"], "bucket": "week"}), None)
+    weeks = series(
+        read, SeriesRequest.model_validate({"period": {"first": "2026-09-01", "last": "2026-09-30"}, "measures": ["visits"], "bucket": "week"}), None
+    )
     assert [point.at for point in weeks.points] == ["2026-09-01", "2026-09-07", "2026-09-14", "2026-09-21", "2026-09-28"]
 
 
@@ -196,6 +198,8 @@ def test_seven_shards_answer_as_one_does(hits, dimension):
 def test_a_series_is_the_tables_of_its_days(hits, goal):
     read = reading(hits)
     measures = [name for name in MEASURES]
-    course = series(read, SeriesRequest.model_validate({"period": {"first": "1970-01-11", "last": "1970-01-13"}, "measures": measures, "versus": "none"}), GOALS[goal][0])
+    course = series(
+        read, SeriesRequest.model_validate({"period": {"first": "1970-01-11", "last": "1970-01-13"}, "measures": measures, "versus": "none"}), GOALS[goal][0]
+    )
     for point in course.points:
         assert ask(read, first=point.at, last=point.at, measures=measures, goal=GOALS[goal][0]).total.values == point.values

@@ -95,7 +95,17 @@ def test_any_hits_become_the_visits_of_the_oracle(hits):
         source = tuple(str(words[int(shard.lexicon[name][v["origin"]])]) for name in ("source", "medium", "campaign", "content", "term", "label"))
         mine.append((str(texts[v["visitor"]]), v["number"], v["start"], v["end"], v["engaged"], v["views"], v["bounce"], v["hidden"], source))
     theirs = [
-        (v.visitor, v.number, v.start, v.end, sum(h.get("engaged_ms") or 0 for h in v.hits if h["kind"] == "engage"), len(v.views), v.bounce, v.hidden, v.source)
+        (
+            v.visitor,
+            v.number,
+            v.start,
+            v.end,
+            sum(h.get("engaged_ms") or 0 for h in v.hits if h["kind"] == "engage"),
+            len(v.views),
+            v.bounce,
+            v.hidden,
+            v.source,
+        )
         for v in visits_of(hits, rules(), REFERENCE)
     ]
     assert sorted(mine) == sorted(theirs)

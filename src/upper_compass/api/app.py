@@ -18,9 +18,7 @@ from upper_compass.api.problems import Problem, ProblemDocument
 from upper_compass.api.services import Services, Settings
 from upper_compass.core.hits import Hit
 
-_PAGE_POLICY = (
-    "default-src 'self'; img-src 'self' data:; style-src 'self'; font-src 'self'; connect-src 'self'; frame-ancestors 'none'; base-uri 'none'; form-action 'self'"
-)
+_PAGE_POLICY = "default-src 'self'; img-src 'self' data:; style-src 'self'; font-src 'self'; connect-src 'self'; frame-ancestors 'none'; base-uri 'none'; form-action 'self'"
 _FOREVER = "public, max-age=31536000, immutable"
 
 
@@ -79,7 +77,9 @@ def _serve_script(app: FastAPI, script: Path) -> None:
     def uc_js() -> Response:
         if not script.exists():
             raise Problem(404, "The site script has not been built.")
-        return FileResponse(script, media_type="text/javascript", headers={"Cache-Control": "public, max-age=3600", "Cross-Origin-Resource-Policy": "cross-origin"})
+        return FileResponse(
+            script, media_type="text/javascript", headers={"Cache-Control": "public, max-age=3600", "Cross-Origin-Resource-Policy": "cross-origin"}
+        )
 
 
 def _serve_screens(app: FastAPI, web: Path) -> None:

@@ -134,9 +134,7 @@ def registry(access: Viewer) -> Registry:
     return Registry(measures=measures, dimensions=[DimensionOut.model_validate(d, from_attributes=True) for d in DIMENSIONS.values()])
 
 
-@router.post(
-    "/import/hits", openapi_extra=who("owner") | {"requestBody": {"required": True, "content": _HITS}}, responses=responses(401, 403, 404, 422)
-)
+@router.post("/import/hits", openapi_extra=who("owner") | {"requestBody": {"required": True, "content": _HITS}}, responses=responses(401, 403, 404, 422))
 async def import_file(request: Request, access: Owner, services: ServicesHere) -> ImportOut:
     """Store hits from JSON Lines, plain or gzipped: one hit a line. For the site's owners.
 
@@ -156,5 +154,3 @@ async def import_file(request: Request, access: Owner, services: ServicesHere) -
 def _import(services: Services, site_id: int, file: Any) -> ImportReport:  # noqa: ANN401
     with psycopg.connect(services.settings.database_url.replace("+psycopg", "")) as connection:
         return import_hits(file, site_id, HitWriter(connection))
-
-

@@ -28,7 +28,9 @@ class SiteIn(BaseModel):
 
     model_config = ConfigDict(
         extra="forbid",
-        json_schema_extra={"examples": [{"name": "Fennmoor Mill", "rules": {"hosts": ["fennmoor-mill.example"], "timezone": "Europe/Dublin", "currency": "EUR"}}]},
+        json_schema_extra={
+            "examples": [{"name": "Fennmoor Mill", "rules": {"hosts": ["fennmoor-mill.example"], "timezone": "Europe/Dublin", "currency": "EUR"}}]
+        },
     )
     name: Name
     rules: SiteRules

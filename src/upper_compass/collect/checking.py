@@ -132,4 +132,3 @@ def as_rows(site_id: int, hits: Sequence[Hit], *, country: str | None, own: bool
             is_robot(hit.user_agent) if robot is None else robot, own,
         ))  # fmt: skip
     return rows
-

@@ -71,20 +71,26 @@ def answer(reading: Reading, request: AnswerRequest, goal: Goal, name: str) -> A
         if total == 0:
             return Answer(phrases=[Phrase(text=f"There are no {what} in these {request.period.days} days.")])
         return Answer(phrases=[Phrase(text=f"There are only {total} {what} in these {request.period.days} days: too few to say what drives them.")])
-    named, share = _leading(channels, total)
-    phrases = _listed(named, "channel", "and")
-    phrases.append(Phrase(text=f" {'brings' if len(named) == 1 else 'bring'} {share_in_words(share)} {what}."))
+    phrases: list[Phrase] = []
+    if channels[0][1] < total:  # that all come by the one channel that there is says nothing
+        named, share = _leading(channels, total)
+        phrases += _listed(named, "channel", "and")
+        phrases.append(Phrase(text=f" {'brings' if len(named) == 1 else 'bring'} {share_in_words(share)} {what}."))
     pages, _ = _largest(reading, request, goal, "entry_page")
-    pages = [(page, count) for page, count in pages if page]
-    if pages:
-        begun, begun_share = _leading(pages, total)
-        if begun_share < HALF:
-            begun, begun_share = begun[:1], pages[0][1] / total
-            phrases += [Phrase(text=" They begin on many pages, most often on "), *_listed(begun, "entry_page", "or"), Phrase(text=".")]
-        else:
-            words = share_in_words(begun_share).removesuffix(" of")
-            phrases += [Phrase(text=f" {words[:1].upper()}{words[1:]} begin on "), *_listed(begun, "entry_page", "or"), Phrase(text=".")]
-    return Answer(phrases=phrases)
+    if pages[0][1] < total and pages[0][0]:
+        phrases += _beginnings(pages, total, what if not phrases else None)
+    return Answer(phrases=phrases or [Phrase(text=f"There are {total:,} {what} in these {request.period.days} days.")])
+
+
+def _beginnings(pages: list[tuple[str, int]], total: int, what: str | None) -> list[Phrase]:
+    """Where they begin; `what` is named unless the sentence before did."""
+    begun, share = _leading([row for row in pages if row[0]], total)
+    if share < HALF:
+        subject = f"{what[:1].upper()}{what[1:]} begin" if what else " They begin"
+        return [Phrase(text=f"{subject} on many pages, most often on "), *_listed(begun[:1], "entry_page", "or"), Phrase(text=".")]
+    words = share_in_words(share)
+    subject = f"{words[:1].upper()}{words[1:]} {what}" if what else f" {words[:1].upper()}{words[1:]}".removesuffix(" of")
+    return [Phrase(text=f"{subject} begin on "), *_listed(begun, "entry_page", "or"), Phrase(text=".")]
 
 
 def _largest(reading: Reading, request: AnswerRequest, goal: Goal, dimension: str) -> tuple[list[tuple[str, int]], int]:

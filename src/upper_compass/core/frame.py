@@ -7,7 +7,7 @@ Columns of a coded frame, a row per hit, sorted by `visitor`, `at`, `seq`:
 | seq | i64 | number of arrival; breaks ties of time |
 | at | i64 | milliseconds since 1970, UTC |
 | kind | u8 | see `hits.Kind` |
-| visitor, url, title, referrer, name, props, fields, language, timezone, user_agent, screen, country, currency, order_id | u32 | code in the dictionary of the same name; 0 is nothing |
+| all names of CODED | u32 | code in the dictionary of the same name; 0 is nothing |
 | value | f64 | worth of an event, total of an order; NaN when not given |
 | engaged_ms | i64 | visible milliseconds of an engage, else 0 |
 | robot, own | bool | marks of the collector |
@@ -16,6 +16,7 @@ Columns of a coded frame, a row per hit, sorted by `visitor`, `at`, `seq`:
 from __future__ import annotations
 
 import threading
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -84,7 +85,7 @@ class Dictionary:
         found = self._texts.index_of(text)
         return None if found is None else int(found)
 
-    def decode(self, codes: npt.NDArray[np.generic]) -> pl.Series:
+    def decode(self, codes: npt.NDArray[Any]) -> pl.Series:
         """Texts of codes, in their order."""
         return self._texts.gather(pl.Series(codes))
 

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 import numpy.typing as npt
 
 from upper_compass.core.frame import Bools, Floats, Ints
 
-Array = npt.NDArray[np.generic]
+Array = npt.NDArray[Any]
 # Up to this many cells a table of flags is cheaper than sorting.
 TABLE_CELLS = 40_000_000
 

@@ -39,8 +39,6 @@ def _to_utc(at: datetime) -> datetime:
     return at if at.tzinfo is UTC else at.astimezone(UTC)
 
 
-
-
 def _text(longest: int, least: int = 0) -> object:
     """A text without NUL, which the store cannot hold."""
     return StringConstraints(min_length=least, max_length=longest, pattern=r"^[^\x00]*$")

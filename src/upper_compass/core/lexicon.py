@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -48,17 +49,17 @@ class Lexicon:
         self._origin_rows: dict[tuple[str, ...], int] = {}
         self._triples: dict[tuple[str, str, str], int] = {}
         self._lengths = dict.fromkeys(("url", "referrer", "user_agent", "timezone", "country", "language", "name", "currency"), 0)
-        self._columns: dict[str, npt.NDArray[np.generic]] = {}
+        self._columns: dict[str, npt.NDArray[Any]] = {}
         self._props: dict[str, Codes] = {}
         self._origin_codes([self._origins.direct()])
         self.extend()
 
-    def __getitem__(self, column: str) -> npt.NDArray[np.generic]:
+    def __getitem__(self, column: str) -> npt.NDArray[Any]:
         return self._columns[column]
 
     def extend(self) -> None:
         """Take in what the dictionaries gained."""
-        makers: dict[str, Callable[[pl.Series], dict[str, npt.NDArray[np.generic]]]] = {
+        makers: dict[str, Callable[[pl.Series], dict[str, npt.NDArray[Any]]]] = {
             "url": self._urls,
             "referrer": self._referrers,
             "user_agent": self._agents,
@@ -75,14 +76,14 @@ class Lexicon:
                 for column, values in make(fresh).items():
                     self._append(column, values)
 
-    def _append(self, column: str, values: npt.NDArray[np.generic]) -> None:
+    def _append(self, column: str, values: npt.NDArray[Any]) -> None:
         held = self._columns.get(column)
         self._columns[column] = values if held is None else np.concatenate([held, values])
 
     def _words_by(self, texts: pl.Series, read: Callable[[str], str]) -> Codes:
         return self.words.encode(pl.Series([read(text) for text in texts], dtype=pl.String))
 
-    def _urls(self, urls: pl.Series) -> dict[str, npt.NDArray[np.generic]]:
+    def _urls(self, urls: pl.Series) -> dict[str, npt.NDArray[Any]]:
         parts = split_addresses(urls)
         keys = self._origins.query_keys
         values = query_values(parts["query"], keys + list(self.rules.kept_query_keys))
@@ -111,7 +112,7 @@ class Lexicon:
             named = pl.select(pl.when(text_test(pages, group.test, group.pattern)).then(pl.lit(group.name)).otherwise(named).alias("group"))["group"]
         return named
 
-    def _referrers(self, referrers: pl.Series) -> dict[str, npt.NDArray[np.generic]]:
+    def _referrers(self, referrers: pl.Series) -> dict[str, npt.NDArray[Any]]:
         hosts = split_addresses(referrers)["host"].fill_null("")
         distinct = hosts.unique(maintain_order=True)
         by_host = pl.DataFrame({"host": distinct}).hstack(self._origins.from_referrers(distinct))
@@ -120,11 +121,13 @@ class Lexicon:
         return {
             "referrer_origin": self._origin_column(evidence, kind="kind"),
             "referrer_host": self.words.encode(pl.Series([bare_host(host) for host in distinct], dtype=pl.String))[
-                hosts.to_frame("host").join(pl.DataFrame({"host": distinct}).with_row_index("row"), on="host", how="left", maintain_order="left")["row"].to_numpy()
+                hosts.to_frame("host")
+                .join(pl.DataFrame({"host": distinct}).with_row_index("row"), on="host", how="left", maintain_order="left")["row"]
+                .to_numpy()
             ],
         }
 
-    def _agents(self, agents: pl.Series) -> dict[str, npt.NDArray[np.generic]]:
+    def _agents(self, agents: pl.Series) -> dict[str, npt.NDArray[Any]]:
         read = [read_agent(text) for text in agents]
         return {name: self.words.encode(pl.Series([row[i] for row in read], dtype=pl.String)) for i, name in enumerate(("device", "browser", "system"))}
 
@@ -175,4 +178,3 @@ class Lexicon:
 def prop_text(value: object) -> str:
     """A property's value as a text."""
     return "" if value is None else value if isinstance(value, str) else json.dumps(value)
-

@@ -59,10 +59,10 @@ def _registry(*measures: Measure) -> dict[str, Measure]:
 
 MEASURES = _registry(
     _count("visitors", "Visitors", "Browsers that were on the site.", "distinct visitors with a hit in the period", distinct=True),
-    _count("visits", "Visits", "Times somebody came. A visit ends after a pause, or when the visitor comes again from elsewhere.", "visits that started in the period"),
+    _count("visits", "Visits", "Times somebody came; a pause ends a visit, and so does coming anew from elsewhere.", "visits that started in the period"),
     _count("views", "Views", "Pages shown.", "view hits in the period"),
     _count("new_visitors", "New visitors", "Visitors never seen before.", "visitors whose first ever visit started in the period"),
-    _count("bounces", "Bounces", "Visits that saw one page and did nothing there.", "visits with exactly one view, no active event and no order", better="less"),
+    _count("bounces", "Bounces", "Visits that saw one page and did nothing there.", "visits with one view, no active event and no order", better="less"),
     _share("bounce_rate", "Bounce rate", "How many visits saw one page and did nothing there.", "bounces ÷ visits", "bounces", "visits", better="less"),
     _mean("views_per_visit", "Views per visit", "number", "How many pages a visit sees.", "views of the visits ÷ visits", "visit_views"),
     _mean("time_per_visit", "Time per visit", "seconds", "How long a visit lasts, from its first hit to its last.", "sum of durations ÷ visits", "duration"),
@@ -81,7 +81,8 @@ MEASURES = _registry(
     _count("converters", "Converters", "Visitors who reached the goal.", "distinct visitors with a conversion in the period", distinct=True),
     _share("conversion_rate", "Conversion rate", "How many visits reach the goal.", "converting visits ÷ visits", "converting_visits", "visits"),
     _share(
-        "people_conversion_rate", "People's conversion rate", "How many visitors reach the goal.", "converters ÷ visitors", "converters", "visitors", distinct=True
+        "people_conversion_rate", "People's conversion rate", "How many visitors reach the goal.", "converters ÷ visitors",
+        "converters", "visitors", distinct=True,
     ),
     Measure(
         "value", "Value", "money", "What the conversions are worth, as the goal says.", "sum of the values of the conversions",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Annotated, Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints, model_validator
@@ -27,7 +28,7 @@ class Narrowing(BaseModel):
         return self
 
 
-def _check_known(what: str, asked: list[str], known: dict[str, object]) -> None:  # type: ignore[type-arg]
+def _check_known(what: str, asked: list[str], known: Mapping[str, object]) -> None:
     for name in asked:
         if name not in known:
             raise ValueError(f"there is no {what} {name!r}; the registry lists them all")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -34,11 +35,11 @@ class Shard:
         derived = derive(hits, lexicon, repeated)
         return Shard(hits, derived, lexicon, np.ones(len(derived.visits), bool))
 
-    def hit(self, column: str) -> npt.NDArray[np.generic]:
+    def hit(self, column: str) -> npt.NDArray[Any]:
         """One column of the hits, without a copy."""
         return self.hits[column].to_numpy()
 
-    def visit(self, column: str) -> npt.NDArray[np.generic]:
+    def visit(self, column: str) -> npt.NDArray[Any]:
         """One column of the visits, without a copy."""
         return self.derived.visits[column].to_numpy()
 
@@ -90,7 +91,7 @@ class Shard:
         self.live[ranges(self.visit("visitor"), visitors)] = False
 
 
-def ranges(column: npt.NDArray[np.generic], wanted: npt.NDArray[np.generic]) -> Rows:
+def ranges(column: npt.NDArray[Any], wanted: npt.NDArray[Any]) -> Rows:
     """Positions in a sorted column that hold one of the wanted values."""
     low = np.searchsorted(column, wanted, side="left")
     high = np.searchsorted(column, wanted, side="right")

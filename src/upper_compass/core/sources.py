@@ -75,7 +75,7 @@ class Origins:
     def __init__(self, rules: SiteRules, reference: Reference) -> None:
         self._rules = rules
         self._reference = reference
-        self._aliases = {(alias.field, tidy(alias.this)): tidy(alias.that) for alias in rules.aliases}
+        self._aliases: dict[tuple[str, str], str] = {(alias.field, tidy(alias.this)): tidy(alias.that) for alias in rules.aliases}
         self._kinds = {tidy(known.name): known.kind for known in reference.hosts.values() if known.kind}
         self._kinds |= {tidy(host): known.kind for host, known in reference.hosts.items() if known.kind}
         self._own = {bare_host(host) for host in [*rules.hosts, *rules.ignored_hosts]}

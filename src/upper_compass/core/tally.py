@@ -13,6 +13,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -26,7 +27,7 @@ from upper_compass.core.hits import Kind
 from upper_compass.core.shard import Shard
 from upper_compass.core.visits import NO_VISIT, Rows
 
-Array = npt.NDArray[np.generic]
+Array = npt.NDArray[Any]
 
 
 @dataclass(frozen=True)

@@ -12,6 +12,7 @@ questions that columns answer:
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -144,9 +145,7 @@ def _origins(view: Bools, url: Codes, referrer: Codes, lexicon: Lexicon) -> Rows
     return np.where(view, origin, NO_ORIGIN).astype(np.int32)
 
 
-def _starts(
-    visitor: Codes, at: Ints, kind: npt.NDArray[np.uint8], view: Bools, origin: Rows, lexicon: Lexicon
-) -> tuple[Bools, Bools, Bools]:
+def _starts(visitor: Codes, at: Ints, kind: npt.NDArray[np.uint8], view: Bools, origin: Rows, lexicon: Lexicon) -> tuple[Bools, Bools, Bools]:
     """(begins a visit, moves its visit's end, belongs to no visit) for each hit."""
     n = len(visitor)
     row = np.arange(n, dtype=np.int32)
@@ -202,7 +201,7 @@ def _last_at_or_before(mask: Bools, first: Rows, last: Rows) -> Rows:
     return np.where(found >= first, found, np.int32(-1))
 
 
-def _value_at(values: npt.NDArray[np.generic], rows: Rows) -> Codes:
+def _value_at(values: npt.NDArray[Any], rows: Rows) -> Codes:
     """Code at each row, 0 where the row is -1."""
     if not len(rows):
         return np.empty(0, np.uint32)

@@ -1,1 +1,1 @@
-"""Fennmoor Mill: a made-up shop with courses, recipes and guides. Its history, from one seed, and its live sample site. `docs/demo.md` lists what is planted."""
+"""Fennmoor Mill: a made-up shop with courses and recipes. Its history, from one seed, and its live site; `docs/demo.md` lists what is planted."""

@@ -15,7 +15,20 @@ import orjson
 
 from upper_compass.core.periods import midnight
 from upper_compass.demo.places import (
-    AGENTS, COURSES, ELSEWHERE, GUIDES, ONWARD, PAGE_TITLES, PEOPLE, PRODUCTS, ROBOT, SCREENS, SITE, STOCKISTS, WAYS, Way,
+    AGENTS,
+    COURSES,
+    ELSEWHERE,
+    GUIDES,
+    ONWARD,
+    PAGE_TITLES,
+    PEOPLE,
+    PRODUCTS,
+    ROBOT,
+    SCREENS,
+    SITE,
+    STOCKISTS,
+    WAYS,
+    Way,
 )  # fmt: skip
 
 SEED = 20_617
@@ -53,7 +66,9 @@ class Visit:
     def _hit(self, kind: str, **more: Any) -> None:  # noqa: ANN401
         context = {"language": self.person.language, "timezone": self.person.zone, "screen": SCREENS[self.person.device], "user_agent": self.person.agent}
         self.hits.append(
-            {"id": str(uuid.UUID(int=self.rng.getrandbits(128), version=4)), "at": self.at, "visitor": self.person.visitor, "kind": kind, "url": self.url} | more | context
+            {"id": str(uuid.UUID(int=self.rng.getrandbits(128), version=4)), "at": self.at, "visitor": self.person.visitor, "kind": kind, "url": self.url}
+            | more
+            | context
         )
 
     def view(self, page: str, query: str = "", seconds: float = 0.0) -> None:

@@ -33,7 +33,10 @@ GOALS = {
     "Course bookings": {"match": {"kind": "event", "name": "course booked"}, "counts": "every time", "value": {"kind": "hit"}},
     "Orders": {"match": {"kind": "order"}, "counts": "every time", "value": {"kind": "order"}},
     "Guide downloads": {"match": {"kind": "event", "name": "file download"}, "value": {"kind": "fixed", "amount": 2}},
-    "Wholesale enquiries": {"match": {"kind": "event", "name": "form submit", "props": [{"key": "form", "test": "is", "value": "wholesale"}]}, "value": {"kind": "fixed", "amount": 120}},
+    "Wholesale enquiries": {
+        "match": {"kind": "event", "name": "form submit", "props": [{"key": "form", "test": "is", "value": "wholesale"}]},
+        "value": {"kind": "fixed", "amount": 120},
+    },
 }
 _STAMP = "demo laid"
 

@@ -13,7 +13,15 @@ from upper_compass.demo.places import COURSES, GUIDES, PAGE_TITLES, PRODUCTS, RE
 
 FILES = Path(__file__).parent / "site"
 _POLICY = "default-src 'self'; frame-ancestors 'self'; base-uri 'none'"
-_NAVIGATION = {"/courses": "Courses", "/shop": "Shop", "/recipes": "Recipes", "/guides": "Guides", "/stockists": "Stockists", "/wholesale": "Wholesale", "/de": "Deutsch"}
+_NAVIGATION = {
+    "/courses": "Courses",
+    "/shop": "Shop",
+    "/recipes": "Recipes",
+    "/guides": "Guides",
+    "/stockists": "Stockists",
+    "/wholesale": "Wholesale",
+    "/de": "Deutsch",
+}
 
 
 def _words(slug: str) -> str:
@@ -54,7 +62,11 @@ def _field(name: str, label: str, kind: str = "text") -> str:
 def _pages() -> dict[str, tuple[str, str]]:
     """Title and body of every page, by path."""
     pages = {
-        "/": ("Fennmoor Mill", "<p>Stone-ground flour, baking courses, and recipes that work.</p>" + _cards("", ["courses", "shop", "recipes", "guides", "gift-vouchers", "videos"])),
+        "/": (
+            "Fennmoor Mill",
+            "<p>Stone-ground flour, baking courses, and recipes that work.</p>"
+            + _cards("", ["courses", "shop", "recipes", "guides", "gift-vouchers", "videos"]),
+        ),
         "/courses": ("Baking courses", _cards("/courses", COURSES)),
         "/courses/booked": ("Your place is kept", '<p>We look forward to baking with you.</p><p><a href="/mill/recipes">Meanwhile, a recipe?</a></p>'),
         "/shop": ("Shop", _cards("/shop", PRODUCTS)),
@@ -62,7 +74,10 @@ def _pages() -> dict[str, tuple[str, str]]:
         "/guides": ("Guides", _cards("/guides", list(GUIDES))),
         "/gift-vouchers": ("Gift vouchers", '<p>A course makes a good present.</p><p><a class="button" href="/mill/courses">See the courses</a></p>'),
         "/videos": ("Videos", '<p>How we knead, shape and score.</p><p><a href="/mill/guides/shaping">The guide to shaping</a></p>'),
-        "/letter/autumn": ("The autumn letter", '<p>New rye, and new dates for our courses.</p><p><a class="button" href="/mill/courses/sourdough">The sourdough course</a></p>'),
+        "/letter/autumn": (
+            "The autumn letter",
+            '<p>New rye, and new dates for our courses.</p><p><a class="button" href="/mill/courses/sourdough">The sourdough course</a></p>',
+        ),
         "/basket": ("Basket", '<ul data-basket></ul><p data-total></p><p><a class="button" href="/mill/checkout/address">To the checkout</a></p>'),
         "/checkout/thanks": ("Thank you", "<p>Your flour is on its way.</p>"),
         "/wholesale/thanks": ("Thank you", "<p>We will write to you within two days.</p>"),
@@ -73,13 +88,22 @@ def _pages() -> dict[str, tuple[str, str]]:
         "/de": ("Fennmoor-Mühle", '<p>Mehl vom Stein, Backkurse und Rezepte.</p><p><a class="button" href="/mill/de/kurse">Zu den Kursen</a></p>'),
         "/de/kurse": ("Backkurse", '<p>Unsere Kurse finden auf Englisch statt.</p><p><a href="/mill/courses/sourdough">Sauerteig</a></p>'),
     }
-    steps = (("address", "Where to?", "delivery", _field("street", "Street")), ("delivery", "How fast?", "pay", _field("day", "Which day", "date")), ("pay", "How to pay?", "thanks", _field("account", "Account")))
+    steps = (
+        ("address", "Where to?", "delivery", _field("street", "Street")),
+        ("delivery", "How fast?", "pay", _field("day", "Which day", "date")),
+        ("pay", "How to pay?", "thanks", _field("account", "Account")),
+    )
     for step, title, following, field in steps:
         pages[f"/checkout/{step}"] = (title, f'<form action="/mill/checkout/{following}">{field}<button>Go on</button></form>')
-    shops = "".join(f'<li><a href="https://{host}/" data-uc-event="outbound click" data-uc-prop-host="{host}">{_words(host.split(".")[0])}</a></li>' for host in STOCKISTS)
+    shops = "".join(
+        f'<li><a href="https://{host}/" data-uc-event="outbound click" data-uc-prop-host="{host}">{_words(host.split(".")[0])}</a></li>' for host in STOCKISTS
+    )
     pages["/stockists"] = (PAGE_TITLES["/stockists"], f'<ul class="cards">{shops}</ul>')
     for slug, price in COURSES.items():
-        pages[f"/courses/{slug}"] = (_words(slug), f'<p>One day at the mill, {price:.2f} €.</p><p><a class="button" href="/mill/courses/{slug}/book">Book a place</a></p>')
+        pages[f"/courses/{slug}"] = (
+            _words(slug),
+            f'<p>One day at the mill, {price:.2f} €.</p><p><a class="button" href="/mill/courses/{slug}/book">Book a place</a></p>',
+        )
         form = f'<form action="/mill/courses/booked" data-uc-event="course booked" data-uc-value="{price}" data-uc-prop-course="{slug}">'
         pages[f"/courses/{slug}/book"] = (f"Book: {_words(slug)}", form + _field("baker", "What shall we call you?") + "<button>Book</button></form>")
     for slug, price in PRODUCTS.items():
@@ -119,7 +143,9 @@ def mount(app: FastAPI) -> None:
     def guide(name: str) -> Response:
         if name not in GUIDES.values():
             raise HTTPException(404, "There is nothing at this address.")
-        return Response(_pdf(_words(name.removesuffix(".pdf"))), media_type="application/pdf", headers={"Content-Disposition": f'attachment; filename="{name}"'})
+        return Response(
+            _pdf(_words(name.removesuffix(".pdf"))), media_type="application/pdf", headers={"Content-Disposition": f'attachment; filename="{name}"'}
+        )
 
     @app.get("/mill", include_in_schema=False)
     @app.get("/mill/{path:path}", include_in_schema=False)

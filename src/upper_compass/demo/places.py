@@ -100,4 +100,11 @@ AGENTS = {
 }
 SCREENS = {"phone": "390x844", "tablet": "820x1180", "desktop": "1440x900"}
 ROBOT = "Mozilla/5.0 (compatible; Googlebot/2.1; +http://www.google.com/bot.html)"
-PEOPLE = (("en-IE", "Europe/Dublin", 48), ("en-GB", "Europe/London", 34), ("fr-FR", "Europe/Paris", 4), ("nl-NL", "Europe/Amsterdam", 5), ("en-US", "America/New_York", 5), ("de-DE", "Europe/Berlin", 4))
+PEOPLE = (
+    ("en-IE", "Europe/Dublin", 48),
+    ("en-GB", "Europe/London", 34),
+    ("fr-FR", "Europe/Paris", 4),
+    ("nl-NL", "Europe/Amsterdam", 5),
+    ("en-US", "America/New_York", 5),
+    ("de-DE", "Europe/Berlin", 4),
+)

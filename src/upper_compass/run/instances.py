@@ -127,7 +127,7 @@ def halt(instance: str) -> bool:
 
 def demo() -> None:
     """Everything up, with the demo data."""
-    from upper_compass.demo.laying import ACCOUNT, PASSWORD, lay, laid_today
+    from upper_compass.demo.laying import ACCOUNT, PASSWORD, laid_today, lay
 
     build()
     with only_one("demo"):
@@ -175,7 +175,9 @@ def _chosen(instance: str | None) -> str:
     up = [name for name in INSTANCES if running(name)]
     if len(up) == 1:
         return up[0]
-    raise CannotRunError("Say which one with --instance main or --instance demo." if up else "Nothing runs; say which one with --instance main or --instance demo.")
+    raise CannotRunError(
+        "Say which one with --instance main or --instance demo." if up else "Nothing runs; say which one with --instance main or --instance demo."
+    )
 
 
 def import_file(file: Path, site_key: str, instance: str | None) -> int:

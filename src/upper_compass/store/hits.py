@@ -23,7 +23,10 @@ HitRow = tuple[Any, ...]
 # Held by whoever stores hits until the commit, so that a hit that becomes visible has a higher number than all that are visible.
 _WRITER_LOCK = 72022
 
-_STAGING = f"CREATE TEMP TABLE IF NOT EXISTS arriving (ordinal integer, LIKE hits) ON COMMIT DELETE ROWS; ALTER TABLE arriving {', '.join(f'ALTER COLUMN {name} DROP NOT NULL' for name in ('seq', 'received_at'))}"
+_STAGING = (
+    "CREATE TEMP TABLE IF NOT EXISTS arriving (ordinal integer, LIKE hits) ON COMMIT DELETE ROWS",
+    "ALTER TABLE arriving ALTER COLUMN seq DROP NOT NULL, ALTER COLUMN received_at DROP NOT NULL",
+)
 _COPY = f"COPY arriving (ordinal, {', '.join(ROW)}) FROM STDIN"
 _STORE = f"""
 WITH fresh AS (
@@ -54,7 +57,7 @@ class HitWriter:
     def __init__(self, connection: psycopg.Connection[Any]) -> None:
         self._connection = connection
         self._months: set[tuple[int, int]] = set()
-        for statement in _STAGING.split("; "):
+        for statement in _STAGING:
             connection.execute(statement)
         connection.commit()
 

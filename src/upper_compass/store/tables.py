@@ -5,7 +5,9 @@ from __future__ import annotations
 import sqlalchemy as sa
 from sqlalchemy.dialects.postgresql import JSONB, UUID
 
-metadata = sa.MetaData(naming_convention={"ix": "ix_%(table_name)s_%(column_0_N_name)s", "pk": "pk_%(table_name)s", "fk": "fk_%(table_name)s_%(column_0_name)s"})
+metadata = sa.MetaData(
+    naming_convention={"ix": "ix_%(table_name)s_%(column_0_N_name)s", "pk": "pk_%(table_name)s", "fk": "fk_%(table_name)s_%(column_0_name)s"}
+)
 
 _now = sa.text("now()")
 ROLES = ("viewer", "analyst", "owner")

@@ -8,7 +8,7 @@ import { Trouble } from "@/pieces/Trouble";
 import type { View } from "@/state/view";
 import { lastWord, valueWords } from "@/words/format";
 
-const FEW_ROWS = 10;
+const FEW_ROWS = 9;
 const MORE_ROWS = 200;
 
 interface Given {

@@ -1,0 +1,79 @@
+"""`./compass test` and `./compass bench`."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+
+from upper_compass.run import build, document
+from upper_compass.run.cluster import start_cluster
+from upper_compass.run.places import ROOT, install_packages, say, step
+
+PYTHON = ("src", "tests", "bench")
+BENCHES = ("collect", "reports", "page")
+
+
+def _ensure_chromium() -> None:
+    if not shutil.which("chromium"):
+        install_packages("chromium")
+
+
+def _run(name: str, command: Sequence[str], env: dict[str, str] | None = None) -> bool:
+    with step(name):
+        done = subprocess.run(command, cwd=ROOT, env=os.environ | (env or {}), capture_output=True, text=True, check=False)
+    if done.returncode:
+        say(done.stdout[-8000:] + done.stderr[-4000:])
+    return done.returncode == 0
+
+
+def _generated_in_step(node: dict[str, str]) -> bool:
+    with step("Comparing the OpenAPI document and its types with the code"):
+        if document.DOCUMENT.read_text() != document.text():
+            say("web/openapi.json is not that of the code; make it anew: PYTHONPATH=src .venv/bin/python -m upper_compass.run.document && npm run types")
+            return False
+    types = ROOT / "web" / "src" / "generated" / "schema.d.ts"
+    made = ROOT / ".compass" / "schema.d.ts"
+    if not _run("Generating the types", ["npx", "openapi-typescript", "web/openapi.json", "-o", str(made)], node):
+        return False
+    if types.read_text() != made.read_text():
+        say("web/src/generated/schema.d.ts is not that of web/openapi.json; make it anew: npm run types")
+        return False
+    return True
+
+
+def test(rest: Sequence[str]) -> int:
+    """Every check, then every test; with arguments, pytest alone with these. The exit status."""
+    _ensure_chromium()
+    build.build()
+    start_cluster()
+    pytest = [sys.executable, "-m", "pytest", *rest]
+    if rest:
+        return subprocess.run(pytest, cwd=ROOT, check=False).returncode
+    node = build.install_front_end()
+    tools = Path(sys.prefix) / "bin"
+    passed = [
+        _run("Format of Python", [str(tools / "ruff"), "format", "--check", *PYTHON]),
+        _run("Lint of Python", [str(tools / "ruff"), "check", *PYTHON]),
+        _run("Types of the core", [str(tools / "mypy")]),
+        _run("Layers", [str(tools / "lint-imports"), "--no-cache"], {"PYTHONPATH": str(ROOT / "src")}),
+        _generated_in_step(node),
+        _run("Types, format and lint of the front end", ["npm", "run", "--silent", "check"], node),
+    ]
+    say("· Tests …")
+    passed.append(subprocess.run(pytest, cwd=ROOT, check=False).returncode == 0)
+    return 0 if all(passed) else 1
+
+
+def bench(rest: Sequence[str]) -> int:
+    """Measure; the exit status."""
+    chosen = [name for name in rest if name in BENCHES] or list(BENCHES)
+    arguments = [one for one in rest if one not in BENCHES]
+    if "page" in chosen:
+        _ensure_chromium()
+        build.build()
+    environment = os.environ | {"PYTHONPATH": f"{ROOT / 'src'}{os.pathsep}{ROOT}"}
+    return max(subprocess.run([sys.executable, "-m", f"bench.{name}", *arguments], cwd=ROOT, env=environment, check=False).returncode for name in chosen)

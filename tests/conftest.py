@@ -1,0 +1,144 @@
+"""What tests share: databases of their own in the checkout's PostgreSQL, and a running application."""
+
+from __future__ import annotations
+
+import json
+import secrets
+import socket
+import subprocess
+import sys
+import time
+import urllib.request
+import uuid
+from datetime import UTC, datetime, timedelta
+
+import pytest
+import sqlalchemy as sa
+from starlette.testclient import TestClient
+
+from upper_compass.api.app import create_app
+from upper_compass.api.services import Settings
+from upper_compass.core.goals import Goal
+from upper_compass.core.site import SiteRules
+from upper_compass.run.cluster import start_cluster
+from upper_compass.store import people, sites
+from upper_compass.store.database import connect, migrate
+
+PASSWORD = "a long enough one"
+BOOKED = Goal.model_validate({"match": {"kind": "event", "name": "book"}, "counts": "every time", "value": {"kind": "hit"}})
+
+
+@pytest.fixture(scope="session")
+def cluster():
+    return start_cluster()
+
+
+@pytest.fixture(scope="module")
+def database(cluster):
+    """The address of an empty database, dropped in the end."""
+    name = f"compass_test_{secrets.token_hex(6)}"
+    cluster.ensure_database(name)
+    url = cluster.url(name)
+    engine = connect(url)
+    migrate(engine)
+    engine.dispose()
+    yield url
+    cluster.drop_database(name)
+
+
+def fill(url):
+    """Two sites that share nothing: `mill` with an owner, an analyst and a viewer, and `other` with an owner of its own."""
+    engine = connect(url)
+    with engine.begin() as connection:
+        users = {name: people.add_user(connection, f"{name}@mill.example", name.title(), PASSWORD) for name in ("owner", "analyst", "viewer", "stranger")}
+        mill = sites.add_site(connection, "Mill", SiteRules(hosts=["mill.example", "127.0.0.1"]), users["owner"].id, "mill")
+        sites.add_site(connection, "Other", SiteRules(hosts=["other.example"]), users["stranger"].id, "other")
+        for role in ("analyst", "viewer"):
+            sites.give_role(connection, mill.id, users[role].id, role)
+        sites.add_goal(connection, mill.id, "Bookings", BOOKED, users["owner"].id)
+    engine.dispose()
+
+
+@pytest.fixture(scope="module")
+def client(database, tmp_path_factory):
+    """The application over HTTP, with the two sites."""
+    fill(database)
+    app = create_app(Settings(database_url=database, snapshots=tmp_path_factory.mktemp("frames")))
+    with TestClient(app, raise_server_exceptions=False) as made:
+        yield made
+
+
+@pytest.fixture
+def engine(database):
+    made = connect(database)
+    yield made
+    made.dispose()
+
+
+def sign_in(client, name):
+    """Sign in as one of the users; the headers for requests that change something."""
+    client.cookies.clear()
+    answer = client.post("/api/v1/session", json={"email": f"{name}@mill.example", "password": PASSWORD})
+    assert answer.status_code == 200, answer.text
+    return {"X-CSRF-Token": answer.json()["csrf"]}
+
+
+def a_hit(**changes):
+    """A hit that is good as it is."""
+    return {
+        "id": str(uuid.uuid4()), "at": (datetime.now(UTC) - timedelta(seconds=5)).isoformat(timespec="milliseconds"), "visitor": "v1", "kind": "view",
+        "url": "https://mill.example/courses?via=card", "user_agent": "Mozilla/5.0 (X11; Linux x86_64) Gecko/20100101 Firefox/139.0",
+    } | changes  # fmt: skip
+
+
+def stored(engine, what="count(*)", where="true"):
+    """One number from the hits."""
+    with engine.connect() as connection:
+        return connection.execute(sa.text(f"SELECT {what} FROM hits WHERE {where}")).scalar()
+
+
+def today():
+    return datetime.now(UTC).date().isoformat()
+
+
+def period(first=None, last=None):
+    return {"first": first or today(), "last": last or today()}
+
+
+class Server:
+    """The application as a process of its own, that can be killed."""
+
+    SCRIPT = (
+        "import sys, uvicorn\nfrom pathlib import Path\nfrom upper_compass.api.app import create_app\nfrom upper_compass.api.services import Settings\n"
+        "url, port, snapshots, demo = sys.argv[1:]\nfrom upper_compass.run.build import TRACKER, WEB\n"
+        "app = create_app(Settings(database_url=url, snapshots=Path(snapshots), web=WEB, tracker=TRACKER, demo=demo == 'demo', instance='test'))\n"
+        "uvicorn.run(app, host='127.0.0.1', port=int(port), log_level='warning', access_log=False)\n"
+    )
+
+    def __init__(self, url, snapshots, *, demo=False):
+        with socket.socket() as probe:
+            probe.bind(("127.0.0.1", 0))
+            self.port = probe.getsockname()[1]
+        self.address = f"http://127.0.0.1:{self.port}"
+        self._arguments = [sys.executable, "-c", self.SCRIPT, url, str(self.port), str(snapshots), "demo" if demo else "plain"]
+        self.process = None
+
+    def start(self):
+        self.process = subprocess.Popen(self._arguments)
+        for _ in range(1200):
+            assert self.process.poll() is None, "the application ended by itself"
+            try:
+                with urllib.request.urlopen(f"{self.address}/health", timeout=1) as answer:
+                    if json.load(answer)["instance"] == "test":
+                        return self
+            except OSError:
+                time.sleep(0.05)
+        raise AssertionError("the application did not answer")
+
+    def kill(self):
+        self.process.kill()
+        self.process.wait()
+
+    def stop(self):
+        self.process.terminate()
+        self.process.wait(timeout=30)

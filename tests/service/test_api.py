@@ -1,0 +1,216 @@
+"""The API: signing in, who may do what, sites, goals, reports, imports."""
+
+import gzip
+import json
+import re
+
+import pytest
+
+from tests.conftest import PASSWORD, a_hit, period, sign_in, stored
+from upper_compass.store import people
+from upper_compass.store.hits import newest
+
+TABLE = {"period": period(), "measures": ["visits"]}
+SITE = {"name": "New", "rules": {"hosts": ["new.example"]}}
+GOAL = {"name": "Orders", "goal": {"match": {"kind": "order"}, "value": {"kind": "order"}}}
+
+
+def test_signing_in_and_out(client):
+    headers = sign_in(client, "viewer")
+    cookie = next(iter(client.cookies.jar))
+    assert (cookie.name, cookie.has_nonstandard_attr("HttpOnly")) == ("uc_session", True)
+    assert client.get("/api/v1/session").json()["email"] == "viewer@mill.example"
+    assert client.delete("/api/v1/session").status_code == 403
+    assert client.delete("/api/v1/session", headers=headers).status_code == 204
+    client.cookies.set("uc_session", cookie.value)
+    assert client.get("/api/v1/session").status_code == 401
+
+
+def test_a_wrong_password_is_refused_and_many_of_them_have_to_wait(client):
+    client.cookies.clear()
+    wrong = {"email": "nobody@mill.example", "password": "guess"}
+    statuses = [client.post("/api/v1/session", json=wrong).status_code for _ in range(11)]
+    assert statuses == [401] * 10 + [429]
+
+
+def test_secrets_are_kept_as_hashes_only(client, engine):
+    sign_in(client, "owner")
+    with engine.begin() as connection:
+        token = people.add_token(connection, 1, "t")
+        kept = connection.exec_driver_sql("SELECT password_hash FROM users").scalars().all()
+        hashes = connection.exec_driver_sql("SELECT token_hash FROM api_tokens UNION SELECT token_hash FROM sessions").scalars().all()
+    assert all(text.startswith("$argon2id$") for text in kept)
+    assert token.encode() not in hashes
+    assert client.cookies["uc_session"].encode() not in hashes
+
+
+def test_a_bearer_token_needs_no_token_against_forged_requests(client, engine):
+    client.cookies.clear()
+    with engine.begin() as connection:
+        owner = people.user_by_email(connection, "owner@mill.example")
+        token = people.add_token(connection, owner.id, "t")
+    headers = {"Authorization": f"Bearer {token}"}
+    assert client.post("/api/v1/sites/mill/reports/table", json=TABLE, headers=headers).status_code == 200
+    assert client.post("/api/v1/sites/mill/reports/table", json=TABLE, headers={"Authorization": "Bearer no"}).status_code == 401
+
+
+def _calls(client):
+    """Every endpoint of the document: (role, method, path, body)."""
+    bodies = {"SiteIn": SITE, "GoalIn": GOAL, "TableRequest": TABLE, "SeriesRequest": TABLE, "AnswerRequest": {"period": period(), "goal": 1}}
+    document = client.get("/api/v1/openapi.json").json()
+    for path, methods in document["paths"].items():
+        for method, operation in methods.items():
+            schema = operation.get("requestBody", {}).get("content", {}).get("application/json", {}).get("schema", {})
+            name = schema.get("$ref", "").rpartition("/")[2]
+            yield operation["x-role"], method.upper(), path, bodies.get(name)
+
+
+def test_every_endpoint_says_who_may_call_it_and_keeps_others_out(client):
+    calls = [call for call in _calls(client) if "{site}" in call[2]]
+    assert len(calls) > 10
+    ranks = {"viewer": 0, "analyst": 1, "owner": 2}
+    for role, method, path, body in calls:
+        where = path.replace("{site}", "mill").replace("{goal}", "1")
+        client.cookies.clear()
+        assert client.request(method, where, json=body).status_code == 401, where
+        headers = sign_in(client, "stranger")
+        assert client.request(method, where, json=body, headers=headers).status_code == 404, where
+        for other in [name for name, rank in ranks.items() if rank < ranks[role]]:
+            headers = sign_in(client, other)
+            assert client.request(method, where, json=body, headers=headers).status_code == 403, (where, other)
+        if method != "GET":
+            sign_in(client, "owner")
+            assert client.request(method, where, json=body).status_code == 403, where
+
+
+def test_the_lists_of_one_user_hold_nothing_of_another(client):
+    sign_in(client, "stranger")
+    assert [site["key"] for site in client.get("/api/v1/sites").json()] == ["other"]
+    assert client.get("/api/v1/sites/other/goals").json() == []
+
+
+def test_a_site_is_added_and_changed_with_clear_errors(client, engine):
+    headers = sign_in(client, "analyst")
+    made = client.post("/api/v1/sites", json=SITE, headers=headers)
+    assert made.status_code == 201
+    key = made.json()["key"]
+    wrong = SITE | {"rules": {"hosts": [], "timezone": "Nowhere"}}
+    fields = [error["field"] for error in client.post("/api/v1/sites", json=wrong, headers=headers).json()["errors"]]
+    assert fields == ["rules.hosts", "rules.timezone"]
+    broken = SITE | {"rules": {"hosts": ["x.example"], "page_groups": [{"name": "x", "test": "regular expression", "pattern": "("}]}}
+    assert "regular expression" in client.post("/api/v1/sites", json=broken, headers=headers).json()["detail"]
+    changed = client.put(f"/api/v1/sites/{key}", json=SITE | {"name": "Newer"}, headers=headers)
+    assert changed.json()["name"] == "Newer"
+    with engine.connect() as connection:
+        history = connection.exec_driver_sql("SELECT before->>'name', after->>'name' FROM changes WHERE thing = 'site' ORDER BY id DESC LIMIT 1").one()
+    assert tuple(history) == ("New", "Newer")
+
+
+def test_a_goal_is_made_changed_put_away_and_brought_back(client):
+    headers = sign_in(client, "analyst")
+    made = client.post("/api/v1/sites/mill/goals", json=GOAL, headers=headers).json()
+    where = f"/api/v1/sites/mill/goals/{made['id']}"
+    assert client.put(where, json=GOAL | {"name": "Purchases"}, headers=headers).json()["name"] == "Purchases"
+    assert client.delete(where, headers=headers).status_code == 204
+    assert made["id"] not in [goal["id"] for goal in client.get("/api/v1/sites/mill/goals").json()]
+    assert client.post("/api/v1/sites/mill/reports/table", json=TABLE | {"goal": made["id"]}, headers=headers).status_code == 422
+    assert client.post(f"{where}/restore", headers=headers).json()["name"] == "Purchases"
+    assert client.post(f"{where}/restore", headers=headers).status_code == 404
+
+
+def test_a_hit_is_in_the_reports_as_soon_as_it_was_answered(client):
+    headers = sign_in(client, "viewer")
+    hits = [a_hit(visitor="fresh"), a_hit(visitor="fresh", kind="event", name="book", value=30)]
+    assert client.post("/collect?site=mill", content=json.dumps(hits)).status_code == 204
+    goal = client.get("/api/v1/sites/mill/goals").json()[0]["id"]
+    asked = TABLE | {"goal": goal, "dimensions": ["source"], "measures": ["visits", "conversions", "value"], "only": [{"dimension": "event", "values": ["book"]}]}
+    found = client.post("/api/v1/sites/mill/reports/table", json=asked, headers=headers).json()
+    assert [(row["keys"], row["values"]) for row in found["rows"]] == [(["card"], {"visits": 1, "conversions": 1, "value": 30})]
+    course = client.post("/api/v1/sites/mill/reports/series", json={"period": period(), "measures": ["conversions"], "goal": goal}, headers=headers).json()
+    assert [point["values"]["conversions"] for point in course["points"]] == [1]
+    said = client.post("/api/v1/sites/mill/reports/answer", json={"period": period(), "goal": goal}, headers=headers).json()
+    assert "".join(phrase["text"] for phrase in said["phrases"]) == "There are only 1 bookings in these 1 days: too few to say what drives them."
+
+
+@pytest.mark.parametrize(
+    ("changes", "field"),
+    [
+        ({"measures": ["visitz"]}, "measures"), ({"measures": []}, "measures"), ({"dimensions": ["x"]}, "dimensions"), ({"period": {"first": "2026-02-30", "last": "2026-03-01"}}, "period"),
+        ({"period": {"first": "2026-03-02", "last": "2026-03-01"}}, "period"), ({"goal": 999}, "goal"), ({"only": [{"dimension": "x", "values": ["y"]}]}, "only"), ({"limit": 0}, "limit"),
+    ],
+)  # fmt: skip
+def test_what_is_wrong_with_a_question_is_named(client, changes, field):
+    headers = sign_in(client, "viewer")
+    answer = client.post("/api/v1/sites/mill/reports/table", json=TABLE | changes, headers=headers)
+    assert answer.status_code == 422
+    assert field in json.dumps(answer.json()) or answer.json()["detail"]
+
+
+def test_the_registry_explains_every_measure_and_dimension(client):
+    sign_in(client, "viewer")
+    found = client.get("/api/v1/sites/mill/registry").json()
+    assert all(measure["meaning"] and measure["formula"] and measure["unit"] for measure in found["measures"])
+    assert {"channel", "page"} <= {dimension["name"] for dimension in found["dimensions"]}
+
+
+@pytest.mark.parametrize("packed", [False, True])
+def test_a_file_is_imported_once_with_its_bad_lines_told_by_number(client, engine, packed):
+    headers = sign_in(client, "owner")
+    at = "2025-03-01T10:00:00.000Z"
+    lines = [json.dumps(a_hit(at=at, country="FR")), "", "{not json", json.dumps(a_hit(at=at, kind="glance")), json.dumps(a_hit(at=at)), "x" * 300_000]
+    body = "\n".join(lines).encode()
+    body = gzip.compress(body) if packed else body
+    before = stored(engine)
+    first = client.post("/api/v1/sites/mill/import/hits", content=body, headers=headers).json()
+    assert (first["lines"], first["stored"], first["bad"]) == (6, 2, 3)
+    assert [(line["line"], line["field"]) for line in first["refused"]] == [(3, ""), (4, "kind"), (6, "")]
+    again = client.post("/api/v1/sites/mill/import/hits", content=body, headers=headers).json()
+    assert (again["stored"], again["already_there"]) == (0, 2)
+    assert stored(engine) == before + 2
+
+
+def test_a_file_that_breaks_off_keeps_what_was_read_and_says_so(client):
+    headers = sign_in(client, "owner")
+    lines = [json.dumps(a_hit(title=str(i))) for i in range(3000)]
+    body = gzip.compress("\n".join(lines).encode())
+    found = client.post("/api/v1/sites/mill/import/hits", content=body[: len(body) // 2], headers=headers).json()
+    assert 0 < found["stored"] < 3000
+    assert re.match(r"The file breaks off after line \d+", found["broken_off"])
+
+
+def test_a_restart_reads_the_snapshot_and_what_came_since(client, database):
+    from upper_compass.api.services import Services
+
+    services = client.app.state.services
+    sign_in(client, "viewer")
+    client.get("/api/v1/sites/mill")
+    with services.engine.connect() as connection:
+        from upper_compass.store import sites
+
+        mill = sites.site_by_key(connection, "mill")
+    held = services.keeper.frames(mill)
+    services.keeper.save()
+    again = Services.of(services.settings)
+    assert client.post("/collect?site=mill", content=json.dumps(a_hit(visitor="later"))).status_code == 204
+    fresh = again.keeper.frames(mill)
+    assert len(fresh.hits) == len(held.hits) + 1
+    with services.engine.connect() as connection:
+        assert fresh.seq == newest(connection.connection.driver_connection, mill.id)
+    again.engine.dispose()
+
+
+def test_the_tables_are_those_of_the_migrations(engine):
+    from alembic.autogenerate import compare_metadata
+    from alembic.migration import MigrationContext
+
+    from upper_compass.store.tables import metadata
+
+    with engine.connect() as connection:
+        own = {"include_name": lambda name, kind, _: kind != "table" or not re.fullmatch(r"hits_\d{4}_\d\d", name)}
+        assert compare_metadata(MigrationContext.configure(connection, opts=own), metadata) == []
+
+
+def test_unknown_addresses_are_problem_documents(client):
+    answer = client.get("/api/v1/nothing")
+    assert (answer.status_code, answer.headers["content-type"]) == (404, "application/problem+json")
+    assert PASSWORD not in answer.text
