@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import secrets
 import socket
 import subprocess
@@ -21,6 +22,7 @@ from upper_compass.api.services import Settings
 from upper_compass.core.goals import Goal
 from upper_compass.core.site import SiteRules
 from upper_compass.run.cluster import start_cluster
+from upper_compass.run.places import ROOT
 from upper_compass.store import people, sites
 from upper_compass.store.database import connect, migrate
 
@@ -124,7 +126,7 @@ class Server:
         self.process = None
 
     def start(self):
-        self.process = subprocess.Popen(self._arguments)
+        self.process = subprocess.Popen(self._arguments, env=os.environ | {"PYTHONPATH": str(ROOT / "src")})
         for _ in range(1200):
             assert self.process.poll() is None, "the application ended by itself"
             try:

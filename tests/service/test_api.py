@@ -123,7 +123,12 @@ def test_a_hit_is_in_the_reports_as_soon_as_it_was_answered(client):
     hits = [a_hit(visitor="fresh"), a_hit(visitor="fresh", kind="event", name="book", value=30)]
     assert client.post("/collect?site=mill", content=json.dumps(hits)).status_code == 204
     goal = client.get("/api/v1/sites/mill/goals").json()[0]["id"]
-    asked = TABLE | {"goal": goal, "dimensions": ["source"], "measures": ["visits", "conversions", "value"], "only": [{"dimension": "event", "values": ["book"]}]}
+    asked = TABLE | {
+        "goal": goal,
+        "dimensions": ["source"],
+        "measures": ["visits", "conversions", "value"],
+        "only": [{"dimension": "event", "values": ["book"]}],
+    }
     found = client.post("/api/v1/sites/mill/reports/table", json=asked, headers=headers).json()
     assert [(row["keys"], row["values"]) for row in found["rows"]] == [(["card"], {"visits": 1, "conversions": 1, "value": 30})]
     course = client.post("/api/v1/sites/mill/reports/series", json={"period": period(), "measures": ["conversions"], "goal": goal}, headers=headers).json()

@@ -6,6 +6,7 @@ from collections.abc import AsyncIterator, Awaitable, Callable
 from contextlib import asynccontextmanager
 from pathlib import Path
 
+import structlog
 from fastapi import FastAPI, Request
 from fastapi.responses import FileResponse, HTMLResponse, Response
 from fastapi.staticfiles import StaticFiles
@@ -18,12 +19,23 @@ from upper_compass.api.problems import Problem, ProblemDocument
 from upper_compass.api.services import Services, Settings
 from upper_compass.core.hits import Hit
 
-_PAGE_POLICY = "default-src 'self'; img-src 'self' data:; style-src 'self'; font-src 'self'; connect-src 'self'; frame-ancestors 'none'; base-uri 'none'; form-action 'self'"
+_PAGE_POLICY = "; ".join(
+    ["default-src 'self'", "img-src 'self' data:", "frame-ancestors 'none'", "base-uri 'none'", "form-action 'self'"],
+)
 _FOREVER = "public, max-age=31536000, immutable"
 
 
 def create_app(settings: Settings) -> FastAPI:
     """The application for these settings. Its database must be at the newest migration."""
+    # One JSON object a line; a traceback without the values of variables, which may be somebody's.
+    structlog.configure(
+        processors=[
+            structlog.processors.add_log_level,
+            structlog.processors.TimeStamper(fmt="iso"),
+            structlog.processors.format_exc_info,
+            structlog.processors.JSONRenderer(),
+        ]
+    )
 
     @asynccontextmanager
     async def life(app: FastAPI) -> AsyncIterator[None]:

@@ -9,16 +9,16 @@ from typing import Annotated, Literal, Self
 
 import numpy as np
 import polars as pl
-from pydantic import BaseModel, ConfigDict, Field, StringConstraints, model_validator
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from upper_compass.core.frame import Bools, Floats, Ints
 from upper_compass.core.hits import Kind
 from upper_compass.core.lexicon import Lexicon
-from upper_compass.core.texts import TextTest, check_pattern, text_test
+from upper_compass.core.texts import TextTest, check_pattern, storable, text_test
 from upper_compass.core.visits import NO_VISIT, Derived, Rows
 
 NumberTest = Literal["=", "≠", "<", "≤", ">", "≥"]
-Pattern = Annotated[str, StringConstraints(min_length=1, max_length=500)]
+Pattern = Annotated[str, storable(500, least=1)]
 
 _NUMBER_TESTS: dict[str, Callable[[float, float], bool]] = {
     "=": lambda a, b: a == b,
@@ -34,7 +34,7 @@ class PropTest(BaseModel):
     """A condition on one property of an event; a test on numbers fails on text, a test on text fails on numbers."""
 
     model_config = ConfigDict(extra="forbid")
-    key: Annotated[str, StringConstraints(min_length=1, max_length=100)]
+    key: Annotated[str, storable(100, least=1)]
     test: TextTest | NumberTest
     value: Pattern | float
 
@@ -73,7 +73,7 @@ class EventMatch(BaseModel):
 
     model_config = ConfigDict(extra="forbid")
     kind: Literal["event"]
-    name: Annotated[str, StringConstraints(min_length=1, max_length=100)]
+    name: Annotated[str, storable(100, least=1)]
     props: Annotated[list[PropTest], Field(max_length=10)] = []
 
 

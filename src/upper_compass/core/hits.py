@@ -9,6 +9,8 @@ from uuid import UUID
 
 from pydantic import AfterValidator, AwareDatetime, BaseModel, ConfigDict, Field, StringConstraints, model_validator
 
+from upper_compass.core.texts import storable
+
 MOST_HITS_IN_A_BODY = 100
 FIRST_YEAR, LAST_YEAR = 1995, 2100
 
@@ -39,23 +41,18 @@ def _to_utc(at: datetime) -> datetime:
     return at if at.tzinfo is UTC else at.astimezone(UTC)
 
 
-def _text(longest: int, least: int = 0) -> object:
-    """A text without NUL, which the store cannot hold."""
-    return StringConstraints(min_length=least, max_length=longest, pattern=r"^[^\x00]*$")
-
-
-Short = Annotated[str, _text(200)]
+Short = Annotated[str, storable(200)]
 Address = Annotated[str, StringConstraints(max_length=4000, pattern=r"^https?://[^\x00-\x20\x7f/?#]+([/?#][^\x00-\x1f\x7f]*)?$")]
 Amount = Annotated[float, Field(allow_inf_nan=False, ge=-1e12, le=1e12)]
 Moment = Annotated[AwareDatetime, AfterValidator(_to_utc)]
-PropKey = Annotated[str, _text(100, least=1)]
-PropValue = Annotated[str, _text(1000)] | bool | Amount
+PropKey = Annotated[str, storable(100, least=1)]
+PropValue = Annotated[str, storable(1000)] | bool | Amount
 
 
 class OrderItem(BaseModel):
     """One line of an order; `price` and `unit_cost` are for one piece."""
 
-    model_config = ConfigDict(extra="forbid")
+    model_config = ConfigDict(extra="forbid", strict=True)
     sku: Short = ""
     name: Short = ""
     category: Short = ""
@@ -67,7 +64,7 @@ class OrderItem(BaseModel):
 class Order(BaseModel):
     """A purchase; the same id on one site counts once, the earliest. An order without an id counts."""
 
-    model_config = ConfigDict(extra="forbid")
+    model_config = ConfigDict(extra="forbid", strict=True)
     id: Short = ""
     items: Annotated[list[OrderItem], Field(max_length=200)] = []
     shipping: Amount | None = None
@@ -78,25 +75,25 @@ class Order(BaseModel):
 class Hit(BaseModel):
     """One fact sent by a site."""
 
-    model_config = ConfigDict(extra="forbid")
+    model_config = ConfigDict(extra="forbid", strict=True)
     id: UUID
     at: Moment
-    visitor: Annotated[str, _text(64, least=1)]
+    visitor: Annotated[str, storable(64, least=1)]
     kind: Literal["view", "event", "order", "engage"]
     url: Address
-    title: Annotated[str, _text(500)] | None = None
+    title: Annotated[str, storable(500)] | None = None
     referrer: Annotated[str | None, Field(max_length=4000), AfterValidator(_referrer)] = None
-    name: Annotated[str, _text(100, least=1)] | None = None
+    name: Annotated[str, storable(100, least=1)] | None = None
     value: Amount | None = None
     currency: Annotated[str, StringConstraints(pattern=r"^[A-Z]{3}$")] | None = None
     order: Order | None = None
     engaged_ms: Annotated[int, Field(ge=0, le=86_400_000)] | None = None
     props: Annotated[dict[PropKey, PropValue], Field(max_length=32)] | None = None
-    fields: Annotated[dict[PropKey, Annotated[str, _text(500)]], Field(max_length=20)] | None = None
-    language: Annotated[str, _text(35)] | None = None
-    timezone: Annotated[str, _text(64)] | None = None
-    screen: Annotated[str, _text(20)] | None = None
-    user_agent: Annotated[str, _text(1000)] | None = None
+    fields: Annotated[dict[PropKey, Annotated[str, storable(500)]], Field(max_length=20)] | None = None
+    language: Annotated[str, storable(35)] | None = None
+    timezone: Annotated[str, storable(64)] | None = None
+    screen: Annotated[str, storable(20)] | None = None
+    user_agent: Annotated[str, storable(1000)] | None = None
 
     @model_validator(mode="after")
     def _belongs_to_its_kind(self) -> Self:

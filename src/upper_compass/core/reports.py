@@ -13,11 +13,11 @@ from upper_compass.core.dimensions import DIMENSIONS
 from upper_compass.core.goals import Goal
 from upper_compass.core.hits import Kind
 from upper_compass.core.measures import MEASURES, Measure
-from upper_compass.core.periods import Period, edges
+from upper_compass.core.periods import edges
 from upper_compass.core.requests import Asked, Figures, Interval, Note, Point, Rest, Row, SeriesRequest, SeriesResult, TableRequest, TableResult
 from upper_compass.core.shard import Shard
 from upper_compass.core.stats import beyond_chance, too_few, wilson
-from upper_compass.core.tally import Narrow, Question, merge, tally
+from upper_compass.core.tally import PEOPLE_COLUMNS, By, Cut, Narrow, Question, merge, tally
 
 
 @dataclass(frozen=True)
@@ -27,21 +27,26 @@ class Reading:
     shards: Sequence[Shard]
     zone: ZoneInfo
 
-    def tally(self, ask: Question) -> pl.DataFrame:
-        """The merged tally: key columns, and a column per additive column asked for."""
-        keys = [f"key_{i}" for i in range(len(ask.dimensions))] + (["bucket"] if ask.edges else [])
-        return merge([tally(shard, ask) for shard in self.shards], keys)
+    def tally(self, ask: Question, *bys: By) -> list[pl.DataFrame]:
+        """The merged tally of each breakdown: key columns, and a column per additive column wanted."""
+        tallies: list[list[pl.DataFrame]] = [[] for _ in bys]
+        for shard in self.shards:
+            cut = Cut(shard, ask)
+            for by, gathered in zip(bys, tallies, strict=True):
+                gathered.append(tally(cut, by))
+        return [merge(gathered, by.keys) for by, gathered in zip(bys, tallies, strict=True)]
 
 
 def table(reading: Reading, request: TableRequest, goal: Goal | None) -> TableResult:
     """A breakdown with its totals; versus is judged by the same question over the versus period."""
     measures = [MEASURES[name] for name in request.measures]
-    ask = _question(reading, request, request.period, goal)
-    rows_ask = replace(ask, dimensions=tuple(DIMENSIONS[name] for name in request.dimensions))
+    ask = _question(reading, request, goal)
+    by = By(_columns(measures), tuple(DIMENSIONS[name] for name in request.dimensions))
     versus = request.period.versus(request.versus)
-    before_bounds = versus.bounds(reading.zone) if versus else None
-    total = _finish(reading.tally(ask), measures)
-    before = _finish(reading.tally(_moved(ask, before_bounds)), measures) if before_bounds else None
+    rows, total = _rows_and_total(reading, ask, by, measures)
+    rows_before = before = None
+    if versus:
+        rows_before, before = _rows_and_total(reading, _moved(ask, versus.bounds(reading.zone)), by, measures)
     result = TableResult(
         period=request.period,
         versus=versus,
@@ -50,36 +55,44 @@ def table(reading: Reading, request: TableRequest, goal: Goal | None) -> TableRe
         rows=[],
         rest=None,
         total=_figures(total, before, measures, total)[0],
-        notes=_notes(reading, ask, overlap=rows_ask.by_hit),
+        notes=_notes(reading, ask, by),
     )
     if request.dimensions:
-        rows = _finish(reading.tally(rows_ask), measures)
-        rows_before = _finish(reading.tally(_moved(rows_ask, before_bounds)), measures) if before_bounds else None
-        keys = [f"key_{i}" for i in range(len(request.dimensions))]
-        rows, rows_before = _aligned(rows, rows_before, keys, measures)
-        order = _order(rows, request, keys)
+        rows, rows_before = _aligned(rows, rows_before, by.keys, measures)
+        order = _order(rows, request, by.keys)
         rows, rows_before = rows[order], None if rows_before is None else rows_before[order]
         shown = rows.head(request.limit)
         figures = _figures(shown, None if rows_before is None else rows_before.head(request.limit), measures, total)
-        labels = shown.select(keys).rows()
-        result.rows = [Row(keys=list(label), **figure.model_dump()) for label, figure in zip(labels, figures, strict=True)]
-        result.rest = None if rows_ask.by_hit else _rest(rows, rows_before, request, measures, total)
+        labels = shown.select(by.keys).rows()
+        result.rows = [Row(keys=list(label), **dict(figure)) for label, figure in zip(labels, figures, strict=True)]
+        result.rest = None if by.by_hit else _rest(rows, rows_before, request, measures, total)
     return result
+
+
+def _rows_and_total(reading: Reading, ask: Question, by: By, measures: list[Measure]) -> tuple[pl.DataFrame, pl.DataFrame]:
+    """Rows and totals, finished. By dimensions of the visit what is no count of people adds up to the total; people are counted anew."""
+    if not by.dimensions or by.by_hit:
+        rows, total = reading.tally(ask, by, By(by.columns))
+    else:
+        people = by.columns & frozenset(PEOPLE_COLUMNS)
+        rows, counted = reading.tally(ask, by, By(people))
+        total = rows.select(pl.col(name).sum() for name in sorted(by.columns - people))
+        total = total.with_columns(counted[name] for name in sorted(people)) if len(total.columns) else counted
+    return _finish(rows, measures), _finish(total, measures)
 
 
 def series(reading: Reading, request: SeriesRequest, goal: Goal | None) -> SeriesResult:
     """The course over time; each bucket counts as a period of its own, the totals as the whole period."""
     measures = [MEASURES[name] for name in request.measures]
-    ask = _question(reading, request, request.period, goal)
+    ask = _question(reading, request, goal)
+    by = By(_columns(measures))
     versus = request.period.versus(request.versus)
     cuts, names = edges(request.period, request.bucket, reading.zone)
-    now = _course(reading, ask, measures, cuts)
+    now, total = _course(reading, ask, by, measures, cuts)
     before = total_before = None
     if versus:
-        before_ask = _moved(ask, versus.bounds(reading.zone))
-        before = _course(reading, before_ask, measures, edges(versus, request.bucket, reading.zone)[0])
-        total_before = _finish(reading.tally(before_ask), measures)
-    total = _finish(reading.tally(ask), measures)
+        cuts_before = edges(versus, request.bucket, reading.zone)[0]
+        before, total_before = _course(reading, _moved(ask, versus.bounds(reading.zone)), by, measures, cuts_before)
     points = []
     for i, (name, values) in enumerate(zip(names, _values(now, measures), strict=True)):
         there = before is not None and i < len(before)
@@ -91,26 +104,30 @@ def series(reading: Reading, request: SeriesRequest, goal: Goal | None) -> Serie
         measures=request.measures,
         points=points,
         total=_figures(total, total_before, measures, total)[0],
-        notes=_notes(reading, ask, overlap=False),
+        notes=_notes(reading, ask, by),
     )
 
 
-def _question(reading: Reading, request: Asked, period: Period, goal: Goal | None) -> Question:
-    start, stop = period.bounds(reading.zone)
-    columns = frozenset(column for name in request.measures for column in MEASURES[name].needs)
+def _columns(measures: list[Measure]) -> frozenset[str]:
+    return frozenset(column for measure in measures for column in measure.needs)
+
+
+def _question(reading: Reading, request: Asked, goal: Goal | None) -> Question:
+    start, stop = request.period.bounds(reading.zone)
     narrow = tuple(Narrow(DIMENSIONS[n.dimension], tuple(n.values), n.without) for n in request.only)
-    return Question(start, stop, columns, goal, narrow=narrow, with_hidden=request.with_hidden)
+    return Question(start, stop, goal, narrow, request.with_hidden)
 
 
 def _moved(ask: Question, bounds: tuple[int, int]) -> Question:
-    return replace(ask, start=bounds[0], stop=bounds[1], edges=())
+    return replace(ask, start=bounds[0], stop=bounds[1])
 
 
-def _course(reading: Reading, ask: Question, measures: list[Measure], cuts: list[int]) -> pl.DataFrame:
-    """A row per bucket in order, also where nothing happened."""
-    found = reading.tally(replace(ask, edges=tuple(cuts)))
+def _course(reading: Reading, ask: Question, by: By, measures: list[Measure], cuts: list[int]) -> tuple[pl.DataFrame, pl.DataFrame]:
+    """A row per bucket in order, also where nothing happened; and the totals."""
+    found, total = reading.tally(ask, replace(by, edges=tuple(cuts)), by)
     every = pl.DataFrame({"bucket": np.arange(len(cuts) - 1, dtype=np.int64)})
-    return _finish(every.join(found, on="bucket", how="left", maintain_order="left").fill_null(0.0), measures)
+    course = every.join(found, on="bucket", how="left", maintain_order="left").fill_null(0.0)
+    return _finish(course, measures), _finish(total, measures)
 
 
 def _finish(tallied: pl.DataFrame, measures: list[Measure]) -> pl.DataFrame:
@@ -191,11 +208,11 @@ def _add_intervals(figures: list[Figures], now: pl.DataFrame, measure: Measure, 
             figure.few.append(measure.name)
 
 
-def _notes(reading: Reading, ask: Question, *, overlap: bool) -> list[Note]:
+def _notes(reading: Reading, ask: Question, by: By) -> list[Note]:
     notes = []
-    if overlap:
+    if by.by_hit:
         notes.append(Note(kind="overlap", text="A visit can have several of these values, so the rows overlap and do not add up to the total."))
-    if "value" in ask.columns or "revenue" in ask.columns:
+    if by.wants("value", "revenue"):
         missing = sum(_unrated(shard, ask) for shard in reading.shards)
         if missing:
             amounts = "1 amount counts 0, because its" if missing == 1 else f"{missing:,} amounts count 0, because their"

@@ -5,13 +5,14 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Annotated, Literal, Self
 
-from pydantic import BaseModel, ConfigDict, Field, StringConstraints, model_validator
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from upper_compass.core.dimensions import DIMENSIONS
 from upper_compass.core.measures import MEASURES
 from upper_compass.core.periods import MOST_BUCKETS, Bucket, Period, Versus
+from upper_compass.core.texts import storable
 
-Value = Annotated[str, StringConstraints(max_length=4000)]
+Value = Annotated[str, storable(4000)]
 
 
 class Narrowing(BaseModel):

@@ -8,7 +8,7 @@ from typing import Annotated, Literal, Self
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, StringConstraints, model_validator
 
-from upper_compass.core.texts import check_pattern
+from upper_compass.core.texts import check_pattern, storable
 
 PAID_MEDIUMS = ("cpc", "ppc", "paid", "paid-search", "sem")
 
@@ -25,8 +25,8 @@ def bare_host(host: str) -> str:
 
 
 Host = Annotated[str, StringConstraints(min_length=1, max_length=253, pattern=r"^[A-Za-z0-9._:\[\]-]+$"), AfterValidator(str.lower)]
-QueryKey = Annotated[str, StringConstraints(min_length=1, max_length=100)]
-Word = Annotated[str, StringConstraints(min_length=1, max_length=200)]
+QueryKey = Annotated[str, storable(100, least=1)]
+Word = Annotated[str, storable(200, least=1)]
 SourceField = Literal["source", "medium", "campaign", "content", "term", "label"]
 
 

@@ -10,7 +10,7 @@ own value, visits and visitors under each value that a hit of theirs has, and a 
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
@@ -41,26 +41,45 @@ class Narrow:
 
 @dataclass(frozen=True)
 class Question:
-    """What is tallied: hits and conversions with start ≤ at < stop, visits that started then; `edges` cut it into buckets."""
+    """What is asked about: hits and conversions with start ≤ at < stop, and visits that started then."""
 
     start: int
     stop: int
-    columns: frozenset[str]
     goal: Goal | None = None
-    dimensions: tuple[Dimension, ...] = ()
     narrow: tuple[Narrow, ...] = ()
-    edges: tuple[int, ...] = ()
     with_hidden: bool = False
+
+
+@dataclass(frozen=True)
+class By:
+    """How it is broken down, and the additive columns that are wanted. `edges` cut the period into buckets."""
+
+    columns: frozenset[str]
+    dimensions: tuple[Dimension, ...] = ()
+    edges: tuple[int, ...] = ()
 
     @property
     def by_hit(self) -> bool:
         """Whether a dimension of the hit is among those asked for."""
         return any(dimension.of == "hit" for dimension in self.dimensions)
 
+    @property
+    def keys(self) -> list[str]:
+        """The key columns of the tally."""
+        return [f"key_{i}" for i in range(len(self.dimensions))] + (["bucket"] if self.edges else [])
+
+    def wants(self, *names: str) -> bool:
+        """Whether one of the columns is wanted."""
+        return not self.columns.isdisjoint(names)
+
+    def asked(self, columns: Iterable[str]) -> list[str]:
+        """Which of these columns are wanted, themselves or as squares."""
+        return [name for name in columns if name in self.columns or f"{name}_squared" in self.columns]
+
 
 @dataclass
 class Cut:
-    """What of a shard the question is about."""
+    """What of a shard the question is about; shared by all its breakdowns."""
 
     shard: Shard
     ask: Question
@@ -75,17 +94,45 @@ class Cut:
             self.standing = self.standing & (_having(self.shard, narrow) != narrow.without)
 
     @cached_property
+    def began(self) -> Bools:
+        """Whether each visit started in the period and stands."""
+        start = self.shard.visit("start")
+        return (start >= self.ask.start) & (start < self.ask.stop) & self.standing
+
+    @cached_property
     def visits(self) -> Rows:
         """Visits that started in the period."""
-        began = self.shard.visits_between(self.ask.start, self.ask.stop)
-        return began[self.standing[began]]
+        return np.flatnonzero(self.began).astype(np.int32)
+
+    @cached_property
+    def across(self) -> Rows:
+        """Visits with hits on both sides of an edge of the period; few, looked at hit by hit."""
+        start, until = self.shard.visit("start"), self.shard.visit("until")
+        over = ((start < self.ask.start) & (until >= self.ask.start)) | ((start < self.ask.stop) & (until >= self.ask.stop))
+        return np.flatnonzero(over & self.standing).astype(np.int32)
+
+    @cached_property
+    def whole(self) -> Rows:
+        """Visits of which all hits lie in the period."""
+        inside = self.began.copy()
+        inside[self.across] = False
+        return np.flatnonzero(inside).astype(np.int32)
+
+    @cached_property
+    def rows_across(self) -> Rows:
+        """Rows in the period of visits that lie across its edges."""
+        rows = self.shard.rows_of_visits(self.across)
+        at = self.shard.hit("at")[rows]
+        return rows[(at >= self.ask.start) & (at < self.ask.stop)]
 
     @cached_property
     def rows(self) -> Rows:
         """Rows of the hits in the period."""
+        if not len(self.standing):
+            return np.empty(0, np.int32)
         rows = self.shard.rows_between(self.ask.start, self.ask.stop)
         visit = self.shard.derived.visit_of[rows]
-        return rows[(visit != NO_VISIT) & self.standing[visit]] if len(self.standing) else rows[:0]
+        return rows[(visit != NO_VISIT) & self.standing[visit]]
 
     @cached_property
     def counted(self) -> Ints:
@@ -94,25 +141,43 @@ class Cut:
         inside = (at >= self.ask.start) & (at < self.ask.stop)
         return np.flatnonzero(inside & self.standing[self.conversions.visit]) if len(at) else np.empty(0, np.int64)
 
+    @cached_property
+    def holding(self) -> Bools:
+        """Whether each visit holds a conversion, whenever."""
+        held = np.zeros(len(self.standing), bool)
+        held[self.conversions.visit] = True
+        return held
+
     def kind(self, rows: Rows) -> npt.NDArray[np.uint8]:
         """Kind of each hit, repeated orders told apart."""
         return self.shard.derived.kind[rows]
 
-    def parts_of_rows(self, rows: Rows) -> list[Array]:
+    def parts_of_rows(self, by: By, rows: Rows) -> list[Array]:
         """The key of each hit: codes of the dimensions, then its bucket by its own time."""
-        visits = self.shard.derived.visit_of[rows]
-        parts = [d.read(self.shard, rows if d.of == "hit" else visits) for d in self.ask.dimensions]
-        return parts + self._buckets(self.shard.hit("at")[rows]) or [np.zeros(len(rows), np.int64)]
+        owners = self.shard.derived.visit_of[rows]
+        parts = [d.read(self.shard, rows) if d.of == "hit" else _spread(d, self.shard, owners) for d in by.dimensions]
+        return parts + _buckets(by, self.shard.hit("at")[rows]) or [np.zeros(len(rows), np.int64)]
 
-    def parts_of_visits(self, visits: Rows) -> list[Array]:
+    def parts_of_visits(self, by: By, visits: Rows) -> list[Array]:
         """The key of each visit, by dimensions of the visit, then its bucket by its start."""
-        parts = [d.read(self.shard, visits) for d in self.ask.dimensions]
-        return parts + self._buckets(self.shard.visit("start")[visits]) or [np.zeros(len(visits), np.int64)]
+        parts = [d.read(self.shard, visits) for d in by.dimensions]
+        return parts + _buckets(by, self.shard.visit("start")[visits]) or [np.zeros(len(visits), np.int64)]
 
-    def _buckets(self, at: Ints) -> list[Array]:
-        if not self.ask.edges:
-            return []
-        return [np.clip(np.searchsorted(np.array(self.ask.edges), at, side="right") - 1, 0, len(self.ask.edges) - 2)]
+
+def _spread(dimension: Dimension, shard: Shard, owners: Rows) -> Array:
+    """A dimension of the visit for each hit (by its visit, ascending): read once a visit, then spread."""
+    if not len(owners):
+        return np.empty(0, np.uint32)
+    fresh = np.diff(owners, prepend=owners[0]) != 0
+    fresh[0] = True
+    places = np.cumsum(fresh) - 1
+    return dimension.read(shard, owners[fresh])[places]
+
+
+def _buckets(by: By, at: Ints) -> list[Array]:
+    if not by.edges:
+        return []
+    return [np.clip(np.searchsorted(np.array(by.edges), at, side="right") - 1, 0, len(by.edges) - 2)]
 
 
 def _having(shard: Shard, narrow: Narrow) -> Bools:
@@ -146,21 +211,21 @@ HIT_COLUMNS: dict[str, Callable[[Cut, Rows], Array]] = {
     "orders": lambda cut, rows: cut.kind(rows) == Kind.order,
     "revenue": lambda cut, rows: np.where(cut.kind(rows) == Kind.order, money(cut.shard.hits, rows, cut.shard.lexicon), 0.0),
 }
+# Of these, the sum over a visit of which all hits lie in the period is known: a column of the visits.
+WHOLE_COLUMNS = {"views": "views"}
 PEOPLE_COLUMNS = ("visitors", "people", "converters")
 GOAL_COLUMNS = ("conversions", "value", "value_squared", "converting_visits", "converters")
 END_COLUMNS = {"entries": "entry", "exits": "exit"}
 
 
-def tally(shard: Shard, ask: Question) -> pl.DataFrame:
+def tally(cut: Cut, by: By) -> pl.DataFrame:
     """The additive columns of one shard by key."""
-    cut = Cut(shard, ask)
-    found = _by_hit(cut) if ask.by_hit else _by_visit(cut)
-    labels = found.pop("labels")
-    words = shard.lexicon.words
-    keys = {f"key_{i}": words.decode(label).alias(f"key_{i}") for i, label in enumerate(labels[: len(ask.dimensions)])}
-    if ask.edges:
+    labels, found = _by_hit(cut, by) if by.by_hit else _by_visit(cut, by)
+    words = cut.shard.lexicon.words
+    keys = {f"key_{i}": words.decode(label).alias(f"key_{i}") for i, label in enumerate(labels[: len(by.dimensions)])}
+    if by.edges:
         keys["bucket"] = pl.Series("bucket", labels[-1], dtype=pl.Int64)
-    return pl.DataFrame(keys | {name: pl.Series(name, found[name], dtype=pl.Float64) for name in sorted(ask.columns)})
+    return pl.DataFrame(keys | {name: pl.Series(name, found[name], dtype=pl.Float64) for name in sorted(by.columns)})
 
 
 def merge(tallies: list[pl.DataFrame], keys: list[str]) -> pl.DataFrame:
@@ -169,99 +234,138 @@ def merge(tallies: list[pl.DataFrame], keys: list[str]) -> pl.DataFrame:
     return together.group_by(keys).sum() if keys else together.sum()
 
 
-def _asked(cut: Cut, columns: dict[str, Callable[[Cut, Rows], Array | None]] | dict[str, Callable[[Cut, Rows], Array]]) -> list[str]:
-    return [name for name in columns if name in cut.ask.columns or f"{name}_squared" in cut.ask.columns]
+def _weighted(by: By, name: str, groups: Ints, count: int, weights: Array | None, found: dict[str, Floats]) -> None:
+    """Add a column, and that of its squares, as wanted; what is there already is added to."""
+    columns = {name: weights, f"{name}_squared": None if weights is None else weights.astype(np.float64) ** 2}
+    for column, values in columns.items():
+        if column in by.columns:
+            found[column] = found.get(column, 0.0) + sums(groups, count, values)
 
 
-def _weighted(cut: Cut, name: str, groups: Ints, count: int, weights: Array | None, found: dict[str, Floats]) -> None:
-    if name in cut.ask.columns:
-        found[name] = sums(groups, count, weights)
-    if f"{name}_squared" in cut.ask.columns and weights is not None:
-        found[f"{name}_squared"] = sums(groups, count, weights.astype(np.float64) ** 2)
-
-
-def _wants(cut: Cut, *names: str) -> bool:
-    return not cut.ask.columns.isdisjoint(names)
-
-
-def _hit_sums(cut: Cut, rows: Rows, groups: Ints, count: int) -> dict[str, Floats]:
+def _visit_sums(cut: Cut, by: By, visits: Rows, groups: Ints, count: int) -> dict[str, Floats]:
     found: dict[str, Floats] = {}
-    for name in _asked(cut, HIT_COLUMNS):
-        _weighted(cut, name, groups, count, HIT_COLUMNS[name](cut, rows), found)
-    if _wants(cut, "visitors"):
-        found["visitors"] = count_distinct(cut.shard.hit("visitor")[rows], groups, count)
-    if _wants(cut, "people"):
+    for name in by.asked(VISIT_COLUMNS):
+        _weighted(by, name, groups, count, VISIT_COLUMNS[name](cut, visits), found)
+    return found
+
+
+def _hit_sums(cut: Cut, by: By, rows: Rows, groups: Ints, count: int) -> dict[str, Floats]:
+    found: dict[str, Floats] = {}
+    for name in by.asked(HIT_COLUMNS):
+        _weighted(by, name, groups, count, HIT_COLUMNS[name](cut, rows), found)
+    if by.wants("people"):
         did = cut.kind(rows) == Kind.event
         found["people"] = count_distinct(cut.shard.hit("visitor")[rows[did]], groups[did], count)
     return found
 
 
-def _visit_sums(cut: Cut, visits: Rows, groups: Ints, count: int) -> dict[str, Floats]:
-    found: dict[str, Floats] = {}
-    for name in _asked(cut, VISIT_COLUMNS):
-        _weighted(cut, name, groups, count, VISIT_COLUMNS[name](cut, visits), found)
-    return found
-
-
-def _needs_rows(cut: Cut) -> bool:
-    return bool(_asked(cut, HIT_COLUMNS)) or _wants(cut, "visitors", "people")
-
-
-def _by_visit(cut: Cut) -> dict[str, list[Ints] | Floats]:
-    visits = cut.visits
-    rows = cut.rows if _needs_rows(cut) else np.empty(0, np.int32)
-    counted = cut.counted if _wants(cut, *GOAL_COLUMNS) else np.empty(0, np.int64)
+def _by_visit(cut: Cut, by: By) -> tuple[list[Ints], dict[str, Floats]]:
+    """By dimensions of the visit, or in all. Whole visits are counted as such; hits are looked at only where that does not do."""
+    shard, visits = cut.shard, cut.visits
+    empty = np.empty(0, np.int32)
+    by_rows = bool(by.edges) or by.wants("people") or any(name not in WHOLE_COLUMNS for name in by.asked(HIT_COLUMNS))
+    present = by.wants("visitors") or bool(by.asked(HIT_COLUMNS)) or by_rows
+    rows = cut.rows if by_rows else cut.rows_across if present else empty
+    counted = cut.counted if by.wants(*GOAL_COLUMNS) else np.empty(0, np.int64)
     converted = cut.conversions.row[counted]
-    space = KeySpace(cut.parts_of_visits(visits), cut.parts_of_rows(rows), cut.parts_of_rows(converted))
+    space = KeySpace(cut.parts_of_visits(by, visits), cut.parts_of_rows(by, rows), cut.parts_of_rows(by, converted))
     of_visits, of_rows, of_conversions = space.groups
     n = space.count
-    found: dict[str, Floats] = _visit_sums(cut, visits, of_visits, n) | _hit_sums(cut, rows, of_rows, n)
+    found = _visit_sums(cut, by, visits, of_visits, n) | _hit_sums(cut, by, rows, of_rows, n)
+    whole = np.empty(0, np.int64) if by_rows else np.flatnonzero(np.isin(visits, cut.across, invert=True, assume_unique=True))
+    if not by_rows:
+        for name in by.asked(HIT_COLUMNS):
+            _weighted(by, name, of_visits[whole], n, shard.visit(WHOLE_COLUMNS[name])[visits[whole]], found)
+    if by.wants("visitors"):
+        found["visitors"] = _visitors(cut, rows, of_rows, visits[whole], of_visits[whole], n)
     for name, end in END_COLUMNS.items():
-        if _wants(cut, name):
-            found[name] = sums(of_visits, n, cut.shard.visit(end)[visits] >= 0)
-    if _wants(cut, "seen"):
-        found["seen"] = sums(of_visits, n, cut.shard.visit("views")[visits] > 0)
-    if _wants(cut, *GOAL_COLUMNS):
+        if by.wants(name):
+            found[name] = sums(of_visits, n, shard.visit(end)[visits] >= 0)
+    if by.wants("seen"):
+        found["seen"] = sums(of_visits, n, shard.visit("views")[visits] > 0)
+    if by.wants(*GOAL_COLUMNS):
         values = cut.conversions.value[counted]
         found["conversions"] = sums(of_conversions, n)
         found["value"] = sums(of_conversions, n, values)
         found["value_squared"] = sums(of_conversions, n, values**2)
-        found["converters"] = count_distinct(cut.shard.hit("visitor")[converted], of_conversions, n)
-        holding = np.zeros(len(cut.standing), bool)
-        holding[cut.conversions.visit] = True
-        found["converting_visits"] = sums(of_visits, n, holding[visits])
-    return {"labels": space.labels, **found}
+        found["converters"] = count_distinct(shard.hit("visitor")[converted], of_conversions, n)
+        found["converting_visits"] = sums(of_visits, n, cut.holding[visits])
+    return space.labels, found
 
 
-def _by_hit(cut: Cut) -> dict[str, list[Ints] | Floats]:
-    visits, shard = cut.visits, cut.shard
-    with_goal = _wants(cut, *GOAL_COLUMNS)
+def _visitors(cut: Cut, rows: Rows, of_rows: Ints, whole: Rows, of_whole: Ints, n: int) -> Floats:
+    """Distinct visitors by group, of hits and of whole visits together."""
+    units = cut.shard.hit("visitor")[rows]
+    if not len(whole):
+        return count_distinct(units, of_rows, n)
+    visitors = np.concatenate([cut.shard.visit("visitor")[whole], units])
+    groups = np.concatenate([of_whole, of_rows])
+    if len(rows):
+        order = np.argsort(visitors, kind="stable")
+        visitors, groups = visitors[order], groups[order]
+    return count_distinct(visitors, groups, n)
+
+
+def _by_hit(cut: Cut, by: By) -> tuple[list[Ints], dict[str, Floats]]:
+    shard = cut.shard
     empty = np.empty(0, np.int32)
+    with_goal = by.wants(*GOAL_COLUMNS)
+    of_visits = bool(by.asked(VISIT_COLUMNS)) or by.wants("seen")
     places = {
-        "rows": cut.rows if _needs_rows(cut) else empty,
-        "inside": shard.rows_of_visits(visits) if _asked(cut, VISIT_COLUMNS) or _wants(cut, "seen") else empty,
-        "entries": _end_rows(cut, "entry") if _wants(cut, "entries") else empty,
-        "exits": _end_rows(cut, "exit") if _wants(cut, "exits") else empty,
+        "rows": cut.rows,
+        "outside": _rows_outside(cut) if of_visits else empty,
+        "entries": _end_rows(cut, "entry") if by.wants("entries") else empty,
+        "exits": _end_rows(cut, "exit") if by.wants("exits") else empty,
         "converting": _rows_of_converting(cut) if with_goal else empty,
     }
     parts = {}
     for name, rows in places.items():
-        keys = cut.parts_of_rows(rows)
-        present = np.logical_and.reduce([key != 0 for d, key in zip(cut.ask.dimensions, keys, strict=True) if d.of == "hit"])
-        places[name], parts[name] = rows[present], [key[present] for key in keys]
+        keys = cut.parts_of_rows(by, rows)
+        present = np.logical_and.reduce([key != 0 for d, key in zip(by.dimensions, keys, strict=True) if d.of == "hit"])
+        if not present.all():
+            places[name], keys = rows[present], [key[present] for key in keys]
+        parts[name] = keys
     space = KeySpace(*parts.values())
     groups, n = dict(zip(parts, space.groups, strict=True)), space.count
-    found = _hit_sums(cut, places["rows"], groups["rows"], n)
-    owner = shard.derived.visit_of[places["inside"]]
-    paired, pair_groups = distinct_pairs(owner, groups["inside"], n)
-    found |= _visit_sums(cut, paired.astype(np.int32), pair_groups, n)
-    found |= {name: sums(groups[name], n) for name in END_COLUMNS if _wants(cut, name)}
-    if _wants(cut, "seen"):
-        view = cut.kind(places["inside"]) == Kind.view
-        found["seen"] = count_distinct(owner[view], groups["inside"][view], n)
+    found = _hit_sums(cut, by, places["rows"], groups["rows"], n)
+    if of_visits or by.wants("visitors"):
+        visit, group = distinct_pairs(shard.derived.visit_of[places["rows"]], groups["rows"], n)
+        if by.wants("visitors"):
+            found["visitors"] = count_distinct(shard.visit("visitor")[visit], group, n)
+        if of_visits:
+            found |= _visits_having(cut, by, (visit, group), places, groups, n)
+    found |= {name: sums(groups[name], n) for name in END_COLUMNS if by.wants(name)}
     if with_goal:
         found |= _goal_by_hit(cut, places["converting"], groups["converting"], n)
-    return {"labels": space.labels, **found}
+    return space.labels, found
+
+
+def _visits_having(cut: Cut, by: By, pairs: tuple[Ints, Ints], places: dict[str, Rows], groups: dict[str, Ints], n: int) -> dict[str, Floats]:
+    """Sums over the visits that started in the period and have such a hit anywhere. `pairs`: visits and values of hits in the period."""
+    visit_of = cut.shard.derived.visit_of
+
+    def with_outside(visit: Ints, group: Ints, outside: Rows, outside_groups: Ints) -> tuple[Ints, Ints]:
+        began = cut.began[visit]
+        visits = np.concatenate([visit[began], visit_of[outside]])
+        joined = np.concatenate([group[began], outside_groups])
+        if not len(outside):
+            return visits, joined
+        order = np.argsort(visits, kind="stable")
+        return distinct_pairs(visits[order], joined[order], n)
+
+    paired, pair_groups = with_outside(*pairs, places["outside"], groups["outside"])
+    found = _visit_sums(cut, by, paired.astype(np.int32), pair_groups, n)
+    if by.wants("seen"):
+        view, view_outside = (cut.kind(places[name]) == Kind.view for name in ("rows", "outside"))
+        seen = distinct_pairs(visit_of[places["rows"]][view], groups["rows"][view], n)
+        found["seen"] = sums(with_outside(*seen, places["outside"][view_outside], groups["outside"][view_outside])[1], n)
+    return found
+
+
+def _rows_outside(cut: Cut) -> Rows:
+    """Rows that lie outside the period, of visits that started in it."""
+    rows = cut.shard.rows_of_visits(cut.across[cut.began[cut.across]])
+    return rows[cut.shard.hit("at")[rows] >= cut.ask.stop]
 
 
 def _end_rows(cut: Cut, end: str) -> Rows:
@@ -271,12 +375,9 @@ def _end_rows(cut: Cut, end: str) -> Rows:
 
 def _rows_of_converting(cut: Cut) -> Rows:
     """All rows of visits that hold a conversion and matter: those that started in the period, or whose conversion lies in it."""
-    holding = np.zeros(len(cut.standing), bool)
-    holding[cut.conversions.visit[cut.counted]] = True
-    began = np.zeros(len(cut.standing), bool)
-    began[cut.visits] = True
-    holding[cut.conversions.visit] |= began[cut.conversions.visit]
-    return cut.shard.rows_of_visits(np.flatnonzero(holding).astype(np.int32))
+    mattering = cut.holding & cut.began
+    mattering[cut.conversions.visit[cut.counted]] = True
+    return cut.shard.rows_of_visits(np.flatnonzero(mattering).astype(np.int32))
 
 
 def _goal_by_hit(cut: Cut, rows: Rows, groups: Ints, n: int) -> dict[str, Floats]:
@@ -297,14 +398,12 @@ def _goal_by_hit(cut: Cut, rows: Rows, groups: Ints, n: int) -> dict[str, Floats
     low, high = stretch(all_rows[cut.counted])
     running = np.concatenate([[0.0], np.cumsum(cut.conversions.value[cut.counted])])
     squares = np.concatenate([[0.0], np.cumsum(cut.conversions.value[cut.counted] ** 2)])
-    began = np.zeros(len(cut.standing), bool)
-    began[cut.visits] = True
     low_any, high_any = stretch(all_rows)
     reached = high > low
     return {
         "conversions": sums(group, n, high - low),
         "value": sums(group, n, running[high] - running[low]),
         "value_squared": sums(group, n, squares[high] - squares[low]),
-        "converting_visits": sums(group, n, (high_any > low_any) & began[visit]),
+        "converting_visits": sums(group, n, (high_any > low_any) & cut.began[visit]),
         "converters": count_distinct(shard.visit("visitor")[visit[reached]], group[reached], n),
     }

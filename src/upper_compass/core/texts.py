@@ -5,8 +5,14 @@ from __future__ import annotations
 from typing import Literal
 
 import polars as pl
+from pydantic import StringConstraints
 
 TextTest = Literal["is", "is not", "starts with", "contains", "regular expression"]
+
+
+def storable(longest: int, least: int = 0) -> StringConstraints:
+    """The length of a text that can be stored: one without NUL, which the store cannot hold."""
+    return StringConstraints(min_length=least, max_length=longest, pattern=r"^[^\x00]*$")
 
 
 def text_test(texts: pl.Series, test: str, pattern: str) -> pl.Series:

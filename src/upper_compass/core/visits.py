@@ -42,6 +42,7 @@ class Derived:
     | visitor | code of the visitor |
     | first_row, last_row | its first and last row in the hits (rows between that have no visit do not occur) |
     | start, end | ms since 1970, UTC |
+    | until | time of the last hit; later than the end when an engage came after a long pause |
     | engaged | ms |
     | views, number | counts; `number` is 1 for the visitor's first ever |
     | entry, exit | row of the first and the last view, -1 without a view |
@@ -115,6 +116,7 @@ def _derive_block(hits: pl.DataFrame, kind: npt.NDArray[np.uint8], lexicon: Lexi
             "last_row": last.astype(np.int32),
             "start": at[first],
             "end": at[moved] if len(moved) else at[first],
+            "until": at[last] if len(last) else at[first],
             "engaged": sums[last + 1] - sums[first],
             "views": views.astype(np.int32),
             "number": number.astype(np.int32),

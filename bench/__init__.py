@@ -1,0 +1,1 @@
+"""Measurements, as ratios in one run; `docs/performance.md` holds the figures."""

@@ -1,0 +1,273 @@
+"""Ten reports on ten million hits, against a hand-written DuckDB query each, in one process. Run: ./compass bench reports [hits]
+
+Both read columns in memory: this side the core's frames, DuckDB its own tables of the same hits and of the same derived visits. Both have two
+threads. Each report must give the same figures on both sides; then each is timed five times, medians are compared.
+"""
+
+from __future__ import annotations
+
+import ctypes
+import gc
+import json
+import os
+import statistics
+import sys
+import threading
+import time
+from collections.abc import Callable
+from datetime import date, timedelta
+from zoneinfo import ZoneInfo
+
+os.environ["POLARS_MAX_THREADS"] = "2"
+
+import duckdb
+import numpy as np
+import polars as pl
+import psutil
+
+from bench.data import GOAL, RULES, make
+from upper_compass.core.frame import Dictionaries, encode_hits
+from upper_compass.core.lexicon import Lexicon
+from upper_compass.core.periods import Period
+from upper_compass.core.reports import Reading, series, table
+from upper_compass.core.requests import SeriesRequest, TableRequest
+from upper_compass.core.shard import Shard
+from upper_compass.reference import shipped
+
+ZONE = ZoneInfo("UTC")
+LAST = date(2026, 10, 31)
+MONTH = Period(first=LAST - timedelta(days=27), last=LAST)
+YEAR = Period(first=LAST - timedelta(days=363), last=LAST)
+ROUNDS = 5
+GAP = 30 * 60_000
+
+
+def _bounds(period: Period) -> str:
+    start, stop = period.bounds(ZONE)
+    return f"BETWEEN {start} AND {stop - 1}"
+
+
+def _visit_table(dimension: str, period: Period) -> str:
+    """Visits, visitors, views, bounces, conversions, value by a dimension of the visit."""
+    inside = _bounds(period)
+    return f"""
+    WITH v AS (SELECT {dimension} AS k, count(*) AS visits, sum(bounce::int) AS bounces FROM visits WHERE start {inside} GROUP BY 1),
+         h AS (SELECT w.{dimension} AS k, sum((h.kind = 1)::int) AS views, count(DISTINCT h.visitor) AS visitors
+               FROM hits h JOIN visits w ON w.visit = h.visit WHERE h.ts {inside} GROUP BY 1),
+         c AS (SELECT w.{dimension} AS k, count(*) AS conversions, sum(h.value) AS value
+               FROM hits h JOIN visits w ON w.visit = h.visit WHERE h.ts {inside} AND h.kind = 2 AND h.name = 'book' GROUP BY 1)
+    SELECT coalesce(v.k, h.k, c.k) AS k, coalesce(visits, 0), coalesce(visitors, 0), coalesce(views, 0), coalesce(bounces, 0),
+           coalesce(conversions, 0), coalesce(value, 0)
+    FROM v FULL JOIN h ON v.k = h.k FULL JOIN c ON coalesce(v.k, h.k) = c.k"""  # noqa: S608
+
+
+VISIT_MEASURES = ["visits", "visitors", "views", "bounces", "conversions", "value"]
+
+
+def _page_table(period: Period) -> str:
+    """Views, visits, visitors and conversions by page."""
+    inside = _bounds(period)
+    return f"""
+    WITH h AS (SELECT page AS k, sum((kind = 1)::int) AS views, count(DISTINCT visitor) AS visitors FROM hits WHERE ts {inside} GROUP BY 1),
+         v AS (SELECT h.page AS k, count(DISTINCT h.visit) AS visits FROM hits h JOIN visits w ON w.visit = h.visit WHERE w.start {inside} GROUP BY 1),
+         c AS (SELECT row, visit FROM hits WHERE kind = 2 AND name = 'book' AND ts {inside}),
+         f AS (SELECT visit, page AS k, min(row) AS first FROM hits WHERE visit IN (SELECT visit FROM c) GROUP BY 1, 2),
+         g AS (SELECT f.k, count(*) AS conversions FROM f JOIN c ON c.visit = f.visit AND c.row >= f.first GROUP BY 1)
+    SELECT coalesce(h.k, v.k) AS k, coalesce(views, 0), coalesce(visits, 0), coalesce(visitors, 0), coalesce(conversions, 0)
+    FROM h FULL JOIN v ON h.k = v.k LEFT JOIN g ON g.k = coalesce(h.k, v.k)"""  # noqa: S608
+
+
+PAGE_MEASURES = ["views", "visits", "visitors", "conversions"]
+
+
+def _course(period: Period, bucket: str) -> str:
+    """Visits, visitors and views over time."""
+    inside = _bounds(period)
+    start = f"strftime(date_trunc('{bucket}', make_timestamp(start * 1000)), '%Y-%m-%d')"
+    at = start.replace("start", "ts")
+    return f"""
+    WITH v AS (SELECT {start} AS k, count(*) AS visits FROM visits WHERE start {inside} GROUP BY 1),
+         h AS (SELECT {at} AS k, sum((kind = 1)::int) AS views, count(DISTINCT visitor) AS visitors FROM hits WHERE ts {inside} GROUP BY 1)
+    SELECT coalesce(v.k, h.k) AS k, coalesce(visits, 0), coalesce(visitors, 0), coalesce(views, 0) FROM v FULL JOIN h ON v.k = h.k"""  # noqa: S608
+
+
+COURSE_MEASURES = ["visits", "visitors", "views"]
+
+
+def _reports(reading: Reading) -> list[tuple[str, Callable[[], dict[str, list[float]]], str]]:
+    """(name, this side, DuckDB's query) of ten reports."""
+
+    def ask_table(dimension: str, period: Period, measures: list[str]) -> Callable[[], dict[str, list[float]]]:
+        request = TableRequest(period=period, versus="none", dimensions=[dimension], measures=measures, limit=10_000)
+
+        def run() -> dict[str, list[float]]:
+            return {row.keys[0]: [row.values[name] or 0 for name in measures] for row in table(reading, request, GOAL).rows}
+
+        return run
+
+    def ask_series(period: Period, bucket: str) -> Callable[[], dict[str, list[float]]]:
+        request = SeriesRequest.model_validate({"period": period, "versus": "none", "measures": COURSE_MEASURES, "bucket": bucket})
+
+        def run() -> dict[str, list[float]]:
+            return {point.at: [point.values[name] or 0 for name in COURSE_MEASURES] for point in series(reading, request, GOAL).points}
+
+        return run
+
+    made = []
+    for name, period in (("28 days", MONTH), ("364 days", YEAR)):
+        for dimension in ("channel", "entry_page", "device"):
+            made.append((f"{dimension}, {name}", ask_table(dimension, period, VISIT_MEASURES), _visit_table(dimension, period)))
+        made.append((f"page, {name}", ask_table("page", period, PAGE_MEASURES), _page_table(period)))
+    made.append(("by day, 28 days", ask_series(MONTH, "day"), _course(MONTH, "day")))
+    made.append(("by day, 364 days", ask_series(YEAR, "day"), _course(YEAR, "day")))
+    return made
+
+
+def _timed(run: Callable[[], object]) -> float:
+    times = []
+    for _ in range(ROUNDS):
+        began = time.perf_counter()
+        run()
+        times.append(time.perf_counter() - began)
+    return statistics.median(times)
+
+
+def _into_duckdb(shard: Shard) -> duckdb.DuckDBPyConnection:
+    lexicon = shard.lexicon
+    words = lexicon.words.texts
+    visits = np.arange(len(shard.derived.visits))
+
+    def text(codes: np.ndarray) -> pl.Series:
+        return words.gather(pl.Series(codes))
+
+    from upper_compass.core.dimensions import DIMENSIONS
+
+    v = pl.DataFrame(
+        {"visit": visits.astype(np.int32), "visitor": shard.visit("visitor"), "start": shard.visit("start"), "bounce": shard.visit("bounce")}
+        | {name: text(DIMENSIONS[name].read(shard, visits.astype(np.int32))) for name in ("channel", "entry_page", "device")}
+    )
+    with_visit = shard.derived.visit_of >= 0  # an engage before any visit is ignored on both sides
+    h = pl.DataFrame(
+        {
+            "row": np.arange(len(shard.hits), dtype=np.int32),
+            "visit": shard.derived.visit_of,
+            "visitor": shard.hit("visitor"),
+            "ts": shard.hit("at"),
+            "kind": shard.hit("kind"),
+            "value": shard.hit("value"),
+            "page": text(lexicon["page"][shard.hit("url")]),
+            "name": lexicon.dictionaries["name"].texts.gather(shard.hits["name"]),
+        }
+    ).filter(with_visit)
+    connection = duckdb.connect(config={"threads": 2})
+    connection.execute("CREATE TABLE visits AS SELECT * FROM v")
+    connection.execute("CREATE TABLE hits AS SELECT * FROM h")
+    return connection
+
+
+_SESSIONS = f"""
+CREATE OR REPLACE TABLE derived AS
+WITH ordered AS (
+    SELECT visitor, ts, seq, kind, origin,
+           lag(ts) OVER w AS before, last_value(CASE WHEN origin >= 0 THEN origin END IGNORE NULLS) OVER (w ROWS BETWEEN UNBOUNDED PRECEDING AND 1 PRECEDING) AS held
+    FROM raw WINDOW w AS (PARTITION BY visitor ORDER BY ts, seq)
+)
+SELECT visitor, sum((before IS NULL OR ts - before > {GAP} OR (origin >= 0 AND origin IS DISTINCT FROM held))::int)
+       OVER (PARTITION BY visitor ORDER BY ts, seq ROWS UNBOUNDED PRECEDING) AS number, ts, kind
+FROM ordered"""  # noqa: S608
+
+
+class Memory:
+    """Resident memory beyond that at the beginning: the most at any time, and what is held in the end."""
+
+    def __enter__(self) -> Memory:
+        self._process = psutil.Process()
+        self._ended = threading.Event()
+        _release()
+        self._before = self._process.memory_info().rss
+        self.most = self.held = 0
+        self._watch = threading.Thread(target=self._look)
+        self._watch.start()
+        return self
+
+    def _look(self) -> None:
+        while not self._ended.wait(0.005):
+            self.most = max(self.most, self._process.memory_info().rss - self._before)
+
+    def __exit__(self, *_: object) -> None:
+        self._ended.set()
+        self._watch.join()
+        _release()
+        self.held = self._process.memory_info().rss - self._before
+
+
+def _release() -> None:
+    """Give freed memory back to the system, so that what is resident is what is held."""
+    gc.collect()
+    ctypes.CDLL("libc.so.6").malloc_trim(0)
+
+
+def measure(count: int) -> dict[str, object]:
+    """All figures for so many hits."""
+    dictionaries = Dictionaries()
+    coded = encode_hits(make(count), dictionaries)
+    lexicon = Lexicon(RULES, shipped(), dictionaries)
+    shuffled = coded.sample(fraction=1, shuffle=True, seed=1)
+    del coded
+    began = time.perf_counter()
+    ordered = shuffled.sort("visitor", "at", "seq").rechunk()
+    sort_s = time.perf_counter() - began
+    del shuffled
+    with Memory() as memory:
+        began = time.perf_counter()
+        shard = Shard.of(ordered, lexicon, np.empty(0, np.int64))
+        derive_s = time.perf_counter() - began
+        runs = _reports(Reading([shard], ZONE))
+        for _, mine, _ in runs:
+            mine()
+    raw = ordered.sample(fraction=1, shuffle=True, seed=2)
+    raw = raw.select("visitor", pl.col("at").alias("ts"), "seq", "kind").with_columns(pl.Series("origin", _origin_of(raw, lexicon)))
+    connection = _into_duckdb(shard)
+    connection.execute("CREATE TABLE raw AS SELECT * FROM raw")
+    began = time.perf_counter()
+    connection.execute(_SESSIONS)
+    window_s = time.perf_counter() - began
+    rows = []
+    for name, mine, query in runs:
+        theirs = {row[0]: [float(x) for x in row[1:]] for row in connection.execute(query).fetchall()}
+        found = mine()
+        same = {k: v for k, v in found.items() if any(v)} == {k: v for k, v in theirs.items() if any(v)} or _close(found, theirs)
+        ours, duck = _timed(mine), _timed(lambda query=query: connection.execute(query).fetchall())
+        rows.append({"report": name, "same": same, "ms": round(ours * 1000, 1), "duckdb_ms": round(duck * 1000, 1), "ratio": round(ours / duck, 2)})
+        print(json.dumps(rows[-1]), flush=True)
+    return {
+        "hits": count, "visits": len(shard.derived.visits), "sort_s": round(sort_s, 2), "derive_s": round(derive_s, 2), "duckdb_window_s": round(window_s, 2),
+        "derive_ratio": round((sort_s + derive_s) / window_s, 2), "bytes_per_hit_beyond_raw_at_most": round(memory.most / count, 1), "and_held": round(memory.held / count, 1),
+        "raw_bytes_per_hit": round(ordered.estimated_size() / count, 1),
+        "total_ms": round(sum(row["ms"] for row in rows), 1), "all_same": all(row["same"] for row in rows), "worst_ratio": max(row["ratio"] for row in rows),
+    }  # fmt: skip
+
+
+def _close(mine: dict[str, list[float]], theirs: dict[str, list[float]]) -> bool:
+    something = {k: v for k, v in theirs.items() if any(v)}
+    return something.keys() == {k for k, v in mine.items() if any(v)} and all(np.allclose(mine[k], v, rtol=1e-12) for k, v in something.items())
+
+
+def _origin_of(hits: pl.DataFrame, lexicon: Lexicon) -> np.ndarray:
+    """Evidence of each hit, worked out beforehand for DuckDB, which is spared reading addresses."""
+    found = lexicon["url_origin"][hits["url"].to_numpy()]
+    return np.where((hits["kind"].to_numpy() == 1) & (found >= 0), lexicon["triple"][np.maximum(found, 0)], -1).astype(np.int32)
+
+
+def main() -> None:
+    """Measure at a tenth of the hits and at all of them."""
+    count = int(sys.argv[1]) if len(sys.argv) > 1 else 10_000_000
+    small = measure(count // 10)
+    print(json.dumps(small), flush=True)
+    large = measure(count)
+    print(json.dumps(large), flush=True)
+    print(json.dumps({"growth_from_a_tenth": round(large["total_ms"] / small["total_ms"], 2)}))  # type: ignore[operator]
+
+
+if __name__ == "__main__":
+    main()
