@@ -66,7 +66,7 @@ class Dictionary:
     def encode(self, texts: pl.Series) -> Codes:
         """Codes of texts (null is the empty text); texts not seen before are taken in."""
         asked = texts.fill_null("").rename("text")
-        distinct = asked.unique()
+        distinct = asked.unique(maintain_order=True)
         with self._growing:
             known = self._texts.to_frame().with_columns(pl.int_range(pl.len(), dtype=pl.UInt32).alias("code"))
             found = distinct.to_frame().join(known, on="text", how="left", maintain_order="left")["code"]

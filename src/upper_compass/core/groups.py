@@ -10,8 +10,14 @@ import numpy.typing as npt
 from upper_compass.core.frame import Bools, Floats, Ints
 
 Array = npt.NDArray[Any]
-# Up to this many cells a table of flags is cheaper than sorting.
+# A table of flags is cheaper than sorting, unless it is much larger than what goes into it.
 TABLE_CELLS = 40_000_000
+CELLS_A_VALUE = 12
+CELLS_AT_LEAST = 65_536
+
+
+def _table_pays(cells: int, values: int) -> bool:
+    return cells <= min(TABLE_CELLS, CELLS_AT_LEAST + CELLS_A_VALUE * values)
 
 
 def sums(groups: Ints, count: int, weights: Array | None = None) -> Floats:
@@ -41,7 +47,7 @@ def count_distinct(units: Array, groups: Ints, count: int) -> Floats:
 
 def distinct(values: Ints, bound: int) -> Ints:
     """The distinct values, ascending; all are below `bound`."""
-    if bound <= TABLE_CELLS:
+    if _table_pays(bound, len(values)):
         seen = np.zeros(bound, bool)
         seen[values] = True
         return np.flatnonzero(seen)
@@ -83,7 +89,7 @@ def _number(columns: list[Array]) -> tuple[Ints, list[Ints]]:
 
 def _rank(ordered: Ints, values: Array, bound: int) -> Ints:
     """Place of each value in the ordered distinct values."""
-    if bound > TABLE_CELLS:
+    if not _table_pays(bound, len(values) + len(ordered)):
         return np.searchsorted(ordered, values)
     table = np.zeros(bound, np.int64)
     table[ordered] = np.arange(len(ordered))

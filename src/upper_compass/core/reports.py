@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from math import isnan
 from zoneinfo import ZoneInfo
 
 import numpy as np
@@ -64,7 +65,7 @@ def table(reading: Reading, request: TableRequest, goal: Goal | None) -> TableRe
         shown = rows.head(request.limit)
         figures = _figures(shown, None if rows_before is None else rows_before.head(request.limit), measures, total)
         labels = shown.select(by.keys).rows()
-        result.rows = [Row(keys=list(label), **dict(figure)) for label, figure in zip(labels, figures, strict=True)]
+        result.rows = [Row.model_construct(keys=list(label), **dict(figure)) for label, figure in zip(labels, figures, strict=True)]
         result.rest = None if by.by_hit else _rest(rows, rows_before, request, measures, total)
     return result
 
@@ -181,31 +182,33 @@ def _values(frame: pl.DataFrame, measures: list[Measure]) -> list[dict[str, floa
 
 def _figures(now: pl.DataFrame, before: pl.DataFrame | None, measures: list[Measure], total: pl.DataFrame) -> list[Figures]:
     """Figures of each row of a finished tally: values, versus, intervals, what is too few to say, what is beyond chance."""
-    values = _values(now, measures)
-    figures = [Figures(values=row) for row in values]
-    if before is not None:
-        for figure, row in zip(figures, _values(before, measures), strict=True):
-            figure.before = row
+    intervals: list[dict[str, Interval]] = [{} for _ in range(len(now))]
+    few: list[list[str]] = [[] for _ in range(len(now))]
+    beyond: list[dict[str, bool]] = [{} for _ in range(len(now))]
     for measure in measures:
         if measure.chance == "share":
-            _add_intervals(figures, now, measure, total)
+            _add_intervals(intervals, few, now, measure, total)
         if before is not None and measure.chance != "none":
             parts = [tuple(frame[part].to_numpy() for part in measure.parts) for frame in (now, before)]
-            for figure, sure in zip(figures, beyond_chance(measure.chance, *parts), strict=True):
-                figure.beyond_chance[measure.name] = bool(sure)
-    return figures
+            for judged, sure in zip(beyond, beyond_chance(measure.chance, *parts).tolist(), strict=True):
+                judged[measure.name] = sure
+    earlier = [None] * len(now) if before is None else _values(before, measures)
+    columns = zip(_values(now, measures), earlier, intervals, few, beyond, strict=True)
+    # Thousands of rows are made here from figures of our own, so they are not validated one by one.
+    names = ("values", "before", "interval", "few", "beyond_chance")
+    return [Figures.model_construct(**dict(zip(names, row, strict=True))) for row in columns]
 
 
-def _add_intervals(figures: list[Figures], now: pl.DataFrame, measure: Measure, total: pl.DataFrame) -> None:
+def _add_intervals(intervals: list[dict[str, Interval]], few: list[list[str]], now: pl.DataFrame, measure: Measure, total: pl.DataFrame) -> None:
     successes, tries = (now[part].to_numpy() for part in measure.parts)
     low, high = wilson(successes, tries)
     share = total[f"= {measure.name}"][0]
-    few = too_few(tries, share) if share is not None else np.ones(len(tries), bool)
-    for figure, a, b, is_few in zip(figures, low, high, few, strict=True):
-        if not np.isnan(a):
-            figure.interval[measure.name] = Interval(low=float(a), high=float(b))
+    rare = too_few(tries, share) if share is not None else np.ones(len(tries), bool)
+    for i, (a, b, is_few) in enumerate(zip(low.tolist(), high.tolist(), rare.tolist(), strict=True)):
+        if not isnan(a):  # over something
+            intervals[i][measure.name] = Interval(low=a, high=b)
         if is_few:
-            figure.few.append(measure.name)
+            few[i].append(measure.name)
 
 
 def _notes(reading: Reading, ask: Question, by: By) -> list[Note]:

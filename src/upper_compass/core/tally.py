@@ -346,12 +346,13 @@ def _visits_having(cut: Cut, by: By, pairs: tuple[Ints, Ints], places: dict[str,
 
     def with_outside(visit: Ints, group: Ints, outside: Rows, outside_groups: Ints) -> tuple[Ints, Ints]:
         began = cut.began[visit]
-        visits = np.concatenate([visit[began], visit_of[outside]])
-        joined = np.concatenate([group[began], outside_groups])
-        if not len(outside):
-            return visits, joined
+        visit, group = visit[began], group[began]
+        # Only visits that lie across an edge have hits outside; theirs are joined, and what is there twice is dropped.
+        over = np.isin(visit, visit_of[outside])
+        visits = np.concatenate([visit[over], visit_of[outside]])
         order = np.argsort(visits, kind="stable")
-        return distinct_pairs(visits[order], joined[order], n)
+        joined, joined_groups = distinct_pairs(visits[order], np.concatenate([group[over], outside_groups])[order], n)
+        return np.concatenate([visit[~over], joined]), np.concatenate([group[~over], joined_groups])
 
     paired, pair_groups = with_outside(*pairs, places["outside"], groups["outside"])
     found = _visit_sums(cut, by, paired.astype(np.int32), pair_groups, n)

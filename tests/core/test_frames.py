@@ -1,0 +1,93 @@
+"""Frames brought up to date answer as frames made from everything at once, also when hits come late and out of order."""
+
+from zoneinfo import ZoneInfo
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.core.building import DAY, REFERENCE, hit, numbered, raw_frame, rules
+from tests.core.strategies import hit_lists
+from upper_compass.core.dimensions import DIMENSIONS
+from upper_compass.core.frame import Dictionaries
+from upper_compass.core.goals import Goal
+from upper_compass.core.hits import Kind
+from upper_compass.core.reports import Reading
+from upper_compass.core.site import Alias
+from upper_compass.core.tally import By, Question
+from upper_compass.frames import snapshot, state
+
+COLUMNS = frozenset(["visits", "visitors", "views", "bounces", "duration", "engaged", "new_visitors", "orders", "revenue", "conversions", "value"])
+BOUGHT = Goal.model_validate({"match": {"kind": "order"}, "counts": "every time", "value": {"kind": "order"}})
+
+
+def answers(frames):
+    reading = Reading(frames.shards, ZoneInfo("UTC"))
+    question = Question(8 * DAY, 20 * DAY, BOUGHT)
+    found = [reading.tally(question, By(COLUMNS, tuple(DIMENSIONS[name] for name in names)))[0] for names in ((), ("source",), ("page",), ("first_source",))]
+    something = [[row for row in table.sort(table.columns).to_dicts() if any(v for k, v in row.items() if k in COLUMNS)] for table in found]
+    return something
+
+
+def empty():
+    return state.start(rules(), REFERENCE)
+
+
+@pytest.fixture(autouse=True)
+def _melt_late(monkeypatch):
+    monkeypatch.setattr(state, "MELT_FROM", 10)
+
+
+@given(hit_lists(most=40), st.lists(st.integers(1, 12), min_size=1, max_size=5), st.booleans())
+@settings(max_examples=60, deadline=None)
+def test_step_by_step_is_the_same_as_at_once(hits, steps, melt_often):
+    ordered = sorted(hits, key=lambda one: one["seq"])
+    whole = state.advance(empty(), [raw_frame(ordered)], len(ordered))
+    frames = empty()
+    state.MELT_FROM = 3 if melt_often else 1000
+    done = 0
+    for step in [*steps, len(ordered)]:
+        part = ordered[done : done + step]
+        done += len(part)
+        frames = state.advance(frames, [raw_frame(part)] if part else [], done)
+    assert len(frames.hits) == len(ordered)
+    assert answers(frames) == answers(whole)
+
+
+def test_an_earlier_order_that_comes_late_takes_the_place_of_the_one_that_was_there():
+    late = [hit(9 * DAY + 5, "order", visitor="a", order_id="o1", value=5), hit(9 * DAY, "order", visitor="b", order_id="o1", value=7)]
+    first, second = numbered(late)
+    state.MELT_FROM = 1000
+    frames = state.advance(empty(), [raw_frame([first])], 1)
+    assert [row["revenue"] for row in answers(frames)[0]] == [5]
+    frames = state.advance(frames, [raw_frame([second])], 2)
+    assert [(row["orders"], row["revenue"]) for row in answers(frames)[0]] == [(1, 7)]
+
+
+def test_other_rules_read_history_anew():
+    frames = state.advance(empty(), [raw_frame(numbered([hit(9 * DAY, url="https://mill.example/?via=card")]))], 1)
+    aliased = state.with_rules(frames, rules(aliases=[Alias(field="source", this="card", that="Postcard")]), REFERENCE)
+    assert [row["key_0"] for row in answers(frames)[1]] == ["card"]
+    assert [row["key_0"] for row in answers(aliased)[1]] == ["postcard"]
+
+
+def test_a_snapshot_brings_the_frames_back_and_half_a_one_is_passed_over(tmp_path):
+    hits = numbered([hit(9 * DAY + i, visitor=str(i % 3), kind="order" if i % 4 == 0 else "view", value=2.5 if i % 4 == 0 else None) for i in range(20)])
+    frames = state.advance(empty(), [raw_frame(hits)], 20)
+    snapshot.save(frames, tmp_path / "1")
+    dictionaries, held, seq = snapshot.load(tmp_path / "1")
+    again = state.start(rules(), REFERENCE, dictionaries, held, seq)
+    assert (answers(again), again.seq) == (answers(frames), 20)
+    (tmp_path / "1" / "hits.parquet").write_bytes(b"PAR1 half of it")
+    assert snapshot.load(tmp_path / "1") is None
+    assert snapshot.load(tmp_path / "2") is None
+
+
+def test_a_dictionary_gives_a_text_the_same_code_for_ever():
+    import polars as pl
+
+    names = Dictionaries()["name"]
+    first = names.encode(pl.Series(["b", "a", None, "b"])).tolist()
+    assert first == [1, 2, 0, 1]
+    assert names.encode(pl.Series(["a", "c"])).tolist() == [2, 3]
+    assert (names.find("c"), names.find("x"), int(Kind.view)) == (3, None, 1)

@@ -1,0 +1,128 @@
+"""Where hits came from: evidence, tidying, aliases, channels; pages."""
+
+import polars as pl
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.core.building import HOME, REFERENCE, hit, numbered, rules, shards_of
+from upper_compass.core.dimensions import DIMENSIONS
+from upper_compass.core.site import Alias, ChannelRule, ChannelTest, PageGroup
+from upper_compass.core.sources import Origins, split_addresses, tidy
+
+
+def read(dimension, *hits, **changes):
+    """Values of a dimension: of each visit, or of each hit."""
+    shard = shards_of(numbered(hits), rules(**changes))[0]
+    rows = shard.derived.visits.with_row_index()["index"] if DIMENSIONS[dimension].of == "visit" else shard.hits.with_row_index()["index"]
+    return shard.lexicon.words.decode(DIMENSIONS[dimension].read(shard, rows.to_numpy().astype("int32"))).to_list()
+
+
+def origin(query="", referrer=None, **changes):
+    one = hit(0, url=HOME + query, referrer=referrer)
+    return tuple(read(name, one, **changes)[0] for name in ("source", "medium", "campaign", "channel"))
+
+
+@pytest.mark.parametrize(
+    ("query", "referrer", "expected"),
+    [
+        ("", None, ("direct", "none", "", "Direct")),
+        ("?utm_source=Letter&utm_medium=E-Mail", None, ("letter", "e-mail", "", "Email")),
+        ("?utm_campaign=Spring+Sale_2", None, ("(unset)", "(unset)", "spring-sale-2", "Unsorted")),
+        ("?utm_source=&utm_source=b&utm_medium=cpm", None, ("b", "cpm", "", "Display")),
+        ("?UTM_SOURCE=x", None, ("direct", "none", "", "Direct")),
+        ("?utm_source=+&via=card", None, ("card", "link", "", "Referral")),
+        ("?swid=1&via=card", "https://murmur.example/", ("seekwell", "cpc", "", "Paid search")),
+        ("?mid=1", None, ("murmur", "cpc", "", "Paid social")),
+        ("?ref=b&via=a", None, ("a", "link", "", "Referral")),
+        ("?utm%5Fsource=x", None, ("x", "(unset)", "", "Unsorted")),
+        ("", "https://www.seekwell.example/s?q=1", ("seekwell", "organic", "", "Organic search")),
+        ("", "https://murmur.example", ("murmur", "social", "", "Organic social")),
+        ("", "https://post.example/inbox", ("postroom", "email", "", "Email")),
+        ("", "https://reels.example", ("reels", "video", "", "Video")),
+        ("", "https://sage.example", ("sage", "assistant", "", "AI assistants")),
+        ("", "https://list.example", ("the-list", "referral", "", "Referral")),
+        ("", "https://sub.seekwell.example", ("sub.seekwell.example", "referral", "", "Referral")),
+        ("", "https://WWW.Blog.example:81/x", ("blog.example", "referral", "", "Referral")),
+        ("", "https://mill.example/x", ("direct", "none", "", "Direct")),
+        ("", "https://shop.example/x", ("direct", "none", "", "Direct")),
+        ("", "https://www.pay.example/x", ("direct", "none", "", "Direct")),
+        ("?utm_source=seekwell&utm_medium=cpc", None, ("seekwell", "cpc", "", "Paid search")),
+        ("?utm_source=x&utm_medium=ppc", None, ("x", "ppc", "", "Paid, other")),
+        ("?utm_source=x&utm_medium=QR", None, ("x", "qr", "", "Print and QR")),
+        ("?utm_source=x&utm_medium=podcast", None, ("x", "podcast", "", "Audio")),
+        ("?utm_source=x&utm_medium=partner", None, ("x", "partner", "", "Affiliate")),
+        ("?utm_source=postroom&utm_medium=x", None, ("postroom", "x", "", "Email")),
+    ],
+)
+def test_evidence_in_its_order(query, referrer, expected):
+    assert origin(query, referrer) == expected
+
+
+def test_aliases_join_spellings_once_and_leave_direct_alone():
+    aliases = [
+        Alias(field="medium", this="E-Mail", that="email"),
+        Alias(field="source", this="direct", that="x"),
+        Alias(field="medium", this="email", that="y"),
+    ]
+    assert origin("?utm_source=a&utm_medium=e-mail", aliases=aliases)[1] == "email"
+    assert origin(aliases=aliases)[:2] == ("direct", "none")
+    assert origin("?utm_source=Direct&utm_medium=z", aliases=aliases)[0] == "x"
+
+
+def test_the_kind_is_looked_up_after_aliases_but_a_referrer_keeps_its_hosts_kind():
+    aliases = [Alias(field="source", this="sw", that="Seekwell"), Alias(field="source", this="murmur", that="mm")]
+    assert origin("?utm_source=SW&utm_medium=cpc", aliases=aliases)[3] == "Paid search"
+    assert origin(referrer="https://murmur.example", aliases=aliases) == ("mm", "social", "", "Organic social")
+
+
+def test_the_label_and_the_raw_text_stay_where_something_else_wins():
+    one = hit(0, url=HOME + "?utm_source=News_Letter&utm_medium=email&via=Card")
+    assert [read(name, one)[0] for name in ("label", "raw_source", "source")] == ["card", "News_Letter", "news-letter"]
+
+
+def test_a_sites_own_channels_replace_the_list():
+    channels = [ChannelRule(channel="Letters", any_of=[ChannelTest(mediums=["E-Mail"], campaigns=["autumn"])])]
+    assert origin("?utm_source=a&utm_medium=e_mail&utm_campaign=Autumn", channels=channels)[3] == "Letters"
+    assert origin("?utm_source=a&utm_medium=e_mail", channels=channels)[3] == "Unsorted"
+
+
+def test_pages_are_paths_without_trailing_slashes_and_with_the_keys_that_are_kept():
+    urls = ["https://mill.example", HOME + "a//", HOME + "A%2fb/?q=1#x", HOME + "s?page=2&lang=de&lang=en", HOME + "s?page="]
+    hits = [hit(i, url=url) for i, url in enumerate(urls)]
+    assert read("page", *hits, kept_query_keys=["lang", "page"]) == ["/", "/a", "/A%2fb", "/s?lang=de&page=2", "/s"]
+    groups = [PageGroup(name="Lists", pattern="/s"), PageGroup(name="All", test="contains", pattern="/")]
+    assert read("page_group", *hits, page_groups=groups) == ["All", "All", "All", "Lists", "Lists"]
+
+
+def test_hosts_have_no_port_and_small_letters():
+    parts = split_addresses(pl.Series(["https://user:pw@WWW.Mill.example:8443/x", "http://[::1]:80/", "android-app://com.x/y"]))
+    assert parts["host"].to_list() == ["www.mill.example", "[::1]", "com.x"]
+
+
+def test_first_channel_is_that_of_visit_number_one():
+    hits = [hit(0, url=HOME + "?via=a"), hit(1, url=HOME + "?via=b"), hit(0, visitor="b")]
+    assert read("first_source", *hits) == ["a", "a", "direct"]
+
+
+@given(st.text())
+def test_tidied_texts_have_no_space_plus_or_underline(text):
+    tidied = tidy(text)
+    assert not any(letter.isspace() or letter in "+_" for letter in tidied)
+
+
+@given(st.lists(st.tuples(st.sampled_from(["utm_source", "via", "x"]), st.text(max_size=4)), max_size=5))
+@settings(max_examples=60, deadline=None)
+def test_queries_are_read_as_forms_are(pairs):
+    from urllib.parse import urlencode
+
+    from upper_compass.core.sources import query_values
+
+    found = query_values(pl.Series([urlencode(pairs)]), ["utm_source", "via"])
+    for key in ("utm_source", "via"):
+        expected = next((value for name, value in pairs if name == key and value.strip()), "")
+        assert found[key][0] == expected.encode("utf-8", "replace").decode()
+
+
+def test_direct_has_its_channel_by_the_rules_too():
+    assert Origins(rules(), REFERENCE).direct()["channel"] == "Direct"
