@@ -1,10 +1,14 @@
 """Visits: worked examples, then any hits against the slow oracle."""
 
+import polars as pl
 from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from tests.core.building import DAY, HOME, MINUTE, REFERENCE, hit, numbered, rules, shards_of
 from tests.core.oracle import visits_of
 from tests.core.strategies import hit_lists
+from upper_compass.core import frame as order
+from upper_compass.core import visits as derivation
 
 
 def visits(*hits, **changes):
@@ -109,3 +113,28 @@ def test_any_hits_become_the_visits_of_the_oracle(hits):
         for v in visits_of(hits, rules(), REFERENCE)
     ]
     assert sorted(mine) == sorted(theirs)
+
+
+@given(hit_lists(most=60))
+@settings(max_examples=30, deadline=None)
+def test_blocks_of_visitors_change_nothing(hits):
+    whole = shards_of(hits)[0]
+    held, derivation.BLOCK = derivation.BLOCK, 5
+    try:
+        parts = shards_of(hits)[0]
+    finally:
+        derivation.BLOCK = held
+    assert parts.derived.visits.equals(whole.derived.visits)
+    assert list(parts.derived.visit_of) == list(whole.derived.visit_of)
+
+
+@given(st.lists(st.tuples(st.integers(1, 3), st.integers(0, 2)), max_size=30), st.booleans())
+@settings(max_examples=60, deadline=None)
+def test_hits_are_put_in_order_of_visitor_time_and_arrival(rows, narrow):
+    frame = pl.DataFrame({"visitor": [v for v, _ in rows], "at": [t for _, t in rows]}, schema={"visitor": pl.UInt32, "at": pl.Int64})
+    frame = frame.with_columns(pl.int_range(pl.len()).reverse().alias("seq"))
+    held, order.KEY_BITS = order.KEY_BITS, 1 if narrow else 62
+    try:
+        assert order.in_order(frame).equals(frame.sort("visitor", "at", "seq"))
+    finally:
+        order.KEY_BITS = held

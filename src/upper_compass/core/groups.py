@@ -14,6 +14,8 @@ Array = npt.NDArray[Any]
 TABLE_CELLS = 40_000_000
 CELLS_A_VALUE = 12
 CELLS_AT_LEAST = 65_536
+# Up to so many places back, equal pairs of a unit are found by comparing.
+LAGS = 8
 
 
 def _table_pays(cells: int, values: int) -> bool:
@@ -26,18 +28,27 @@ def sums(groups: Ints, count: int, weights: Array | None = None) -> Floats:
 
 
 def distinct_pairs(units: Array, groups: Ints, count: int) -> tuple[Ints, Ints]:
-    """The distinct (unit, group) pairs. `units` ascend; `groups` are 0 … count-1."""
+    """The distinct (unit, group) pairs. `units` ascend, and so they do in what is returned; `groups` are 0 … count-1.
+
+    Most units have few pairs, so a pair is compared with the few before it; only units with many are sorted.
+    """
     if not len(units):
         return np.empty(0, np.int64), np.empty(0, np.int64)
+    packed = (units.astype(np.int64) - int(units[0])) * count + groups
     fresh = np.empty(len(units), bool)
     fresh[0] = True
-    changed = units[1:] != units[:-1]
-    fresh[1:] = changed | (groups[1:] != groups[:-1])
-    order = np.concatenate([[0], np.cumsum(changed)])[fresh]  # units as 0, 1, 2 …
-    group = groups[fresh]
-    packed = distinct(order * count + group, (int(order[-1]) + 1) * count)
-    unit_at = np.concatenate([[0], np.flatnonzero(changed) + 1])
-    return units[unit_at[packed // count]].astype(np.int64), packed % count
+    np.not_equal(packed[1:], packed[:-1], out=fresh[1:])
+    packed, unit, group = packed[fresh], units[fresh], groups[fresh]
+    lengths = np.diff(np.flatnonzero(np.append(True, unit[1:] != unit[:-1])), append=len(unit))
+    again = np.zeros(len(unit), bool)
+    for lag in range(2, min(int(lengths.max()), LAGS + 1)):
+        again[lag:] |= packed[lag:] == packed[:-lag]
+    if lengths.max() > LAGS + 1:
+        many = np.flatnonzero(np.repeat(lengths > LAGS + 1, lengths))
+        order = np.argsort(packed[many], kind="stable")
+        ordered = packed[many[order]]
+        again[many[order[1:][ordered[1:] == ordered[:-1]]]] = True
+    return unit[~again].astype(np.int64), group[~again]
 
 
 def count_distinct(units: Array, groups: Ints, count: int) -> Floats:
@@ -71,6 +82,9 @@ class KeySpace:
         for part in range(len(places[0])):
             columns = [place[part] for place in places]
             labels, coded = _number(columns)
+            if not part:
+                self.labels, self.count, numbers = [labels], len(labels), coded
+                continue
             combined = [number * len(labels) + code for number, code in zip(numbers, coded, strict=True)]
             cells = self.count * len(labels)
             present = distinct(np.concatenate(combined), cells)

@@ -11,7 +11,9 @@ questions that columns answer:
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -24,7 +26,8 @@ from upper_compass.core.lexicon import NO_ORIGIN, Lexicon
 
 NO_VISIT = -1
 REPEATED_ORDER = 5
-BLOCK = 1_000_000
+BLOCK = 500_000
+THREADS = 2
 
 Rows = npt.NDArray[np.int32]
 
@@ -63,21 +66,26 @@ def derive(hits: pl.DataFrame, lexicon: Lexicon, repeated: Ints) -> Derived:
     if len(repeated):
         orders = np.flatnonzero(kind == Kind.order)
         kind[orders[np.isin(hits["seq"].to_numpy()[orders], repeated)]] = REPEATED_ORDER
+    blocks = _blocks(visitor)
+    with ThreadPoolExecutor(THREADS) as pool:
+        parts = list(pool.map(lambda block: _derive_block(hits.slice(block[0], block[1] - block[0]), kind[block[0] : block[1]], lexicon), blocks))
     visit_of = np.empty(len(visitor), np.int32)
     tables: list[pl.DataFrame] = []
-    count = start = 0
-    while start < len(visitor):
-        stop = min(start + BLOCK, len(visitor))
-        if stop < len(visitor):  # a block ends with its last visitor's last hit
-            stop = int(np.searchsorted(visitor, visitor[stop - 1], side="right"))
-        table, places = _derive_block(hits.slice(start, stop - start), kind[start:stop], lexicon)
+    count = 0
+    for (start, stop), (table, places) in zip(blocks, parts, strict=True):
         visit_of[start:stop] = np.where(places == NO_VISIT, NO_VISIT, places + count)
         rows = ("first_row", "last_row", "entry", "exit")
         tables.append(table.with_columns(pl.when(pl.col(name) < 0).then(-1).otherwise(pl.col(name) + start).cast(pl.Int32).alias(name) for name in rows))
         count += len(table)
-        start = stop
-    visits = pl.concat(tables).rechunk() if tables else _derive_block(hits, kind, lexicon)[0]
-    return Derived(visits, visit_of, kind)
+    return Derived(pl.concat(tables).rechunk(), visit_of, kind)
+
+
+def _blocks(visitor: Codes) -> list[tuple[int, int]]:
+    """Stretches of rows that hold whole visitors; at least one, if it is empty."""
+    edges = [0]
+    while edges[-1] + BLOCK < len(visitor):
+        edges.append(int(np.searchsorted(visitor, visitor[edges[-1] + BLOCK - 1], side="right")))
+    return list(pairwise([*edges, len(visitor)])) if edges[-1] < len(visitor) or not len(visitor) else list(pairwise(edges))
 
 
 def _derive_block(hits: pl.DataFrame, kind: npt.NDArray[np.uint8], lexicon: Lexicon) -> tuple[pl.DataFrame, Rows]:
@@ -191,15 +199,19 @@ def _last_rows(first: Rows, ignored: Bools) -> Rows:
 
 def _first_at_or_after(mask: Bools, first: Rows, last: Rows) -> Rows:
     """First row of each visit where the mask holds, else -1."""
+    if not len(first):
+        return first
     rows = np.append(np.flatnonzero(mask), len(mask)).astype(np.int32)
-    found = rows[np.searchsorted(rows, first)] if len(first) else first
+    found = rows[(np.cumsum(mask, dtype=np.int32) - mask)[first]]
     return np.where(found <= last, found, np.int32(-1))
 
 
 def _last_at_or_before(mask: Bools, first: Rows, last: Rows) -> Rows:
     """Last row of each visit where the mask holds, else -1."""
+    if not len(first):
+        return first
     rows = np.concatenate([[-1], np.flatnonzero(mask)]).astype(np.int32)
-    found = rows[np.searchsorted(rows, last, side="right") - 1] if len(first) else first
+    found = rows[np.cumsum(mask, dtype=np.int32)[last]]
     return np.where(found >= first, found, np.int32(-1))
 
 

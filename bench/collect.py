@@ -1,0 +1,135 @@
+"""Durable throughput of /collect against an endpoint on the same server that checks the same body and writes nothing. Run: ./compass bench collect
+
+The server is one process, the sender another, over loopback; both share this machine's cores with PostgreSQL. Rounds alternate; medians count.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import json
+import multiprocessing
+import secrets
+import socket
+import statistics
+import sys
+import tempfile
+import time
+import urllib.request
+import uuid
+from datetime import UTC, datetime
+from pathlib import Path
+
+import psycopg
+import uvicorn
+import uvloop
+from fastapi import Request, Response
+
+from upper_compass.api.access import ServicesHere
+from upper_compass.api.app import create_app
+from upper_compass.api.collector import _checked
+from upper_compass.api.services import Settings
+from upper_compass.core.site import SiteRules
+from upper_compass.run.cluster import start_cluster
+from upper_compass.store import people, sites
+from upper_compass.store.database import connect, migrate
+
+CONNECTIONS = 128
+ROUNDS = 3
+REQUESTS = 8_000
+
+
+def _serve(url: str, port: int, folder: str) -> None:
+    app = create_app(Settings(database_url=url, snapshots=Path(folder), instance="bench"))
+
+    @app.post("/bench/checked", status_code=204)
+    async def checked(request: Request, services: ServicesHere, site: str, sent: str | None = None) -> Response:
+        _ = site
+        await _checked(request, services, sent)
+        return Response(status_code=204)
+
+    uvicorn.run(app, host="127.0.0.1", port=port, log_level="warning", access_log=False)
+
+
+def _request(path: str, hits: int) -> bytes:
+    at = datetime.now(UTC).isoformat(timespec="milliseconds")
+    body = json.dumps([
+        {
+            "id": str(uuid.uuid4()), "at": at, "visitor": secrets.token_hex(16), "kind": "view", "url": "https://mill.example/courses/sourdough?via=card",
+            "title": "Sourdough", "referrer": "https://mill.example/courses", "language": "en-IE", "timezone": "Europe/Dublin", "screen": "1440x900",
+            "user_agent": "Mozilla/5.0 (Windows NT 10.0; Win64; x64; rv:139.0) Gecko/20100101 Firefox/139.0",
+        }
+        for _ in range(hits)
+    ]).encode()  # fmt: skip
+    return b"POST %s?site=mill&sent=1 HTTP/1.1\r\nHost: b\r\nContent-Type: text/plain\r\nContent-Length: %d\r\n\r\n" % (path.encode(), len(body)) + body
+
+
+async def _send(port: int, requests: list[bytes]) -> float:
+    waiting = iter(requests)
+
+    async def one() -> None:
+        reader, writer = await asyncio.open_connection("127.0.0.1", port)
+        for request in waiting:
+            writer.write(request)
+            head = await reader.readuntil(b"\r\n\r\n")
+            assert head.startswith(b"HTTP/1.1 204"), head  # noqa: S101
+        writer.close()
+
+    began = time.perf_counter()
+    await asyncio.gather(*(one() for _ in range(CONNECTIONS)))
+    return len(requests) / (time.perf_counter() - began)
+
+
+def _wait(port: int) -> None:
+    for _ in range(200):
+        try:
+            urllib.request.urlopen(f"http://127.0.0.1:{port}/health", timeout=1).close()
+        except OSError:
+            time.sleep(0.05)
+        else:
+            return
+
+
+def measure(hits: int) -> dict[str, object]:
+    """Requests a second on both endpoints, with so many hits in a body."""
+    cluster = start_cluster()
+    name = f"compass_bench_{secrets.token_hex(4)}"
+    cluster.ensure_database(name)
+    engine = connect(cluster.url(name))
+    migrate(engine)
+    with engine.begin() as connection:
+        owner = people.add_user(connection, "owner@mill.example", "Owner", secrets.token_hex(8))
+        sites.add_site(connection, "Mill", SiteRules(hosts=["mill.example"]), owner.id, "mill")
+    engine.dispose()
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port = probe.getsockname()[1]
+    with tempfile.TemporaryDirectory() as folder:
+        server = multiprocessing.get_context("spawn").Process(target=_serve, args=(cluster.url(name), port, folder), daemon=True)
+        server.start()
+        try:
+            _wait(port)
+            rates: dict[str, list[float]] = {"/collect": [], "/bench/checked": []}
+            for turn in range(ROUNDS + 1):  # the first is for warming up
+                for path, found in rates.items():
+                    rate = uvloop.run(_send(port, [_request(path, hits) for _ in range(REQUESTS)]))
+                    if turn:
+                        found.append(rate)
+            with psycopg.connect(cluster.url(name).replace("+psycopg", "")) as connection:
+                stored = connection.execute("SELECT count(*) FROM hits").fetchone()
+            assert stored == ((ROUNDS + 1) * REQUESTS * hits,), stored  # noqa: S101
+        finally:
+            server.terminate()
+            server.join()
+            cluster.drop_database(name)
+    collect, checked = (statistics.median(found) for found in rates.values())
+    return {"hits_a_body": hits, "collect_per_s": round(collect), "checked_per_s": round(checked), "ratio": round(collect / checked, 2)}
+
+
+def main() -> None:
+    """Measure with one hit a body, and with ten."""
+    for hits in [int(one) for one in sys.argv[1:]] or [1, 10]:
+        print(json.dumps(measure(hits)), flush=True)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,62 @@
+"""A real browser on a real server: the demo with its thirteen months, laid once, and a small site of its own for the site script."""
+
+from __future__ import annotations
+
+import secrets
+
+import pytest
+
+from tests.conftest import Server
+from upper_compass.demo.laying import ACCOUNT, PASSWORD, lay
+from upper_compass.run.places import ROOT
+from upper_compass.store.database import connect, migrate
+
+AXE = (ROOT / "node_modules" / "axe-core" / "axe.min.js").read_text()
+QUIET = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"]
+
+
+@pytest.fixture(scope="session")
+def browser_type_launch_args(browser_type_launch_args):
+    return {**browser_type_launch_args, "executable_path": "/usr/bin/chromium", "args": QUIET}
+
+
+@pytest.fixture(scope="session")
+def browser_context_args(browser_context_args, demo):
+    return {**browser_context_args, "base_url": demo.address, "viewport": {"width": 1280, "height": 800}, "color_scheme": "light"}
+
+
+@pytest.fixture(scope="session")
+def demo_database(cluster):
+    name = f"compass_test_{secrets.token_hex(6)}"
+    cluster.ensure_database(name)
+    engine = connect(cluster.url(name))
+    migrate(engine)
+    lay(engine, cluster.url(name))
+    yield engine
+    engine.dispose()
+    cluster.drop_database(name)
+
+
+@pytest.fixture(scope="session")
+def demo(demo_database, tmp_path_factory):
+    """The demo, served."""
+    server = Server(demo_database.url.render_as_string(hide_password=False), tmp_path_factory.mktemp("frames"), demo=True).start()
+    yield server
+    server.stop()
+
+
+@pytest.fixture
+def overview(page):
+    """Signed in, on the first screen."""
+    signed_in = page.request.post("/api/v1/session", data={"email": ACCOUNT, "password": PASSWORD})
+    assert signed_in.ok
+    page.goto("/")
+    page.locator(".ledger tbody tr").first.wait_for()
+    return page
+
+
+def serious(page):
+    """What axe finds that is serious or worse."""
+    page.evaluate(AXE)
+    found = page.evaluate("axe.run(document, { resultTypes: ['violations'] })")
+    return [(one["id"], [node["html"][:160] for node in one["nodes"]][:3]) for one in found["violations"] if one["impact"] in ("serious", "critical")]

@@ -1,0 +1,211 @@
+"""The Overview, as a newcomer and as a practised hand use it."""
+
+import re
+
+import pytest
+from playwright.sync_api import expect
+
+from tests.browser.conftest import serious
+from upper_compass.demo.laying import ACCOUNT, PASSWORD
+
+ROW = "section[aria-label='{}'] tbody tr"
+
+
+def row(page, ledger, name):
+    return page.locator(ROW.format(ledger)).filter(has=page.get_by_role("button", name=name, exact=True))
+
+
+def focus_first_channel(page):
+    page.locator("section[aria-label='Channels'] [data-cell='0 0']").focus()
+
+
+def test_a_newcomer_signs_in_and_sees_what_drives_course_bookings(page):
+    page.goto("/")
+    page.get_by_role("button", name="Sign in").click()
+    expect(page.get_by_role("alert")).to_have_text("Give the address you sign in with.")
+    page.get_by_label("Address").fill(ACCOUNT)
+    page.get_by_label("Password").fill("wrong")
+    page.get_by_role("button", name="Sign in").click()
+    expect(page.get_by_role("alert")).to_contain_text("do not go together")
+    expect(page.get_by_label("Address")).to_have_value(ACCOUNT)
+    page.get_by_label("Password").fill(PASSWORD)
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("course bookings.")
+    expect(page.get_by_role("button", name="Versus: the 28 days before")).to_be_visible()
+    for ledger in ("Channels", "Landing pages"):
+        expect(page.locator(ROW.format(ledger))).to_have_count(10)
+    assert serious(page) == []
+
+
+def test_a_visit_walked_to_a_booking_is_in_the_reports_within_seconds(overview, context):
+    mill = context.new_page()
+    mill.goto("/mill/?utm_source=letter&utm_medium=email&utm_campaign=try-it")
+    for name in ("Courses", "Sourdough", "Book a place"):
+        mill.get_by_role("link", name=name, exact=True).first.click()
+    mill.get_by_label("What shall we call you?").fill("a baker")
+    mill.get_by_role("button", name="Book").click()
+    expect(mill.get_by_role("heading", level=1)).to_have_text("Your place is kept")
+    overview.get_by_role("button", name=re.compile("1 visit, 1 course bookings")).click(timeout=15_000)
+    expect(overview).to_have_url(re.compile(r"from=\d{4}-\d\d-\d\d"))
+    email = row(overview, "Channels", "Email")
+    expect(email.locator("td.lead")).to_have_text("1")
+    overview.get_by_role("button", name="Add to the segment").click()
+    overview.get_by_label("Whose").select_option("campaign")
+    overview.get_by_label("Is").fill("try-it")
+    overview.get_by_role("button", name="Add", exact=True).click()
+    expect(overview.locator(".chip")).to_have_text("Only campaign try-it")
+    expect(email.locator("td").last).to_have_text("108")
+    expect(row(overview, "Landing pages", "/").locator("td.lead")).to_have_text("1")
+
+
+def test_a_value_narrows_everything_and_the_browsers_back_takes_it_back(overview):
+    row(overview, "Channels", "Email").get_by_role("button").first.click()
+    expect(overview).to_have_url(re.compile("only=channel:Email"))
+    expect(overview.locator(ROW.format("Channels"))).to_have_count(1)
+    overview.go_back()
+    expect(overview.locator(".chip")).to_have_count(0)
+    overview.go_forward()
+    expect(overview.locator(".chip")).to_have_text("Only channel Email")
+    overview.reload()
+    expect(overview.locator(ROW.format("Channels"))).to_have_count(1)
+    overview.get_by_role("button", name="Take off: only channel Email").click()
+    expect(overview.locator(".chip")).to_have_count(0)
+    overview.keyboard.press("Control+z")
+    expect(overview.locator(".chip")).to_have_count(1)
+
+
+def test_with_alt_a_value_is_taken_out(overview):
+    row(overview, "Channels", "Direct").get_by_role("button").first.click(modifiers=["Alt"])
+    expect(overview.locator(".chip.out")).to_have_text("Without channel Direct")
+    expect(row(overview, "Channels", "Direct")).to_have_count(0)
+
+
+def test_every_number_opens_up_and_says_how_it_was_computed(overview):
+    number = row(overview, "Channels", "Email").get_by_role("button", name=re.compile("Email, Rate: .*; open up"))
+    shown = number.inner_text()
+    number.click()
+    drawer = overview.get_by_role("dialog")
+    expect(drawer).to_contain_text("converting visits ÷ visits")
+    expect(drawer.locator(".large")).to_have_text(shown)
+    parts = [int(text.replace(",", "")) for text in drawer.locator(".parts dd").all_inner_texts()]
+    assert f"{100 * parts[0] / parts[1]:.2f}" == shown
+    expect(drawer.locator(".time path.line")).to_have_attribute("d", re.compile("^M"))
+    assert serious(overview) == []
+    overview.keyboard.press("Escape")
+    expect(drawer).to_have_count(0)
+    expect(number).to_be_focused()
+
+
+def test_all_of_it_by_keyboard(overview):
+    focus_first_channel(overview)
+    overview.keyboard.press("ArrowDown")
+    second = overview.evaluate("document.activeElement.textContent")
+    overview.keyboard.press("ArrowRight")
+    overview.keyboard.press("o")
+    expect(overview.get_by_role("dialog")).to_contain_text("Opened up")
+    overview.keyboard.press("Escape")
+    overview.keyboard.press("ArrowLeft")
+    overview.keyboard.press("Enter")
+    expect(overview.locator(".chip")).to_have_text(f"Only channel {second}")
+    overview.keyboard.press("Control+z")
+    overview.keyboard.press("7")
+    expect(overview.get_by_role("button", name="Versus: the 7 days before")).to_be_visible()
+    overview.keyboard.press(",")
+    expect(overview).to_have_url(re.compile("from="))
+    overview.keyboard.press("v")
+    expect(overview.get_by_role("button", name="Versus: nothing")).to_be_visible()
+    overview.keyboard.press("?")
+    expect(overview.get_by_role("dialog", name="All keys")).to_be_visible()
+    overview.keyboard.press("Escape")
+    overview.locator(".time svg").first.focus()
+    overview.keyboard.press("ArrowRight")
+    expect(overview.locator(".said").first).to_contain_text("Mon")
+
+
+def test_another_goal_period_and_versus_are_chosen_in_the_strip(overview):
+    overview.get_by_role("button", name=re.compile("^Steer by")).click()
+    overview.get_by_role("menuitemradio", name="Orders").click()
+    expect(overview.get_by_role("heading", name="Orders a day")).to_be_visible()
+    overview.get_by_role("button", name=re.compile("^Period")).click()
+    overview.get_by_label("First day").fill("2026-11-20")
+    overview.get_by_label("Last day").fill("2026-11-01")
+    overview.get_by_role("button", name="Read these days").click()
+    expect(overview.get_by_role("alert")).to_have_text("The last day lies before the first.")
+    overview.get_by_role("button", name="Last 91 days").click()
+    expect(overview.get_by_role("button", name="Versus: the 91 days before")).to_be_visible()
+    overview.get_by_role("button", name=re.compile("^Versus")).click()
+    overview.get_by_role("menuitemradio", name="a year before").click()
+    expect(overview).to_have_url(re.compile("versus=year"))
+
+
+def test_dragging_on_the_calendar_edge_sets_the_period(overview):
+    box = overview.locator(".calendar svg").bounding_box()
+    overview.mouse.move(box["x"] + 300, box["y"] + 14)
+    overview.mouse.down()
+    overview.mouse.move(box["x"] + 360, box["y"] + 14)
+    overview.mouse.up()
+    expect(overview).to_have_url(re.compile(r"from=.*to="))
+
+
+def test_a_figure_shows_itself_in_the_chart_and_a_head_sorts_its_ledger(overview):
+    overview.get_by_role("button", name="Show Visits in the chart").click()
+    expect(overview.get_by_role("heading", name="Visits a day")).to_be_visible()
+    overview.locator("section[aria-label='Channels'] thead").get_by_role("button", name="Visits").click()
+    expect(row(overview, "Channels", "Organic search")).to_be_visible()
+    expect(overview.locator(ROW.format("Channels")).first).to_contain_text("Organic search")
+    rest = overview.locator("section[aria-label='Landing pages'] tr.rest")
+    rest.get_by_role("button").click()
+    expect(rest).to_have_count(0)
+
+
+@pytest.mark.parametrize("scheme", ["light", "dark"])
+@pytest.mark.parametrize("width", [1280, 390])
+def test_axe_finds_nothing_serious_by_day_and_by_night(overview, scheme, width):
+    overview.emulate_media(color_scheme=scheme, reduced_motion="reduce")
+    overview.set_viewport_size({"width": width, "height": 800})
+    overview.reload()
+    overview.locator(".ledger tbody tr").first.wait_for()
+    assert serious(overview) == []
+    assert overview.evaluate("document.documentElement.scrollWidth <= innerWidth")
+
+
+def test_the_first_load_is_light_and_asks_no_other_host(page):
+    asked = []
+    page.on("response", lambda response: asked.append(response))
+    page.request.post("/api/v1/session", data={"email": ACCOUNT, "password": PASSWORD})
+    page.goto("/")
+    page.locator(".ledger tbody tr").first.wait_for()
+    page.wait_for_load_state("networkidle")
+    assert {response.url.split("/")[2] for response in asked} == {page.url.split("/")[2]}
+    scripts = [response for response in asked if response.request.resource_type == "script"]
+    assert scripts
+    assert all(response.headers["content-encoding"] == "gzip" for response in scripts)
+    assert sum(response.request.sizes()["responseBodySize"] for response in scripts) <= 250_000
+
+
+def test_days_without_visits_say_so_and_a_failing_server_is_told_and_tried_again(overview):
+    overview.goto("/s/mill/read/overview?from=2020-01-01&to=2020-01-07")
+    expect(overview.locator(".empty").first).to_contain_text("No visits in these days")
+    failing = {"on": True}
+    overview.route("**/reports/table", lambda route: route.fulfill(status=400, json={"detail": "Not today."}) if failing["on"] else route.continue_())
+    overview.goto("/s/mill/read/overview?versus=year")
+    expect(overview.get_by_role("alert").first).to_contain_text("Not today.")
+    failing["on"] = False
+    for again in overview.get_by_role("button", name="Try again").all():
+        again.click()
+    expect(overview.locator(ROW.format("Channels"))).to_have_count(10)
+
+
+def test_an_address_of_somebody_elses_site_leads_back_to_ones_own(overview):
+    overview.goto("/s/nowhere/read/overview")
+    expect(overview.get_by_role("heading", level=1)).to_have_text("There is no such site here")
+    overview.get_by_role("link", name="Fennmoor Mill").click()
+    expect(overview.locator(".ledger").first).to_be_visible()
+
+
+def test_signing_out_closes_the_door(overview):
+    overview.get_by_role("button", name="Signed in as Ida Brandvold").click()
+    overview.get_by_role("menuitem", name="Sign out").click()
+    expect(overview.get_by_role("button", name="Sign in")).to_be_visible()
+    overview.reload()
+    expect(overview.get_by_role("button", name="Sign in")).to_be_visible()

@@ -1,0 +1,150 @@
+"""The site script on real pages: what it sends, what it keeps to itself, and that it harms no page."""
+
+import json
+
+import pytest
+from playwright.sync_api import expect
+
+HOSTILE = """<!doctype html><html><head><title>Hostile</title>
+<script>
+  Object.freeze(Array.prototype); Object.freeze(Object.prototype);
+  for (const name of ["localStorage", "sessionStorage"]) Object.defineProperty(window, name, { get() { throw new Error("no storage"); } });
+  Object.defineProperty(document, "cookie", { get() { throw new Error("no cookies"); }, set() { throw new Error("no cookies"); } });
+  history.pushState = Object.freeze(history.pushState);
+  window.addEventListener("click", () => { throw new Error("the page's own trouble"); });
+</script>
+<script defer src="/uc.js" data-site="mill"></script></head>
+<body><button data-uc-event="pressed">Press</button></body></html>"""
+
+
+def hits(engine, where):
+    with engine.connect() as connection:
+        rows = connection.exec_driver_sql(f"SELECT kind, name, url, referrer, value, props, engaged_ms, id::text, visitor FROM hits WHERE {where} ORDER BY seq")
+        return [row._asdict() for row in rows]
+
+
+def wait_for(page, engine, where, count=1):
+    for _ in range(200):
+        found = hits(engine, where)
+        if len(found) >= count:
+            return found
+        page.wait_for_timeout(50)
+    raise AssertionError(f"{len(hits(engine, where))} of {count} hits arrived")
+
+
+def visitor_of(page):
+    return next(cookie["value"] for cookie in page.context.cookies() if cookie["name"] == "uc_visitor")
+
+
+def test_views_marked_elements_and_calls_arrive_under_one_visitor(page, demo_database):
+    page.goto("/mill/guides/starter?utm_source=a&utm_medium=b")
+    with page.expect_download():
+        page.get_by_role("link", name="Download the guide").click()
+    page.evaluate("uc.event('stirred', { spoon: 'wood', turns: 3, hot: true }, 2.5); uc.goal('Tasted', 4)")
+    found = wait_for(page, demo_database, f"visitor = '{visitor_of(page)}' AND kind < 4", 4)
+    assert [(hit["kind"], hit["name"]) for hit in found] == [(1, None), (2, "file download"), (2, "stirred"), (2, "Tasted")]
+    assert found[0]["url"] == "https://fennmoor-mill.example/guides/starter?utm_source=a&utm_medium=b"
+    assert found[1]["props"] == {"file": "starter-guide.pdf", "extension": "pdf"}
+    assert (found[2]["props"], found[2]["value"]) == ({"spoon": "wood", "turns": 3, "hot": True}, 2.5)
+    cookie = next(cookie for cookie in page.context.cookies() if cookie["name"] == "uc_visitor")
+    assert cookie["sameSite"] == "Lax"
+
+
+def test_a_purchase_in_three_steps_is_an_order_and_time_is_counted(page, demo_database):
+    page.goto("/mill/shop/rye-flour")
+    page.wait_for_timeout(700)
+    page.get_by_role("button", name="Put into the basket").click()
+    page.get_by_role("link", name="To the checkout").click()
+    for field, value in (("street", "Mill Lane 1"), ("day", "2026-12-01"), ("account", "none")):
+        page.locator(f"[name={field}]").fill(value)
+        page.get_by_role("button", name="Go on").click()
+    expect(page.get_by_role("heading", level=1)).to_have_text("Thank you")
+    order = wait_for(page, demo_database, f"visitor = '{visitor_of(page)}' AND kind = 3")
+    assert (len(order), order[0]["value"]) == (1, 12.1)
+    engaged = wait_for(page, demo_database, f"visitor = '{visitor_of(page)}' AND kind = 4 AND url LIKE '%%/shop/rye-flour'")
+    assert 500 <= engaged[0]["engaged_ms"] < 10_000
+
+
+def test_a_change_of_route_is_a_view_with_the_page_before_as_referrer(page, demo_database):
+    page.goto("/mill/recipes")
+    page.evaluate("history.pushState({}, '', '/mill/recipes/rye'); history.replaceState({}, '', '/mill/recipes/rye#top')")
+    page.wait_for_timeout(50)
+    page.evaluate("history.back()")
+    found = wait_for(page, demo_database, f"visitor = '{visitor_of(page)}' AND kind = 1", 3)
+    assert [hit["url"].rpartition(".example")[2] for hit in found] == ["/recipes", "/recipes/rye", "/recipes"]
+    assert found[1]["referrer"] == found[0]["url"]
+
+
+def test_with_global_privacy_control_nothing_is_sent_and_nothing_is_stored(browser, demo, demo_database):
+    with demo_database.connect() as connection:
+        before = connection.exec_driver_sql("SELECT max(seq) FROM hits").scalar()
+    context = browser.new_context(base_url=demo.address)
+    context.add_init_script("Object.defineProperty(navigator, 'globalPrivacyControl', { value: true })")
+    page = context.new_page()
+    sent = []
+    page.on("request", lambda request: sent.append(request.url) if "/collect" in request.url else None)
+    page.goto("/mill/")
+    page.evaluate("uc.event('x'); uc.order({ total: 1 }); uc.goal('y')")
+    page.get_by_role("link", name="Courses", exact=True).first.click()
+    page.wait_for_load_state("networkidle")
+    assert (sent, context.cookies(), page.evaluate("localStorage.length")) == ([], [], 0)
+    assert hits(demo_database, f"seq > {before}") == []
+    context.close()
+
+
+def test_what_could_not_be_sent_is_sent_later_with_the_same_id(page, demo_database):
+    bodies = []
+    failing = {"on": True}
+
+    def answer(route):
+        bodies.append(json.loads(route.request.post_data))
+        if failing["on"]:
+            route.fulfill(status=503, headers={"Retry-After": "2"})
+        else:
+            route.continue_()
+
+    page.route("**/collect?*", answer)
+    page.goto("/mill/wholesale")
+    page.wait_for_function("Object.keys(localStorage).some((key) => key.startsWith('uc_waiting'))")
+    failing["on"] = False
+    page.goto("/mill/stockists")
+    found = wait_for(page, demo_database, f"visitor = '{visitor_of(page)}' AND kind = 1", 2)
+    assert [hit["url"].rpartition("/")[2] for hit in found] == ["wholesale", "stockists"]
+    assert found[0]["id"] == bodies[0][0]["id"]
+    page.wait_for_function("!localStorage.getItem('uc_waiting_mill')")
+
+
+@pytest.mark.parametrize("clicks", [1, 200])
+def test_a_hostile_page_loses_no_hit_and_gets_no_error_from_the_script(page, demo, demo_database, clicks):
+    page.route("**/hostile", lambda route: route.fulfill(body=HOSTILE, content_type="text/html"))
+    errors = []
+    page.on("pageerror", lambda error: errors.append(str(error)))
+    page.goto(f"/hostile?run={clicks}")
+    page.evaluate(f"for (let i = 0; i < {clicks}; i++) document.querySelector('button').click()")
+    where = f"url LIKE '%%/hostile?run={clicks}'"
+    found = wait_for(page, demo_database, where, clicks + 1)
+    assert [hit["kind"] for hit in found].count(2) == clicks
+    assert len({hit["visitor"] for hit in found}) == 1
+    assert set(errors) == {"the page's own trouble"}
+
+
+def test_text_from_visitors_is_shown_as_text(overview, demo_database):
+    planted = "<img src=x onerror=window.hacked=1>"
+    page = overview.context.new_page()
+    page.goto(f"/mill/?utm_source={planted}&utm_medium={planted}&utm_campaign={planted}")
+    page.evaluate("(text) => { document.title = text; uc.event(text, { [text]: text }); history.pushState({}, '', '/mill/' + encodeURIComponent(text)); }", planted)
+    wait_for(page, demo_database, f"visitor = '{visitor_of(page)}' AND kind < 4", 3)
+    today = overview.evaluate("new Date().toISOString().slice(0, 10)")
+    for dimension, value in (("raw_source", planted), ("event", planted), ("source", planted)):
+        overview.goto(f"/s/mill/read/overview?from={today}&to={today}&only={dimension}:{value}")
+        expect(overview.locator(".chip")).to_contain_text("<img src=x")
+        overview.locator(".ledger tbody tr").first.wait_for()
+    assert overview.evaluate("window.hacked") is None
+
+
+def test_the_script_is_small():
+    import gzip
+
+    from upper_compass.run.build import TRACKER
+
+    assert len(gzip.compress(TRACKER.read_bytes(), 9)) <= 4096
