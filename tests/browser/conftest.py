@@ -14,6 +14,9 @@ from upper_compass.store.database import connect, migrate
 AXE = (ROOT / "node_modules" / "axe-core" / "axe.min.js").read_text()
 QUIET = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"]
 
+# A browser without a window calls itself a robot, and robots are left out of reports.
+PERSON = "Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/137.0.0.0 Safari/537.36"
+
 
 @pytest.fixture(scope="session")
 def browser_type_launch_args(browser_type_launch_args):
@@ -22,7 +25,8 @@ def browser_type_launch_args(browser_type_launch_args):
 
 @pytest.fixture(scope="session")
 def browser_context_args(browser_context_args, demo):
-    return {**browser_context_args, "base_url": demo.address, "viewport": {"width": 1280, "height": 800}, "color_scheme": "light"}
+    own = {"base_url": demo.address, "viewport": {"width": 1280, "height": 800}, "color_scheme": "light", "user_agent": PERSON}
+    return {**browser_context_args, **own}
 
 
 @pytest.fixture(scope="session")

@@ -44,10 +44,11 @@ def table(reading: Reading, request: TableRequest, goal: Goal | None) -> TableRe
     ask = _question(reading, request, goal)
     by = By(_columns(measures), tuple(DIMENSIONS[name] for name in request.dimensions))
     versus = request.period.versus(request.versus)
-    rows, total = _rows_and_total(reading, ask, by, measures)
+    rows, total = (_finish(part, measures) for part in _rows_and_total(reading, ask, by))
     rows_before = before = None
     if versus:
-        rows_before, before = _rows_and_total(reading, _moved(ask, versus.bounds(reading.zone)), by, measures)
+        asked_before = _moved(ask, versus.bounds(reading.zone))
+        rows_before, before = (_finish(part, measures) for part in _rows_and_total(reading, asked_before, by))
     result = TableResult(
         period=request.period,
         versus=versus,
@@ -70,16 +71,16 @@ def table(reading: Reading, request: TableRequest, goal: Goal | None) -> TableRe
     return result
 
 
-def _rows_and_total(reading: Reading, ask: Question, by: By, measures: list[Measure]) -> tuple[pl.DataFrame, pl.DataFrame]:
-    """Rows and totals, finished. By dimensions of the visit what is no count of people adds up to the total; people are counted anew."""
-    if not by.dimensions or by.by_hit:
+def _rows_and_total(reading: Reading, ask: Question, by: By) -> tuple[pl.DataFrame, pl.DataFrame]:
+    """Rows and totals, not finished. By dimensions of the visit and over time, what is no count of people adds up to the total; people are counted anew."""
+    if not by.keys or by.by_hit:
         rows, total = reading.tally(ask, by, By(by.columns))
     else:
         people = by.columns & frozenset(PEOPLE_COLUMNS)
         rows, counted = reading.tally(ask, by, By(people))
         total = rows.select(pl.col(name).sum() for name in sorted(by.columns - people))
         total = total.with_columns(counted[name] for name in sorted(people)) if len(total.columns) else counted
-    return _finish(rows, measures), _finish(total, measures)
+    return rows, total
 
 
 def series(reading: Reading, request: SeriesRequest, goal: Goal | None) -> SeriesResult:
@@ -125,7 +126,7 @@ def _moved(ask: Question, bounds: tuple[int, int]) -> Question:
 
 def _course(reading: Reading, ask: Question, by: By, measures: list[Measure], cuts: list[int]) -> tuple[pl.DataFrame, pl.DataFrame]:
     """A row per bucket in order, also where nothing happened; and the totals."""
-    found, total = reading.tally(ask, replace(by, edges=tuple(cuts)), by)
+    found, total = _rows_and_total(reading, ask, replace(by, edges=tuple(cuts)))
     every = pl.DataFrame({"bucket": np.arange(len(cuts) - 1, dtype=np.int64)})
     course = every.join(found, on="bucket", how="left", maintain_order="left").fill_null(0.0)
     return _finish(course, measures), _finish(total, measures)
@@ -192,11 +193,12 @@ def _figures(now: pl.DataFrame, before: pl.DataFrame | None, measures: list[Meas
             parts = [tuple(frame[part].to_numpy() for part in measure.parts) for frame in (now, before)]
             for judged, sure in zip(beyond, beyond_chance(measure.chance, *parts).tolist(), strict=True):
                 judged[measure.name] = sure
-    earlier = [None] * len(now) if before is None else _values(before, measures)
-    columns = zip(_values(now, measures), earlier, intervals, few, beyond, strict=True)
+    earlier: Sequence[dict[str, float | None] | None] = [None] * len(now) if before is None else _values(before, measures)
     # Thousands of rows are made here from figures of our own, so they are not validated one by one.
-    names = ("values", "before", "interval", "few", "beyond_chance")
-    return [Figures.model_construct(**dict(zip(names, row, strict=True))) for row in columns]
+    return [
+        Figures.model_construct(None, values=values, before=held, interval=interval, few=rare, beyond_chance=sure)
+        for values, held, interval, rare, sure in zip(_values(now, measures), earlier, intervals, few, beyond, strict=True)
+    ]
 
 
 def _add_intervals(intervals: list[dict[str, Interval]], few: list[list[str]], now: pl.DataFrame, measure: Measure, total: pl.DataFrame) -> None:

@@ -35,8 +35,8 @@ export function Rail({ session }: { session: Session }) {
   const signOut = async () => {
     await ask(client.DELETE("/api/v1/session"));
     rememberCsrf(null);
-    queries.clear();
     queries.setQueryData(["session"], null);
+    queries.removeQueries({ predicate: (query) => query.queryKey[0] !== "session" });
   };
   return (
     <nav className="rail" aria-label="Stages">
@@ -69,7 +69,7 @@ export function Rail({ session }: { session: Session }) {
           ?
         </button>
         <DropdownMenu.Root>
-          <DropdownMenu.Trigger className="who" aria-label={`Signed in as ${session.name}`}>
+          <DropdownMenu.Trigger className="who" aria-label={`${initials(session.name)}, signed in as ${session.name}`}>
             {initials(session.name)}
           </DropdownMenu.Trigger>
           <DropdownMenu.Portal>
