@@ -35,7 +35,7 @@ from upper_compass.store.database import connect, migrate
 
 CONNECTIONS = 128
 ROUNDS = 3
-REQUESTS = 8_000
+REQUESTS = 3_000
 
 
 def _serve(url: str, port: int, folder: str) -> None:
@@ -80,7 +80,7 @@ async def _send(port: int, requests: list[bytes]) -> float:
 
 
 def _wait(port: int) -> None:
-    for _ in range(200):
+    for _ in range(1200):
         try:
             urllib.request.urlopen(f"http://127.0.0.1:{port}/health", timeout=1).close()
         except OSError:

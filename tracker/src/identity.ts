@@ -24,11 +24,14 @@ const held = safely((fresh: string) => {
   return known;
 });
 
+let here: string | undefined;
+
 /** A pseudonym for this browser, in one first-party cookie; where cookies are refused, for this tab, else for this page. */
 export function visitor(): string {
   const known = read();
-  const id = known ?? uuid().replace(/-/g, "");
+  const id = known ?? here ?? uuid().replace(/-/g, "");
   const secure = location.protocol === "https:" ? ";Secure" : "";
   safely(() => (document.cookie = `${COOKIE}=${id};path=/;max-age=${DAYS_400};SameSite=Lax${secure}`))();
-  return known ?? (read() === id ? id : (held(id) ?? id));
+  here = known ?? (read() === id ? id : (held(id) ?? id));
+  return here;
 }
