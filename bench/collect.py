@@ -71,7 +71,7 @@ async def _send(port: int, requests: list[bytes]) -> float:
         for request in waiting:
             writer.write(request)
             head = await reader.readuntil(b"\r\n\r\n")
-            assert head.startswith(b"HTTP/1.1 204"), head  # noqa: S101
+            assert head.startswith(b"HTTP/1.1 204"), head
         writer.close()
 
     began = time.perf_counter()
@@ -116,7 +116,7 @@ def measure(hits: int) -> dict[str, object]:
                         found.append(rate)
             with psycopg.connect(cluster.url(name).replace("+psycopg", "")) as connection:
                 stored = connection.execute("SELECT count(*) FROM hits").fetchone()
-            assert stored == ((ROUNDS + 1) * REQUESTS * hits,), stored  # noqa: S101
+            assert stored == ((ROUNDS + 1) * REQUESTS * hits,), stored
         finally:
             server.terminate()
             server.join()

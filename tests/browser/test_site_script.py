@@ -132,7 +132,9 @@ def test_text_from_visitors_is_shown_as_text(overview, demo_database):
     planted = "<img src=x onerror=window.hacked=1>"
     page = overview.context.new_page()
     page.goto(f"/mill/?utm_source={planted}&utm_medium={planted}&utm_campaign={planted}")
-    page.evaluate("(text) => { document.title = text; uc.event(text, { [text]: text }); history.pushState({}, '', '/mill/' + encodeURIComponent(text)); }", planted)
+    page.evaluate(
+        "(text) => { document.title = text; uc.event(text, { [text]: text }); history.pushState({}, '', '/mill/' + encodeURIComponent(text)); }", planted
+    )
     wait_for(page, demo_database, f"visitor = '{visitor_of(page)}' AND kind < 4", 3)
     today = overview.evaluate("new Date().toISOString().slice(0, 10)")
     for dimension, value in (("raw_source", planted), ("event", planted), ("source", tidy(planted))):

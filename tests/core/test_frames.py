@@ -25,8 +25,7 @@ def answers(frames):
     reading = Reading(frames.shards, ZoneInfo("UTC"))
     question = Question(8 * DAY, 20 * DAY, BOUGHT)
     found = [reading.tally(question, By(COLUMNS, tuple(DIMENSIONS[name] for name in names)))[0] for names in ((), ("source",), ("page",), ("first_source",))]
-    something = [[row for row in table.sort(table.columns).to_dicts() if any(v for k, v in row.items() if k in COLUMNS)] for table in found]
-    return something
+    return [[row for row in table.sort(table.columns).to_dicts() if any(v for k, v in row.items() if k in COLUMNS)] for table in found]
 
 
 def empty():

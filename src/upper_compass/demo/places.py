@@ -99,7 +99,7 @@ AGENTS = {
     ),
 }
 SCREENS = {"phone": "390x844", "tablet": "820x1180", "desktop": "1440x900"}
-ROBOT = "Mozilla/5.0 (compatible; Googlebot/2.1; +http://www.google.com/bot.html)"
+ROBOT = "python-requests/2.32.4"
 PEOPLE = (
     ("en-IE", "Europe/Dublin", 48),
     ("en-GB", "Europe/London", 34),
