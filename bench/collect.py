@@ -1,4 +1,4 @@
-"""Durable throughput of /collect against an endpoint on the same server that checks the same body and writes nothing. Run: ./compass bench collect
+"""Durable throughput of /collect against an endpoint on the same server that checks the same body and writes nothing. Run: ./compass bench collect.
 
 The server is one process, the sender another, over loopback; both share this machine's cores with PostgreSQL. Rounds alternate; medians count.
 """

@@ -1,4 +1,4 @@
-"""First load of the Overview on the demo in Chromium: largest contentful paint, and what it weighs. Run: ./compass bench page"""
+"""First load of the Overview on the demo in Chromium: largest contentful paint, and what it weighs. Run: ./compass bench page."""
 
 from __future__ import annotations
 

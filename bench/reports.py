@@ -1,4 +1,4 @@
-"""Ten reports on ten million hits, against a hand-written DuckDB query each, in one process. Run: ./compass bench reports [hits]
+"""Ten reports on ten million hits, against a hand-written DuckDB query each, in one process. Run: ./compass bench reports [hits].
 
 Both read columns in memory: this side the core's frames, DuckDB its own tables of the same hits and of the same derived visits. Both have two
 threads. Each report must give the same figures on both sides; then each is timed five times, medians are compared.
