@@ -182,12 +182,14 @@ def _buckets(by: By, at: Ints) -> list[Array]:
 
 def _having(shard: Shard, narrow: Narrow) -> Bools:
     """Which visits have one of the values."""
-    words = shard.lexicon.words
-    codes = [code for code in (words.find(value) for value in narrow.values) if code is not None]
     count = len(shard.derived.visits)
-    if narrow.dimension.of == "visit":
-        return np.isin(narrow.dimension.read(shard, np.arange(count, dtype=np.int32)), codes)
-    held = np.isin(narrow.dimension.read(shard, np.arange(len(shard.hits), dtype=np.int32)), codes)
+    of_hits = narrow.dimension.of == "hit"
+    read = narrow.dimension.read(shard, np.arange(len(shard.hits) if of_hits else count, dtype=np.int32))
+    # Looked up only now: reading a dimension may be what makes its values known.
+    codes = [code for code in (shard.lexicon.words.find(value) for value in narrow.values) if code is not None]
+    held = np.isin(read, codes)
+    if not of_hits:
+        return held
     visits = shard.derived.visit_of[held]
     having = np.zeros(count, bool)
     having[visits[visits != NO_VISIT]] = True

@@ -4,2565 +4,2565 @@
  */
 
 export interface paths {
-  "/collect": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/collect": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Collect
+         * @description Store one hit or a list of up to 100. Anyone may call, a browser only from a page of the site's hosts.
+         *
+         *     204 means that the hits are durable. When some of a list are bad, the good ones are stored and the answer, 422, names the bad ones by index.
+         *     503 with Retry-After means that nothing was stored: send the same hits, with the same ids, again.
+         */
+        post: operations["collect_collect_post"];
+        delete?: never;
+        /**
+         * Preflight
+         * @description What a browser asks before it sends JSON from another origin.
+         */
+        options: operations["preflight_collect_options"];
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /**
-     * Collect
-     * @description Store one hit or a list of up to 100. Anyone may call, a browser only from a page of the site's hosts.
-     *
-     *     204 means that the hits are durable. When some of a list are bad, the good ones are stored and the answer, 422, names the bad ones by index.
-     *     503 with Retry-After means that nothing was stored: send the same hits, with the same ids, again.
-     */
-    post: operations["collect_collect_post"];
-    delete?: never;
-    /**
-     * Preflight
-     * @description What a browser asks before it sends JSON from another origin.
-     */
-    options: operations["preflight_collect_options"];
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/session": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/v1/session": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Session
+         * @description Who is signed in.
+         */
+        get: operations["session_api_v1_session_get"];
+        put?: never;
+        /**
+         * Sign In
+         * @description Sign in. Anyone may call; the answer sets the session's cookie.
+         */
+        post: operations["sign_in_api_v1_session_post"];
+        /**
+         * Sign Out
+         * @description Sign out; the session ends here and now.
+         */
+        delete: operations["sign_out_api_v1_session_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * Session
-     * @description Who is signed in.
-     */
-    get: operations["session_api_v1_session_get"];
-    put?: never;
-    /**
-     * Sign In
-     * @description Sign in. Anyone may call; the answer sets the session's cookie.
-     */
-    post: operations["sign_in_api_v1_session_post"];
-    /**
-     * Sign Out
-     * @description Sign out; the session ends here and now.
-     */
-    delete: operations["sign_out_api_v1_session_delete"];
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/sites": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/v1/sites": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Sites
+         * @description The sites of whoever is signed in, by name.
+         */
+        get: operations["list_sites_api_v1_sites_get"];
+        put?: never;
+        /**
+         * Add Site
+         * @description Add a site. Whoever is signed in may; they own it then.
+         */
+        post: operations["add_site_api_v1_sites_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * List Sites
-     * @description The sites of whoever is signed in, by name.
-     */
-    get: operations["list_sites_api_v1_sites_get"];
-    put?: never;
-    /**
-     * Add Site
-     * @description Add a site. Whoever is signed in may; they own it then.
-     */
-    post: operations["add_site_api_v1_sites_post"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/sites/{site}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/v1/sites/{site}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Site
+         * @description One site. For its viewers.
+         */
+        get: operations["read_site_api_v1_sites__site__get"];
+        /**
+         * Change Site
+         * @description Give the site another name and other rules; history is read anew. For its owners.
+         */
+        put: operations["change_site_api_v1_sites__site__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * Read Site
-     * @description One site. For its viewers.
-     */
-    get: operations["read_site_api_v1_sites__site__get"];
-    /**
-     * Change Site
-     * @description Give the site another name and other rules; history is read anew. For its owners.
-     */
-    put: operations["change_site_api_v1_sites__site__put"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/sites/{site}/goals": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/v1/sites/{site}/goals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Goals
+         * @description The site's goals, the one to steer by first. For its viewers.
+         */
+        get: operations["list_goals_api_v1_sites__site__goals_get"];
+        put?: never;
+        /**
+         * Add Goal
+         * @description Add a goal. For the site's analysts.
+         */
+        post: operations["add_goal_api_v1_sites__site__goals_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * List Goals
-     * @description The site's goals, the one to steer by first. For its viewers.
-     */
-    get: operations["list_goals_api_v1_sites__site__goals_get"];
-    put?: never;
-    /**
-     * Add Goal
-     * @description Add a goal. For the site's analysts.
-     */
-    post: operations["add_goal_api_v1_sites__site__goals_post"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/sites/{site}/goals/{goal}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/v1/sites/{site}/goals/{goal}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Goal
+         * @description Change a goal; history is read anew by it. For the site's analysts.
+         */
+        put: operations["change_goal_api_v1_sites__site__goals__goal__put"];
+        post?: never;
+        /**
+         * Delete Goal
+         * @description Put a goal away; it can be restored. For the site's analysts.
+         */
+        delete: operations["delete_goal_api_v1_sites__site__goals__goal__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    /**
-     * Change Goal
-     * @description Change a goal; history is read anew by it. For the site's analysts.
-     */
-    put: operations["change_goal_api_v1_sites__site__goals__goal__put"];
-    post?: never;
-    /**
-     * Delete Goal
-     * @description Put a goal away; it can be restored. For the site's analysts.
-     */
-    delete: operations["delete_goal_api_v1_sites__site__goals__goal__delete"];
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/sites/{site}/goals/{goal}/restore": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/v1/sites/{site}/goals/{goal}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore Goal
+         * @description Bring back a goal that was put away. For the site's analysts.
+         */
+        post: operations["restore_goal_api_v1_sites__site__goals__goal__restore_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /**
-     * Restore Goal
-     * @description Bring back a goal that was put away. For the site's analysts.
-     */
-    post: operations["restore_goal_api_v1_sites__site__goals__goal__restore_post"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/sites/{site}/reports/table": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/v1/sites/{site}/reports/table": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Table
+         * @description A breakdown with its totals, held against the versus period. For the site's viewers.
+         */
+        post: operations["table_api_v1_sites__site__reports_table_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /**
-     * Table
-     * @description A breakdown with its totals, held against the versus period. For the site's viewers.
-     */
-    post: operations["table_api_v1_sites__site__reports_table_post"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/sites/{site}/reports/series": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/v1/sites/{site}/reports/series": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Series
+         * @description The course over time. For the site's viewers.
+         */
+        post: operations["series_api_v1_sites__site__reports_series_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /**
-     * Series
-     * @description The course over time. For the site's viewers.
-     */
-    post: operations["series_api_v1_sites__site__reports_series_post"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/sites/{site}/reports/answer": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/v1/sites/{site}/reports/answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Answer
+         * @description Which channels and landing pages drive the goal, in a sentence or two. For the site's viewers.
+         */
+        post: operations["answer__api_v1_sites__site__reports_answer_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /**
-     * Answer
-     * @description Which channels and landing pages drive the goal, in a sentence or two. For the site's viewers.
-     */
-    post: operations["answer__api_v1_sites__site__reports_answer_post"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/sites/{site}/registry": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/v1/sites/{site}/registry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Registry
+         * @description All measures and dimensions with their meanings. For the site's viewers.
+         */
+        get: operations["registry_api_v1_sites__site__registry_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * Registry
-     * @description All measures and dimensions with their meanings. For the site's viewers.
-     */
-    get: operations["registry_api_v1_sites__site__registry_get"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/sites/{site}/import/hits": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/v1/sites/{site}/import/hits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Import File
+         * @description Store hits from JSON Lines, plain or gzipped: one hit a line. For the site's owners.
+         *
+         *     Good lines are stored, bad ones told by number. The same file can be sent again: what is there already is not stored twice.
+         */
+        post: operations["import_file_api_v1_sites__site__import_hits_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /**
-     * Import File
-     * @description Store hits from JSON Lines, plain or gzipped: one hit a line. For the site's owners.
-     *
-     *     Good lines are stored, bad ones told by number. The same file can be sent again: what is there already is not stored twice.
-     */
-    post: operations["import_file_api_v1_sites__site__import_hits_post"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
 }
 export type webhooks = Record<string, never>;
 export interface components {
-  schemas: {
-    /**
-     * Alias
-     * @description `this` is the same as `that`, in one field; both sides are tidied before use.
-     */
-    Alias: {
-      /**
-       * Field
-       * @enum {string}
-       */
-      field: "source" | "medium" | "campaign" | "content" | "term" | "label";
-      /** This */
-      this: string;
-      /** That */
-      that: string;
+    schemas: {
+        /**
+         * Alias
+         * @description `this` is the same as `that`, in one field; both sides are tidied before use.
+         */
+        Alias: {
+            /**
+             * Field
+             * @enum {string}
+             */
+            field: "source" | "medium" | "campaign" | "content" | "term" | "label";
+            /** This */
+            this: string;
+            /** That */
+            that: string;
+        };
+        /**
+         * Answer
+         * @description One or two sentences, in pieces.
+         */
+        Answer: {
+            /** Phrases */
+            phrases: components["schemas"]["Phrase"][];
+        };
+        /**
+         * AnswerRequest
+         * @description A goal over a period.
+         */
+        AnswerRequest: {
+            period: components["schemas"]["Period"];
+            /** Goal */
+            goal: number;
+            /**
+             * Only
+             * @default []
+             */
+            only: components["schemas"]["Narrowing"][];
+        };
+        /**
+         * ChannelRule
+         * @description One line of the ordered channel list. Every condition that is given must hold; of a list, any.
+         *
+         *     `any_of` joins alternatives: the rule matches when one of them does.
+         */
+        ChannelRule: {
+            /** Channel */
+            channel: string;
+            /** Any Of */
+            any_of: components["schemas"]["ChannelTest"][];
+        };
+        /**
+         * ChannelTest
+         * @description Conditions on one origin; the fields are tidied values, `kinds` are kinds of source.
+         */
+        ChannelTest: {
+            /** Sources */
+            sources?: string[] | null;
+            /** Mediums */
+            mediums?: string[] | null;
+            /** Campaigns */
+            campaigns?: string[] | null;
+            /** Kinds */
+            kinds?: string[] | null;
+        };
+        /**
+         * Credentials
+         * @description An address and a password.
+         * @example {
+         *       "email": "ida@fennmoor-mill.example",
+         *       "password": "flour and water"
+         *     }
+         */
+        Credentials: {
+            /** Email */
+            email: string;
+            /** Password */
+            password: string;
+        };
+        /**
+         * DimensionOut
+         * @description A dimension of the visit or of the hit.
+         */
+        DimensionOut: {
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Of */
+            of: string;
+            /** Meaning */
+            meaning: string;
+        };
+        /**
+         * EventMatch
+         * @description Events by name; every condition on their properties must hold. A call by name is an event of that name.
+         */
+        EventMatch: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "event";
+            /** Name */
+            name: string;
+            /**
+             * Props
+             * @default []
+             */
+            props: components["schemas"]["PropTest"][];
+        };
+        /**
+         * Figures
+         * @description Measures of one row; a ratio over nothing is null.
+         *
+         *     `interval`: the Wilson interval of a share over something. `few`: shares with fewer than five expected successes or failures.
+         */
+        Figures: {
+            /** Values */
+            values: {
+                [key: string]: number | null;
+            };
+            /** Before */
+            before?: {
+                [key: string]: number | null;
+            } | null;
+            /**
+             * Interval
+             * @default {}
+             */
+            interval: {
+                [key: string]: components["schemas"]["Interval"];
+            };
+            /**
+             * Few
+             * @default []
+             */
+            few: string[];
+            /**
+             * Beyond Chance
+             * @default {}
+             */
+            beyond_chance: {
+                [key: string]: boolean;
+            };
+        };
+        /**
+         * FixedValue
+         * @description Each conversion is worth the same.
+         */
+        FixedValue: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "fixed";
+            /** Amount */
+            amount: number;
+        };
+        /**
+         * Goal
+         * @description What counts as a conversion, how often in a visit, and what it is worth.
+         */
+        Goal: {
+            /** Match */
+            match: components["schemas"]["PageMatch"] | components["schemas"]["EventMatch"] | components["schemas"]["OrderMatch"];
+            /**
+             * Counts
+             * @default once a visit
+             * @enum {string}
+             */
+            counts: "once a visit" | "every time";
+            /**
+             * Value
+             * @default {
+             *       "kind": "none"
+             *     }
+             */
+            value: components["schemas"]["NoValue"] | components["schemas"]["FixedValue"] | components["schemas"]["HitValue"];
+        };
+        /**
+         * GoalIn
+         * @description A goal under a name.
+         * @example {
+         *       "goal": {
+         *         "match": {
+         *           "kind": "event",
+         *           "name": "course booked"
+         *         }
+         *       },
+         *       "name": "Course bookings"
+         *     }
+         */
+        GoalIn: {
+            /** Name */
+            name: string;
+            goal: components["schemas"]["Goal"];
+        };
+        /**
+         * GoalOut
+         * @description A goal of the site.
+         * @example {
+         *       "goal": {
+         *         "match": {
+         *           "kind": "event",
+         *           "name": "course booked"
+         *         }
+         *       },
+         *       "name": "Course bookings"
+         *     }
+         */
+        GoalOut: {
+            /** Name */
+            name: string;
+            goal: components["schemas"]["Goal"];
+            /** Id */
+            id: number;
+        };
+        /** HTTPValidationError */
+        HTTPValidationError: {
+            /** Detail */
+            detail?: components["schemas"]["ValidationError"][];
+        };
+        /**
+         * HitValue
+         * @description A conversion is worth the value of its hit, or the total of its order; missing is 0.
+         */
+        HitValue: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "hit" | "order";
+        };
+        /**
+         * ImportOut
+         * @description What became of a file. Of bad lines, the first thousand are told.
+         */
+        ImportOut: {
+            /** Lines */
+            lines: number;
+            /** Stored */
+            stored: number;
+            /** Already There */
+            already_there: number;
+            /** Bad */
+            bad: number;
+            /** Refused */
+            refused: components["schemas"]["RefusedLine"][];
+            /** Broken Off */
+            broken_off: string | null;
+        };
+        /**
+         * Interval
+         * @description A 95 % interval.
+         */
+        Interval: {
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+        };
+        /**
+         * MeasureOut
+         * @description A measure: what it means and how it is computed, in words. `parts`: the measures that it is computed from.
+         */
+        MeasureOut: {
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Unit */
+            unit: string;
+            /** Meaning */
+            meaning: string;
+            /** Formula */
+            formula: string;
+            /** Better */
+            better: string;
+            /** Chance */
+            chance: string;
+            /** Parts */
+            parts: string[];
+        };
+        /**
+         * Narrowing
+         * @description *Only these*, or with `without` *Without these*: visits that have one of the values.
+         * @example {
+         *       "dimension": "channel",
+         *       "values": [
+         *         "Email"
+         *       ]
+         *     }
+         */
+        Narrowing: {
+            /** Dimension */
+            dimension: string;
+            /** Values */
+            values: string[];
+            /**
+             * Without
+             * @default false
+             */
+            without: boolean;
+        };
+        /**
+         * NoValue
+         * @description The goal is worth nothing by itself.
+         */
+        NoValue: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "none";
+        };
+        /**
+         * Note
+         * @description Something the reader must know of the figures.
+         */
+        Note: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "overlap" | "unrated";
+            /** Text */
+            text: string;
+        };
+        /**
+         * OrderMatch
+         * @description Orders.
+         */
+        OrderMatch: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "order";
+        };
+        /**
+         * PageGroup
+         * @description A named page pattern; the first that matches names the group.
+         */
+        PageGroup: {
+            /** Name */
+            name: string;
+            /**
+             * Test
+             * @default starts with
+             * @enum {string}
+             */
+            test: "is" | "starts with" | "contains" | "regular expression";
+            /** Pattern */
+            pattern: string;
+        };
+        /**
+         * PageMatch
+         * @description Views of pages.
+         */
+        PageMatch: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "page";
+            /**
+             * Test
+             * @enum {string}
+             */
+            test: "is" | "starts with" | "contains" | "regular expression";
+            /** Pattern */
+            pattern: string;
+        };
+        /**
+         * Period
+         * @description From the first day to the last, both within.
+         */
+        Period: {
+            /**
+             * First
+             * Format: date
+             */
+            first: string;
+            /**
+             * Last
+             * Format: date
+             */
+            last: string;
+        };
+        /**
+         * Phrase
+         * @description A piece of a sentence; with a dimension it names one of its values.
+         */
+        Phrase: {
+            /** Text */
+            text: string;
+            /** Dimension */
+            dimension?: string | null;
+            /** Value */
+            value?: string | null;
+        };
+        /**
+         * Point
+         * @description One bucket; `at` is its local start. `before` lies at the same place in the versus period.
+         */
+        Point: {
+            /** At */
+            at: string;
+            /** Values */
+            values: {
+                [key: string]: number | null;
+            };
+            /** Before */
+            before?: {
+                [key: string]: number | null;
+            } | null;
+        };
+        /**
+         * PropTest
+         * @description A condition on one property of an event; a test on numbers fails on text, a test on text fails on numbers.
+         */
+        PropTest: {
+            /** Key */
+            key: string;
+            /** Test */
+            test: ("is" | "is not" | "starts with" | "contains" | "regular expression") | ("=" | "≠" | "<" | "≤" | ">" | "≥");
+            /** Value */
+            value: string | number;
+        };
+        /**
+         * RefusedLine
+         * @description A bad line of a file; lines count from 1.
+         */
+        RefusedLine: {
+            /** Line */
+            line: number;
+            /** Field */
+            field: string;
+            /** Text */
+            text: string;
+        };
+        /**
+         * Registry
+         * @description All measures and dimensions.
+         */
+        Registry: {
+            /** Measures */
+            measures: components["schemas"]["MeasureOut"][];
+            /** Dimensions */
+            dimensions: components["schemas"]["DimensionOut"][];
+        };
+        /**
+         * Rest
+         * @description What the limit left out: how many rows, and the sum of what can be added up (null for counts of people).
+         */
+        Rest: {
+            /** Rows */
+            rows: number;
+            figures: components["schemas"]["Figures"];
+        };
+        /**
+         * Row
+         * @description A row: its value of each dimension, in their order; an empty text is *no value*.
+         */
+        Row: {
+            /** Values */
+            values: {
+                [key: string]: number | null;
+            };
+            /** Before */
+            before?: {
+                [key: string]: number | null;
+            } | null;
+            /**
+             * Interval
+             * @default {}
+             */
+            interval: {
+                [key: string]: components["schemas"]["Interval"];
+            };
+            /**
+             * Few
+             * @default []
+             */
+            few: string[];
+            /**
+             * Beyond Chance
+             * @default {}
+             */
+            beyond_chance: {
+                [key: string]: boolean;
+            };
+            /** Keys */
+            keys: string[];
+        };
+        /**
+         * SeriesRequest
+         * @description The course over time. Each bucket is judged as a period of its own.
+         */
+        SeriesRequest: {
+            period: components["schemas"]["Period"];
+            /**
+             * Versus
+             * @default before
+             * @enum {string}
+             */
+            versus: "none" | "before" | "year";
+            /** Goal */
+            goal?: number | null;
+            /** Measures */
+            measures: string[];
+            /**
+             * Only
+             * @default []
+             */
+            only: components["schemas"]["Narrowing"][];
+            /**
+             * With Hidden
+             * @default false
+             */
+            with_hidden: boolean;
+            /**
+             * Bucket
+             * @default day
+             * @enum {string}
+             */
+            bucket: "hour" | "day" | "week" | "month";
+        };
+        /**
+         * SeriesResult
+         * @description One point per bucket in order of time, and the totals of the whole period.
+         */
+        SeriesResult: {
+            period: components["schemas"]["Period"];
+            versus: components["schemas"]["Period"] | null;
+            /**
+             * Bucket
+             * @enum {string}
+             */
+            bucket: "hour" | "day" | "week" | "month";
+            /** Measures */
+            measures: string[];
+            /** Points */
+            points: components["schemas"]["Point"][];
+            total: components["schemas"]["Figures"];
+            /**
+             * Notes
+             * @default []
+             */
+            notes: components["schemas"]["Note"][];
+        };
+        /**
+         * SessionOut
+         * @description Who is signed in. `csrf` goes into the header X-CSRF-Token of every request that changes something.
+         */
+        SessionOut: {
+            /** Email */
+            email: string;
+            /** Name */
+            name: string;
+            /** Csrf */
+            csrf: string | null;
+        };
+        /**
+         * SiteIn
+         * @description A site's name and the rules by which its hits are read.
+         * @example {
+         *       "name": "Fennmoor Mill",
+         *       "rules": {
+         *         "currency": "EUR",
+         *         "hosts": [
+         *           "fennmoor-mill.example"
+         *         ],
+         *         "timezone": "Europe/Dublin"
+         *       }
+         *     }
+         */
+        SiteIn: {
+            /** Name */
+            name: string;
+            rules: components["schemas"]["SiteRules"];
+        };
+        /**
+         * SiteOut
+         * @description A site as its people see it. `today` is the day at the site, `first_day` the day of its first hit.
+         */
+        SiteOut: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Role */
+            role: string;
+            /** Timezone */
+            timezone: string;
+            /** Currency */
+            currency: string;
+            /**
+             * Today
+             * Format: date
+             */
+            today: string;
+            /**
+             * First Day
+             * Format: date
+             */
+            first_day: string;
+            rules: components["schemas"]["SiteRules"];
+        };
+        /**
+         * SiteRules
+         * @description All that the core reads of a site. Money is in `currency`; `rates` says what one unit of another currency is worth in it.
+         */
+        SiteRules: {
+            /** Hosts */
+            hosts: string[];
+            /**
+             * Timezone
+             * @default UTC
+             */
+            timezone: string;
+            /**
+             * Currency
+             * @default EUR
+             */
+            currency: string;
+            /**
+             * Rates
+             * @default {}
+             */
+            rates: {
+                [key: string]: number;
+            };
+            /**
+             * Visit Gap Minutes
+             * @default 30
+             */
+            visit_gap_minutes: number;
+            /**
+             * Label Keys
+             * @default [
+             *       "via",
+             *       "ref"
+             *     ]
+             */
+            label_keys: string[];
+            /**
+             * Kept Query Keys
+             * @default []
+             */
+            kept_query_keys: string[];
+            /**
+             * Ignored Hosts
+             * @default []
+             */
+            ignored_hosts: string[];
+            /**
+             * Aliases
+             * @default []
+             */
+            aliases: components["schemas"]["Alias"][];
+            /**
+             * Channels
+             * @default [
+             *       {
+             *         "channel": "Paid search",
+             *         "any_of": [
+             *           {
+             *             "kinds": [
+             *               "search"
+             *             ],
+             *             "mediums": [
+             *               "cpc",
+             *               "ppc",
+             *               "paid",
+             *               "paid-search",
+             *               "sem"
+             *             ]
+             *           },
+             *           {
+             *             "mediums": [
+             *               "paid-search",
+             *               "sem"
+             *             ]
+             *           }
+             *         ]
+             *       },
+             *       {
+             *         "channel": "Paid social",
+             *         "any_of": [
+             *           {
+             *             "kinds": [
+             *               "social"
+             *             ],
+             *             "mediums": [
+             *               "cpc",
+             *               "ppc",
+             *               "paid",
+             *               "paid-search",
+             *               "sem",
+             *               "paid-social"
+             *             ]
+             *           },
+             *           {
+             *             "mediums": [
+             *               "paid-social"
+             *             ]
+             *           }
+             *         ]
+             *       },
+             *       {
+             *         "channel": "Display",
+             *         "any_of": [
+             *           {
+             *             "mediums": [
+             *               "display",
+             *               "banner",
+             *               "cpm",
+             *               "native"
+             *             ]
+             *           }
+             *         ]
+             *       },
+             *       {
+             *         "channel": "Affiliate",
+             *         "any_of": [
+             *           {
+             *             "mediums": [
+             *               "affiliate",
+             *               "partner"
+             *             ]
+             *           }
+             *         ]
+             *       },
+             *       {
+             *         "channel": "Email",
+             *         "any_of": [
+             *           {
+             *             "mediums": [
+             *               "email",
+             *               "e-mail",
+             *               "newsletter"
+             *             ]
+             *           },
+             *           {
+             *             "kinds": [
+             *               "mail"
+             *             ]
+             *           }
+             *         ]
+             *       },
+             *       {
+             *         "channel": "Print and QR",
+             *         "any_of": [
+             *           {
+             *             "mediums": [
+             *               "qr",
+             *               "print",
+             *               "offline",
+             *               "card",
+             *               "poster"
+             *             ]
+             *           }
+             *         ]
+             *       },
+             *       {
+             *         "channel": "Audio",
+             *         "any_of": [
+             *           {
+             *             "mediums": [
+             *               "podcast",
+             *               "radio",
+             *               "audio"
+             *             ]
+             *           }
+             *         ]
+             *       },
+             *       {
+             *         "channel": "Organic search",
+             *         "any_of": [
+             *           {
+             *             "mediums": [
+             *               "organic"
+             *             ]
+             *           }
+             *         ]
+             *       },
+             *       {
+             *         "channel": "Organic social",
+             *         "any_of": [
+             *           {
+             *             "mediums": [
+             *               "social",
+             *               "social-media",
+             *               "social-network"
+             *             ]
+             *           }
+             *         ]
+             *       },
+             *       {
+             *         "channel": "Video",
+             *         "any_of": [
+             *           {
+             *             "mediums": [
+             *               "video"
+             *             ]
+             *           }
+             *         ]
+             *       },
+             *       {
+             *         "channel": "AI assistants",
+             *         "any_of": [
+             *           {
+             *             "mediums": [
+             *               "assistant"
+             *             ]
+             *           }
+             *         ]
+             *       },
+             *       {
+             *         "channel": "Paid, other",
+             *         "any_of": [
+             *           {
+             *             "mediums": [
+             *               "cpc",
+             *               "ppc",
+             *               "paid",
+             *               "paid-search",
+             *               "sem"
+             *             ]
+             *           }
+             *         ]
+             *       },
+             *       {
+             *         "channel": "Referral",
+             *         "any_of": [
+             *           {
+             *             "mediums": [
+             *               "referral",
+             *               "link"
+             *             ]
+             *           }
+             *         ]
+             *       },
+             *       {
+             *         "channel": "Direct",
+             *         "any_of": [
+             *           {
+             *             "mediums": [
+             *               "none"
+             *             ],
+             *             "sources": [
+             *               "direct"
+             *             ]
+             *           }
+             *         ]
+             *       }
+             *     ]
+             */
+            channels: components["schemas"]["ChannelRule"][];
+            /**
+             * Page Groups
+             * @default []
+             */
+            page_groups: components["schemas"]["PageGroup"][];
+            /**
+             * Own Networks
+             * @default []
+             */
+            own_networks: string[];
+        };
+        /**
+         * TableRequest
+         * @description A breakdown by up to two dimensions; without one, the totals alone.
+         */
+        TableRequest: {
+            period: components["schemas"]["Period"];
+            /**
+             * Versus
+             * @default before
+             * @enum {string}
+             */
+            versus: "none" | "before" | "year";
+            /** Goal */
+            goal?: number | null;
+            /** Measures */
+            measures: string[];
+            /**
+             * Only
+             * @default []
+             */
+            only: components["schemas"]["Narrowing"][];
+            /**
+             * With Hidden
+             * @default false
+             */
+            with_hidden: boolean;
+            /**
+             * Dimensions
+             * @default []
+             */
+            dimensions: string[];
+            /** Sort */
+            sort?: string | null;
+            /**
+             * Descending
+             * @default true
+             */
+            descending: boolean;
+            /**
+             * Limit
+             * @default 100
+             */
+            limit: number;
+        };
+        /**
+         * TableResult
+         * @description Rows in the order asked for, and the totals, which are computed from the hits and never by adding rows up.
+         */
+        TableResult: {
+            period: components["schemas"]["Period"];
+            versus: components["schemas"]["Period"] | null;
+            /** Dimensions */
+            dimensions: string[];
+            /** Measures */
+            measures: string[];
+            /** Rows */
+            rows: components["schemas"]["Row"][];
+            rest: components["schemas"]["Rest"] | null;
+            total: components["schemas"]["Figures"];
+            /**
+             * Notes
+             * @default []
+             */
+            notes: components["schemas"]["Note"][];
+        };
+        /** ValidationError */
+        ValidationError: {
+            /** Location */
+            loc: (string | number)[];
+            /** Message */
+            msg: string;
+            /** Error Type */
+            type: string;
+            /** Input */
+            input?: unknown;
+            /** Context */
+            ctx?: Record<string, never>;
+        };
+        /**
+         * Order
+         * @description A purchase; the same id on one site counts once, the earliest. An order without an id counts.
+         */
+        Order: {
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * Items
+             * @default []
+             */
+            items: components["schemas"]["OrderItem"][];
+            /**
+             * Shipping
+             * @default null
+             */
+            shipping: number | null;
+            /**
+             * Tax
+             * @default null
+             */
+            tax: number | null;
+            /**
+             * Discount
+             * @default null
+             */
+            discount: number | null;
+        };
+        /**
+         * OrderItem
+         * @description One line of an order; `price` and `unit_cost` are for one piece.
+         */
+        OrderItem: {
+            /**
+             * Sku
+             * @default
+             */
+            sku: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Category
+             * @default
+             */
+            category: string;
+            /**
+             * Quantity
+             * @default 1
+             */
+            quantity: number;
+            /**
+             * Price
+             * @default 0
+             */
+            price: number;
+            /**
+             * Unit Cost
+             * @default null
+             */
+            unit_cost: number | null;
+        };
+        /**
+         * Hit
+         * @description One fact sent by a site.
+         */
+        Hit: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Visitor */
+            visitor: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "view" | "event" | "order" | "engage";
+            /** Url */
+            url: string;
+            /**
+             * Title
+             * @default null
+             */
+            title: string | null;
+            /**
+             * Referrer
+             * @default null
+             */
+            referrer: string | null;
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /**
+             * Value
+             * @default null
+             */
+            value: number | null;
+            /**
+             * Currency
+             * @default null
+             */
+            currency: string | null;
+            /** @default null */
+            order: components["schemas"]["Order"] | null;
+            /**
+             * Engaged Ms
+             * @default null
+             */
+            engaged_ms: number | null;
+            /**
+             * Props
+             * @default null
+             */
+            props: {
+                [key: string]: string | boolean | number;
+            } | null;
+            /**
+             * Fields
+             * @default null
+             */
+            fields: {
+                [key: string]: string;
+            } | null;
+            /**
+             * Language
+             * @default null
+             */
+            language: string | null;
+            /**
+             * Timezone
+             * @default null
+             */
+            timezone: string | null;
+            /**
+             * Screen
+             * @default null
+             */
+            screen: string | null;
+            /**
+             * User Agent
+             * @default null
+             */
+            user_agent: string | null;
+        };
+        /**
+         * FieldError
+         * @description One thing that is wrong: where, and a sentence. `index` counts from 0 in a list of hits.
+         */
+        FieldError: {
+            /** Field */
+            field: string;
+            /** Text */
+            text: string;
+            /**
+             * Index
+             * @default null
+             */
+            index: number | null;
+        };
+        /**
+         * ProblemDocument
+         * @description What went wrong.
+         */
+        ProblemDocument: {
+            /**
+             * Type
+             * @default about:blank
+             */
+            type: string;
+            /** Title */
+            title: string;
+            /** Status */
+            status: number;
+            /** Detail */
+            detail: string;
+            /**
+             * Errors
+             * @default []
+             */
+            errors: components["schemas"]["FieldError"][];
+        };
     };
-    /**
-     * Answer
-     * @description One or two sentences, in pieces.
-     */
-    Answer: {
-      /** Phrases */
-      phrases: components["schemas"]["Phrase"][];
-    };
-    /**
-     * AnswerRequest
-     * @description A goal over a period.
-     */
-    AnswerRequest: {
-      period: components["schemas"]["Period"];
-      /** Goal */
-      goal: number;
-      /**
-       * Only
-       * @default []
-       */
-      only: components["schemas"]["Narrowing"][];
-    };
-    /**
-     * ChannelRule
-     * @description One line of the ordered channel list. Every condition that is given must hold; of a list, any.
-     *
-     *     `any_of` joins alternatives: the rule matches when one of them does.
-     */
-    ChannelRule: {
-      /** Channel */
-      channel: string;
-      /** Any Of */
-      any_of: components["schemas"]["ChannelTest"][];
-    };
-    /**
-     * ChannelTest
-     * @description Conditions on one origin; the fields are tidied values, `kinds` are kinds of source.
-     */
-    ChannelTest: {
-      /** Sources */
-      sources?: string[] | null;
-      /** Mediums */
-      mediums?: string[] | null;
-      /** Campaigns */
-      campaigns?: string[] | null;
-      /** Kinds */
-      kinds?: string[] | null;
-    };
-    /**
-     * Credentials
-     * @description An address and a password.
-     * @example {
-     *       "email": "ida@fennmoor-mill.example",
-     *       "password": "flour and water"
-     *     }
-     */
-    Credentials: {
-      /** Email */
-      email: string;
-      /** Password */
-      password: string;
-    };
-    /**
-     * DimensionOut
-     * @description A dimension of the visit or of the hit.
-     */
-    DimensionOut: {
-      /** Name */
-      name: string;
-      /** Title */
-      title: string;
-      /** Of */
-      of: string;
-      /** Meaning */
-      meaning: string;
-    };
-    /**
-     * EventMatch
-     * @description Events by name; every condition on their properties must hold. A call by name is an event of that name.
-     */
-    EventMatch: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "event";
-      /** Name */
-      name: string;
-      /**
-       * Props
-       * @default []
-       */
-      props: components["schemas"]["PropTest"][];
-    };
-    /**
-     * Figures
-     * @description Measures of one row; a ratio over nothing is null.
-     *
-     *     `interval`: the Wilson interval of a share over something. `few`: shares with fewer than five expected successes or failures.
-     */
-    Figures: {
-      /** Values */
-      values: {
-        [key: string]: number | null;
-      };
-      /** Before */
-      before?: {
-        [key: string]: number | null;
-      } | null;
-      /**
-       * Interval
-       * @default {}
-       */
-      interval: {
-        [key: string]: components["schemas"]["Interval"];
-      };
-      /**
-       * Few
-       * @default []
-       */
-      few: string[];
-      /**
-       * Beyond Chance
-       * @default {}
-       */
-      beyond_chance: {
-        [key: string]: boolean;
-      };
-    };
-    /**
-     * FixedValue
-     * @description Each conversion is worth the same.
-     */
-    FixedValue: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "fixed";
-      /** Amount */
-      amount: number;
-    };
-    /**
-     * Goal
-     * @description What counts as a conversion, how often in a visit, and what it is worth.
-     */
-    Goal: {
-      /** Match */
-      match: components["schemas"]["PageMatch"] | components["schemas"]["EventMatch"] | components["schemas"]["OrderMatch"];
-      /**
-       * Counts
-       * @default once a visit
-       * @enum {string}
-       */
-      counts: "once a visit" | "every time";
-      /**
-       * Value
-       * @default {
-       *       "kind": "none"
-       *     }
-       */
-      value: components["schemas"]["NoValue"] | components["schemas"]["FixedValue"] | components["schemas"]["HitValue"];
-    };
-    /**
-     * GoalIn
-     * @description A goal under a name.
-     * @example {
-     *       "goal": {
-     *         "match": {
-     *           "kind": "event",
-     *           "name": "course booked"
-     *         }
-     *       },
-     *       "name": "Course bookings"
-     *     }
-     */
-    GoalIn: {
-      /** Name */
-      name: string;
-      goal: components["schemas"]["Goal"];
-    };
-    /**
-     * GoalOut
-     * @description A goal of the site.
-     * @example {
-     *       "goal": {
-     *         "match": {
-     *           "kind": "event",
-     *           "name": "course booked"
-     *         }
-     *       },
-     *       "name": "Course bookings"
-     *     }
-     */
-    GoalOut: {
-      /** Name */
-      name: string;
-      goal: components["schemas"]["Goal"];
-      /** Id */
-      id: number;
-    };
-    /** HTTPValidationError */
-    HTTPValidationError: {
-      /** Detail */
-      detail?: components["schemas"]["ValidationError"][];
-    };
-    /**
-     * HitValue
-     * @description A conversion is worth the value of its hit, or the total of its order; missing is 0.
-     */
-    HitValue: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "hit" | "order";
-    };
-    /**
-     * ImportOut
-     * @description What became of a file. Of bad lines, the first thousand are told.
-     */
-    ImportOut: {
-      /** Lines */
-      lines: number;
-      /** Stored */
-      stored: number;
-      /** Already There */
-      already_there: number;
-      /** Bad */
-      bad: number;
-      /** Refused */
-      refused: components["schemas"]["RefusedLine"][];
-      /** Broken Off */
-      broken_off: string | null;
-    };
-    /**
-     * Interval
-     * @description A 95 % interval.
-     */
-    Interval: {
-      /** Low */
-      low: number;
-      /** High */
-      high: number;
-    };
-    /**
-     * MeasureOut
-     * @description A measure: what it means and how it is computed, in words. `parts`: the measures that it is computed from.
-     */
-    MeasureOut: {
-      /** Name */
-      name: string;
-      /** Title */
-      title: string;
-      /** Unit */
-      unit: string;
-      /** Meaning */
-      meaning: string;
-      /** Formula */
-      formula: string;
-      /** Better */
-      better: string;
-      /** Chance */
-      chance: string;
-      /** Parts */
-      parts: string[];
-    };
-    /**
-     * Narrowing
-     * @description *Only these*, or with `without` *Without these*: visits that have one of the values.
-     * @example {
-     *       "dimension": "channel",
-     *       "values": [
-     *         "Email"
-     *       ]
-     *     }
-     */
-    Narrowing: {
-      /** Dimension */
-      dimension: string;
-      /** Values */
-      values: string[];
-      /**
-       * Without
-       * @default false
-       */
-      without: boolean;
-    };
-    /**
-     * NoValue
-     * @description The goal is worth nothing by itself.
-     */
-    NoValue: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "none";
-    };
-    /**
-     * Note
-     * @description Something the reader must know of the figures.
-     */
-    Note: {
-      /**
-       * Kind
-       * @enum {string}
-       */
-      kind: "overlap" | "unrated";
-      /** Text */
-      text: string;
-    };
-    /**
-     * OrderMatch
-     * @description Orders.
-     */
-    OrderMatch: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "order";
-    };
-    /**
-     * PageGroup
-     * @description A named page pattern; the first that matches names the group.
-     */
-    PageGroup: {
-      /** Name */
-      name: string;
-      /**
-       * Test
-       * @default starts with
-       * @enum {string}
-       */
-      test: "is" | "starts with" | "contains" | "regular expression";
-      /** Pattern */
-      pattern: string;
-    };
-    /**
-     * PageMatch
-     * @description Views of pages.
-     */
-    PageMatch: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "page";
-      /**
-       * Test
-       * @enum {string}
-       */
-      test: "is" | "starts with" | "contains" | "regular expression";
-      /** Pattern */
-      pattern: string;
-    };
-    /**
-     * Period
-     * @description From the first day to the last, both within.
-     */
-    Period: {
-      /**
-       * First
-       * Format: date
-       */
-      first: string;
-      /**
-       * Last
-       * Format: date
-       */
-      last: string;
-    };
-    /**
-     * Phrase
-     * @description A piece of a sentence; with a dimension it names one of its values.
-     */
-    Phrase: {
-      /** Text */
-      text: string;
-      /** Dimension */
-      dimension?: string | null;
-      /** Value */
-      value?: string | null;
-    };
-    /**
-     * Point
-     * @description One bucket; `at` is its local start. `before` lies at the same place in the versus period.
-     */
-    Point: {
-      /** At */
-      at: string;
-      /** Values */
-      values: {
-        [key: string]: number | null;
-      };
-      /** Before */
-      before?: {
-        [key: string]: number | null;
-      } | null;
-    };
-    /**
-     * PropTest
-     * @description A condition on one property of an event; a test on numbers fails on text, a test on text fails on numbers.
-     */
-    PropTest: {
-      /** Key */
-      key: string;
-      /** Test */
-      test: ("is" | "is not" | "starts with" | "contains" | "regular expression") | ("=" | "≠" | "<" | "≤" | ">" | "≥");
-      /** Value */
-      value: string | number;
-    };
-    /**
-     * RefusedLine
-     * @description A bad line of a file; lines count from 1.
-     */
-    RefusedLine: {
-      /** Line */
-      line: number;
-      /** Field */
-      field: string;
-      /** Text */
-      text: string;
-    };
-    /**
-     * Registry
-     * @description All measures and dimensions.
-     */
-    Registry: {
-      /** Measures */
-      measures: components["schemas"]["MeasureOut"][];
-      /** Dimensions */
-      dimensions: components["schemas"]["DimensionOut"][];
-    };
-    /**
-     * Rest
-     * @description What the limit left out: how many rows, and the sum of what can be added up (null for counts of people).
-     */
-    Rest: {
-      /** Rows */
-      rows: number;
-      figures: components["schemas"]["Figures"];
-    };
-    /**
-     * Row
-     * @description A row: its value of each dimension, in their order; an empty text is *no value*.
-     */
-    Row: {
-      /** Values */
-      values: {
-        [key: string]: number | null;
-      };
-      /** Before */
-      before?: {
-        [key: string]: number | null;
-      } | null;
-      /**
-       * Interval
-       * @default {}
-       */
-      interval: {
-        [key: string]: components["schemas"]["Interval"];
-      };
-      /**
-       * Few
-       * @default []
-       */
-      few: string[];
-      /**
-       * Beyond Chance
-       * @default {}
-       */
-      beyond_chance: {
-        [key: string]: boolean;
-      };
-      /** Keys */
-      keys: string[];
-    };
-    /**
-     * SeriesRequest
-     * @description The course over time. Each bucket is judged as a period of its own.
-     */
-    SeriesRequest: {
-      period: components["schemas"]["Period"];
-      /**
-       * Versus
-       * @default before
-       * @enum {string}
-       */
-      versus: "none" | "before" | "year";
-      /** Goal */
-      goal?: number | null;
-      /** Measures */
-      measures: string[];
-      /**
-       * Only
-       * @default []
-       */
-      only: components["schemas"]["Narrowing"][];
-      /**
-       * With Hidden
-       * @default false
-       */
-      with_hidden: boolean;
-      /**
-       * Bucket
-       * @default day
-       * @enum {string}
-       */
-      bucket: "hour" | "day" | "week" | "month";
-    };
-    /**
-     * SeriesResult
-     * @description One point per bucket in order of time, and the totals of the whole period.
-     */
-    SeriesResult: {
-      period: components["schemas"]["Period"];
-      versus: components["schemas"]["Period"] | null;
-      /**
-       * Bucket
-       * @enum {string}
-       */
-      bucket: "hour" | "day" | "week" | "month";
-      /** Measures */
-      measures: string[];
-      /** Points */
-      points: components["schemas"]["Point"][];
-      total: components["schemas"]["Figures"];
-      /**
-       * Notes
-       * @default []
-       */
-      notes: components["schemas"]["Note"][];
-    };
-    /**
-     * SessionOut
-     * @description Who is signed in. `csrf` goes into the header X-CSRF-Token of every request that changes something.
-     */
-    SessionOut: {
-      /** Email */
-      email: string;
-      /** Name */
-      name: string;
-      /** Csrf */
-      csrf: string | null;
-    };
-    /**
-     * SiteIn
-     * @description A site's name and the rules by which its hits are read.
-     * @example {
-     *       "name": "Fennmoor Mill",
-     *       "rules": {
-     *         "currency": "EUR",
-     *         "hosts": [
-     *           "fennmoor-mill.example"
-     *         ],
-     *         "timezone": "Europe/Dublin"
-     *       }
-     *     }
-     */
-    SiteIn: {
-      /** Name */
-      name: string;
-      rules: components["schemas"]["SiteRules"];
-    };
-    /**
-     * SiteOut
-     * @description A site as its people see it. `today` is the day at the site, `first_day` the day of its first hit.
-     */
-    SiteOut: {
-      /** Key */
-      key: string;
-      /** Name */
-      name: string;
-      /** Role */
-      role: string;
-      /** Timezone */
-      timezone: string;
-      /** Currency */
-      currency: string;
-      /**
-       * Today
-       * Format: date
-       */
-      today: string;
-      /**
-       * First Day
-       * Format: date
-       */
-      first_day: string;
-      rules: components["schemas"]["SiteRules"];
-    };
-    /**
-     * SiteRules
-     * @description All that the core reads of a site. Money is in `currency`; `rates` says what one unit of another currency is worth in it.
-     */
-    SiteRules: {
-      /** Hosts */
-      hosts: string[];
-      /**
-       * Timezone
-       * @default UTC
-       */
-      timezone: string;
-      /**
-       * Currency
-       * @default EUR
-       */
-      currency: string;
-      /**
-       * Rates
-       * @default {}
-       */
-      rates: {
-        [key: string]: number;
-      };
-      /**
-       * Visit Gap Minutes
-       * @default 30
-       */
-      visit_gap_minutes: number;
-      /**
-       * Label Keys
-       * @default [
-       *       "via",
-       *       "ref"
-       *     ]
-       */
-      label_keys: string[];
-      /**
-       * Kept Query Keys
-       * @default []
-       */
-      kept_query_keys: string[];
-      /**
-       * Ignored Hosts
-       * @default []
-       */
-      ignored_hosts: string[];
-      /**
-       * Aliases
-       * @default []
-       */
-      aliases: components["schemas"]["Alias"][];
-      /**
-       * Channels
-       * @default [
-       *       {
-       *         "channel": "Paid search",
-       *         "any_of": [
-       *           {
-       *             "kinds": [
-       *               "search"
-       *             ],
-       *             "mediums": [
-       *               "cpc",
-       *               "ppc",
-       *               "paid",
-       *               "paid-search",
-       *               "sem"
-       *             ]
-       *           },
-       *           {
-       *             "mediums": [
-       *               "paid-search",
-       *               "sem"
-       *             ]
-       *           }
-       *         ]
-       *       },
-       *       {
-       *         "channel": "Paid social",
-       *         "any_of": [
-       *           {
-       *             "kinds": [
-       *               "social"
-       *             ],
-       *             "mediums": [
-       *               "cpc",
-       *               "ppc",
-       *               "paid",
-       *               "paid-search",
-       *               "sem",
-       *               "paid-social"
-       *             ]
-       *           },
-       *           {
-       *             "mediums": [
-       *               "paid-social"
-       *             ]
-       *           }
-       *         ]
-       *       },
-       *       {
-       *         "channel": "Display",
-       *         "any_of": [
-       *           {
-       *             "mediums": [
-       *               "display",
-       *               "banner",
-       *               "cpm",
-       *               "native"
-       *             ]
-       *           }
-       *         ]
-       *       },
-       *       {
-       *         "channel": "Affiliate",
-       *         "any_of": [
-       *           {
-       *             "mediums": [
-       *               "affiliate",
-       *               "partner"
-       *             ]
-       *           }
-       *         ]
-       *       },
-       *       {
-       *         "channel": "Email",
-       *         "any_of": [
-       *           {
-       *             "mediums": [
-       *               "email",
-       *               "e-mail",
-       *               "newsletter"
-       *             ]
-       *           },
-       *           {
-       *             "kinds": [
-       *               "mail"
-       *             ]
-       *           }
-       *         ]
-       *       },
-       *       {
-       *         "channel": "Print and QR",
-       *         "any_of": [
-       *           {
-       *             "mediums": [
-       *               "qr",
-       *               "print",
-       *               "offline",
-       *               "card",
-       *               "poster"
-       *             ]
-       *           }
-       *         ]
-       *       },
-       *       {
-       *         "channel": "Audio",
-       *         "any_of": [
-       *           {
-       *             "mediums": [
-       *               "podcast",
-       *               "radio",
-       *               "audio"
-       *             ]
-       *           }
-       *         ]
-       *       },
-       *       {
-       *         "channel": "Organic search",
-       *         "any_of": [
-       *           {
-       *             "mediums": [
-       *               "organic"
-       *             ]
-       *           }
-       *         ]
-       *       },
-       *       {
-       *         "channel": "Organic social",
-       *         "any_of": [
-       *           {
-       *             "mediums": [
-       *               "social",
-       *               "social-media",
-       *               "social-network"
-       *             ]
-       *           }
-       *         ]
-       *       },
-       *       {
-       *         "channel": "Video",
-       *         "any_of": [
-       *           {
-       *             "mediums": [
-       *               "video"
-       *             ]
-       *           }
-       *         ]
-       *       },
-       *       {
-       *         "channel": "AI assistants",
-       *         "any_of": [
-       *           {
-       *             "mediums": [
-       *               "assistant"
-       *             ]
-       *           }
-       *         ]
-       *       },
-       *       {
-       *         "channel": "Paid, other",
-       *         "any_of": [
-       *           {
-       *             "mediums": [
-       *               "cpc",
-       *               "ppc",
-       *               "paid",
-       *               "paid-search",
-       *               "sem"
-       *             ]
-       *           }
-       *         ]
-       *       },
-       *       {
-       *         "channel": "Referral",
-       *         "any_of": [
-       *           {
-       *             "mediums": [
-       *               "referral",
-       *               "link"
-       *             ]
-       *           }
-       *         ]
-       *       },
-       *       {
-       *         "channel": "Direct",
-       *         "any_of": [
-       *           {
-       *             "mediums": [
-       *               "none"
-       *             ],
-       *             "sources": [
-       *               "direct"
-       *             ]
-       *           }
-       *         ]
-       *       }
-       *     ]
-       */
-      channels: components["schemas"]["ChannelRule"][];
-      /**
-       * Page Groups
-       * @default []
-       */
-      page_groups: components["schemas"]["PageGroup"][];
-      /**
-       * Own Networks
-       * @default []
-       */
-      own_networks: string[];
-    };
-    /**
-     * TableRequest
-     * @description A breakdown by up to two dimensions; without one, the totals alone.
-     */
-    TableRequest: {
-      period: components["schemas"]["Period"];
-      /**
-       * Versus
-       * @default before
-       * @enum {string}
-       */
-      versus: "none" | "before" | "year";
-      /** Goal */
-      goal?: number | null;
-      /** Measures */
-      measures: string[];
-      /**
-       * Only
-       * @default []
-       */
-      only: components["schemas"]["Narrowing"][];
-      /**
-       * With Hidden
-       * @default false
-       */
-      with_hidden: boolean;
-      /**
-       * Dimensions
-       * @default []
-       */
-      dimensions: string[];
-      /** Sort */
-      sort?: string | null;
-      /**
-       * Descending
-       * @default true
-       */
-      descending: boolean;
-      /**
-       * Limit
-       * @default 100
-       */
-      limit: number;
-    };
-    /**
-     * TableResult
-     * @description Rows in the order asked for, and the totals, which are computed from the hits and never by adding rows up.
-     */
-    TableResult: {
-      period: components["schemas"]["Period"];
-      versus: components["schemas"]["Period"] | null;
-      /** Dimensions */
-      dimensions: string[];
-      /** Measures */
-      measures: string[];
-      /** Rows */
-      rows: components["schemas"]["Row"][];
-      rest: components["schemas"]["Rest"] | null;
-      total: components["schemas"]["Figures"];
-      /**
-       * Notes
-       * @default []
-       */
-      notes: components["schemas"]["Note"][];
-    };
-    /** ValidationError */
-    ValidationError: {
-      /** Location */
-      loc: (string | number)[];
-      /** Message */
-      msg: string;
-      /** Error Type */
-      type: string;
-      /** Input */
-      input?: unknown;
-      /** Context */
-      ctx?: Record<string, never>;
-    };
-    /**
-     * Order
-     * @description A purchase; the same id on one site counts once, the earliest. An order without an id counts.
-     */
-    Order: {
-      /**
-       * Id
-       * @default
-       */
-      id: string;
-      /**
-       * Items
-       * @default []
-       */
-      items: components["schemas"]["OrderItem"][];
-      /**
-       * Shipping
-       * @default null
-       */
-      shipping: number | null;
-      /**
-       * Tax
-       * @default null
-       */
-      tax: number | null;
-      /**
-       * Discount
-       * @default null
-       */
-      discount: number | null;
-    };
-    /**
-     * OrderItem
-     * @description One line of an order; `price` and `unit_cost` are for one piece.
-     */
-    OrderItem: {
-      /**
-       * Sku
-       * @default
-       */
-      sku: string;
-      /**
-       * Name
-       * @default
-       */
-      name: string;
-      /**
-       * Category
-       * @default
-       */
-      category: string;
-      /**
-       * Quantity
-       * @default 1
-       */
-      quantity: number;
-      /**
-       * Price
-       * @default 0
-       */
-      price: number;
-      /**
-       * Unit Cost
-       * @default null
-       */
-      unit_cost: number | null;
-    };
-    /**
-     * Hit
-     * @description One fact sent by a site.
-     */
-    Hit: {
-      /**
-       * Id
-       * Format: uuid
-       */
-      id: string;
-      /**
-       * At
-       * Format: date-time
-       */
-      at: string;
-      /** Visitor */
-      visitor: string;
-      /**
-       * Kind
-       * @enum {string}
-       */
-      kind: "view" | "event" | "order" | "engage";
-      /** Url */
-      url: string;
-      /**
-       * Title
-       * @default null
-       */
-      title: string | null;
-      /**
-       * Referrer
-       * @default null
-       */
-      referrer: string | null;
-      /**
-       * Name
-       * @default null
-       */
-      name: string | null;
-      /**
-       * Value
-       * @default null
-       */
-      value: number | null;
-      /**
-       * Currency
-       * @default null
-       */
-      currency: string | null;
-      /** @default null */
-      order: components["schemas"]["Order"] | null;
-      /**
-       * Engaged Ms
-       * @default null
-       */
-      engaged_ms: number | null;
-      /**
-       * Props
-       * @default null
-       */
-      props: {
-        [key: string]: string | boolean | number;
-      } | null;
-      /**
-       * Fields
-       * @default null
-       */
-      fields: {
-        [key: string]: string;
-      } | null;
-      /**
-       * Language
-       * @default null
-       */
-      language: string | null;
-      /**
-       * Timezone
-       * @default null
-       */
-      timezone: string | null;
-      /**
-       * Screen
-       * @default null
-       */
-      screen: string | null;
-      /**
-       * User Agent
-       * @default null
-       */
-      user_agent: string | null;
-    };
-    /**
-     * FieldError
-     * @description One thing that is wrong: where, and a sentence. `index` counts from 0 in a list of hits.
-     */
-    FieldError: {
-      /** Field */
-      field: string;
-      /** Text */
-      text: string;
-      /**
-       * Index
-       * @default null
-       */
-      index: number | null;
-    };
-    /**
-     * ProblemDocument
-     * @description What went wrong.
-     */
-    ProblemDocument: {
-      /**
-       * Type
-       * @default about:blank
-       */
-      type: string;
-      /** Title */
-      title: string;
-      /** Status */
-      status: number;
-      /** Detail */
-      detail: string;
-      /**
-       * Errors
-       * @default []
-       */
-      errors: components["schemas"]["FieldError"][];
-    };
-  };
-  responses: never;
-  parameters: never;
-  requestBodies: never;
-  headers: never;
-  pathItems: never;
+    responses: never;
+    parameters: never;
+    requestBodies: never;
+    headers: never;
+    pathItems: never;
 }
 export type $defs = Record<string, never>;
 export interface operations {
-  collect_collect_post: {
-    parameters: {
-      query: {
-        /** @description The site's key. */
-        site: string;
-        /** @description The sender's clock when it sent, in ms since 1970; corrects absurd times. */
-        sent?: string | null;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
+    collect_collect_post: {
+        parameters: {
+            query: {
+                /** @description The site's key. */
+                site: string;
+                /** @description The sender's clock when it sent, in ms since 1970; corrects absurd times. */
+                sent?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "id": "0d9a3a52-8f1c-4d3e-9a66-0f4f2a1c7b10",
+                 *       "at": "2026-11-22T09:30:00.000Z",
+                 *       "visitor": "k3v9",
+                 *       "kind": "view",
+                 *       "url": "https://fennmoor-mill.example/courses?utm_source=letter&utm_medium=email",
+                 *       "title": "Courses"
+                 *     }
+                 */
+                "application/json": components["schemas"]["Hit"] | components["schemas"]["Hit"][];
+                /**
+                 * @example {
+                 *       "id": "0d9a3a52-8f1c-4d3e-9a66-0f4f2a1c7b10",
+                 *       "at": "2026-11-22T09:30:00.000Z",
+                 *       "visitor": "k3v9",
+                 *       "kind": "view",
+                 *       "url": "https://fennmoor-mill.example/courses?utm_source=letter&utm_medium=email",
+                 *       "title": "Courses"
+                 *     }
+                 */
+                "text/plain": components["schemas"]["Hit"] | components["schemas"]["Hit"][];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
     };
-    requestBody: {
-      content: {
-        /**
-         * @example {
-         *       "id": "0d9a3a52-8f1c-4d3e-9a66-0f4f2a1c7b10",
-         *       "at": "2026-11-22T09:30:00.000Z",
-         *       "visitor": "k3v9",
-         *       "kind": "view",
-         *       "url": "https://fennmoor-mill.example/courses?utm_source=letter&utm_medium=email",
-         *       "title": "Courses"
-         *     }
-         */
-        "application/json": components["schemas"]["Hit"] | components["schemas"]["Hit"][];
-        /**
-         * @example {
-         *       "id": "0d9a3a52-8f1c-4d3e-9a66-0f4f2a1c7b10",
-         *       "at": "2026-11-22T09:30:00.000Z",
-         *       "visitor": "k3v9",
-         *       "kind": "view",
-         *       "url": "https://fennmoor-mill.example/courses?utm_source=letter&utm_medium=email",
-         *       "title": "Courses"
-         *     }
-         */
-        "text/plain": components["schemas"]["Hit"] | components["schemas"]["Hit"][];
-      };
+    preflight_collect_options: {
+        parameters: {
+            query: {
+                /** @description The site's key. */
+                site: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
     };
-    responses: {
-      /** @description Successful Response */
-      204: {
-        headers: {
-          [name: string]: unknown;
+    session_api_v1_session_get: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path?: never;
+            cookie?: never;
         };
-        content?: never;
-      };
-      /** @description Forbidden */
-      403: {
-        headers: {
-          [name: string]: unknown;
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
         };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Not Found */
-      404: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Request Entity Too Large */
-      413: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Unsupported Media Type */
-      415: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Service Unavailable */
-      503: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
     };
-  };
-  preflight_collect_options: {
-    parameters: {
-      query: {
-        /** @description The site's key. */
-        site: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
+    sign_in_api_v1_session_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Credentials"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
     };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      204: {
-        headers: {
-          [name: string]: unknown;
+    sign_out_api_v1_session_delete: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path?: never;
+            cookie?: never;
         };
-        content?: never;
-      };
-      /** @description Forbidden */
-      403: {
-        headers: {
-          [name: string]: unknown;
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
         };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Not Found */
-      404: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
     };
-  };
-  session_api_v1_session_get: {
-    parameters: {
-      query?: never;
-      header?: {
-        /** @description The token that signing in gave; needed with a cookie session for all but GET. */
-        "x-csrf-token"?: string | null;
-      };
-      path?: never;
-      cookie?: never;
+    list_sites_api_v1_sites_get: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SiteOut"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
     };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
+    add_site_api_v1_sites_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path?: never;
+            cookie?: never;
         };
-        content: {
-          "application/json": components["schemas"]["SessionOut"];
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SiteIn"];
+            };
         };
-      };
-      /** @description Unauthorized */
-      401: {
-        headers: {
-          [name: string]: unknown;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SiteOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
     };
-  };
-  sign_in_api_v1_session_post: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    read_site_api_v1_sites__site__get: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SiteOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
     };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["Credentials"];
-      };
+    change_site_api_v1_sites__site__put: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SiteIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SiteOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
     };
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
+    list_goals_api_v1_sites__site__goals_get: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
         };
-        content: {
-          "application/json": components["schemas"]["SessionOut"];
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GoalOut"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
         };
-      };
-      /** @description Unauthorized */
-      401: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-      /** @description Too Many Requests */
-      429: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
     };
-  };
-  sign_out_api_v1_session_delete: {
-    parameters: {
-      query?: never;
-      header?: {
-        /** @description The token that signing in gave; needed with a cookie session for all but GET. */
-        "x-csrf-token"?: string | null;
-      };
-      path?: never;
-      cookie?: never;
+    add_goal_api_v1_sites__site__goals_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GoalIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GoalOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
     };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      204: {
-        headers: {
-          [name: string]: unknown;
+    change_goal_api_v1_sites__site__goals__goal__put: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                goal: number;
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
         };
-        content?: never;
-      };
-      /** @description Unauthorized */
-      401: {
-        headers: {
-          [name: string]: unknown;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GoalIn"];
+            };
         };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GoalOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
-      };
-      /** @description Forbidden */
-      403: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
     };
-  };
-  list_sites_api_v1_sites_get: {
-    parameters: {
-      query?: never;
-      header?: {
-        /** @description The token that signing in gave; needed with a cookie session for all but GET. */
-        "x-csrf-token"?: string | null;
-      };
-      path?: never;
-      cookie?: never;
+    delete_goal_api_v1_sites__site__goals__goal__delete: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                goal: number;
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
     };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
+    restore_goal_api_v1_sites__site__goals__goal__restore_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                goal: number;
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
         };
-        content: {
-          "application/json": components["schemas"]["SiteOut"][];
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GoalOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
         };
-      };
-      /** @description Unauthorized */
-      401: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
     };
-  };
-  add_site_api_v1_sites_post: {
-    parameters: {
-      query?: never;
-      header?: {
-        /** @description The token that signing in gave; needed with a cookie session for all but GET. */
-        "x-csrf-token"?: string | null;
-      };
-      path?: never;
-      cookie?: never;
+    table_api_v1_sites__site__reports_table_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TableRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TableResult"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
     };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["SiteIn"];
-      };
+    series_api_v1_sites__site__reports_series_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SeriesRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeriesResult"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
     };
-    responses: {
-      /** @description Successful Response */
-      201: {
-        headers: {
-          [name: string]: unknown;
+    answer__api_v1_sites__site__reports_answer_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
         };
-        content: {
-          "application/json": components["schemas"]["SiteOut"];
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AnswerRequest"];
+            };
         };
-      };
-      /** @description Unauthorized */
-      401: {
-        headers: {
-          [name: string]: unknown;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Answer"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Forbidden */
-      403: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
     };
-  };
-  read_site_api_v1_sites__site__get: {
-    parameters: {
-      query?: never;
-      header?: {
-        /** @description The token that signing in gave; needed with a cookie session for all but GET. */
-        "x-csrf-token"?: string | null;
-      };
-      path: {
-        /** @description The site's key. */
-        site: string;
-      };
-      cookie?: never;
+    registry_api_v1_sites__site__registry_get: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Registry"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
     };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
+    import_file_api_v1_sites__site__import_hits_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
         };
-        content: {
-          "application/json": components["schemas"]["SiteOut"];
+        requestBody: {
+            content: {
+                "application/x-ndjson": string;
+                "application/gzip": string;
+            };
         };
-      };
-      /** @description Unauthorized */
-      401: {
-        headers: {
-          [name: string]: unknown;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Not Found */
-      404: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
     };
-  };
-  change_site_api_v1_sites__site__put: {
-    parameters: {
-      query?: never;
-      header?: {
-        /** @description The token that signing in gave; needed with a cookie session for all but GET. */
-        "x-csrf-token"?: string | null;
-      };
-      path: {
-        /** @description The site's key. */
-        site: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["SiteIn"];
-      };
-    };
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["SiteOut"];
-        };
-      };
-      /** @description Unauthorized */
-      401: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Forbidden */
-      403: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Not Found */
-      404: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  list_goals_api_v1_sites__site__goals_get: {
-    parameters: {
-      query?: never;
-      header?: {
-        /** @description The token that signing in gave; needed with a cookie session for all but GET. */
-        "x-csrf-token"?: string | null;
-      };
-      path: {
-        /** @description The site's key. */
-        site: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["GoalOut"][];
-        };
-      };
-      /** @description Unauthorized */
-      401: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Not Found */
-      404: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  add_goal_api_v1_sites__site__goals_post: {
-    parameters: {
-      query?: never;
-      header?: {
-        /** @description The token that signing in gave; needed with a cookie session for all but GET. */
-        "x-csrf-token"?: string | null;
-      };
-      path: {
-        /** @description The site's key. */
-        site: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["GoalIn"];
-      };
-    };
-    responses: {
-      /** @description Successful Response */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["GoalOut"];
-        };
-      };
-      /** @description Unauthorized */
-      401: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Forbidden */
-      403: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Not Found */
-      404: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  change_goal_api_v1_sites__site__goals__goal__put: {
-    parameters: {
-      query?: never;
-      header?: {
-        /** @description The token that signing in gave; needed with a cookie session for all but GET. */
-        "x-csrf-token"?: string | null;
-      };
-      path: {
-        goal: number;
-        /** @description The site's key. */
-        site: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["GoalIn"];
-      };
-    };
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["GoalOut"];
-        };
-      };
-      /** @description Unauthorized */
-      401: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Forbidden */
-      403: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Not Found */
-      404: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  delete_goal_api_v1_sites__site__goals__goal__delete: {
-    parameters: {
-      query?: never;
-      header?: {
-        /** @description The token that signing in gave; needed with a cookie session for all but GET. */
-        "x-csrf-token"?: string | null;
-      };
-      path: {
-        goal: number;
-        /** @description The site's key. */
-        site: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description Unauthorized */
-      401: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Forbidden */
-      403: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Not Found */
-      404: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  restore_goal_api_v1_sites__site__goals__goal__restore_post: {
-    parameters: {
-      query?: never;
-      header?: {
-        /** @description The token that signing in gave; needed with a cookie session for all but GET. */
-        "x-csrf-token"?: string | null;
-      };
-      path: {
-        goal: number;
-        /** @description The site's key. */
-        site: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["GoalOut"];
-        };
-      };
-      /** @description Unauthorized */
-      401: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Forbidden */
-      403: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Not Found */
-      404: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  table_api_v1_sites__site__reports_table_post: {
-    parameters: {
-      query?: never;
-      header?: {
-        /** @description The token that signing in gave; needed with a cookie session for all but GET. */
-        "x-csrf-token"?: string | null;
-      };
-      path: {
-        /** @description The site's key. */
-        site: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["TableRequest"];
-      };
-    };
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["TableResult"];
-        };
-      };
-      /** @description Unauthorized */
-      401: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Forbidden */
-      403: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Not Found */
-      404: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  series_api_v1_sites__site__reports_series_post: {
-    parameters: {
-      query?: never;
-      header?: {
-        /** @description The token that signing in gave; needed with a cookie session for all but GET. */
-        "x-csrf-token"?: string | null;
-      };
-      path: {
-        /** @description The site's key. */
-        site: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["SeriesRequest"];
-      };
-    };
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["SeriesResult"];
-        };
-      };
-      /** @description Unauthorized */
-      401: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Forbidden */
-      403: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Not Found */
-      404: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  answer__api_v1_sites__site__reports_answer_post: {
-    parameters: {
-      query?: never;
-      header?: {
-        /** @description The token that signing in gave; needed with a cookie session for all but GET. */
-        "x-csrf-token"?: string | null;
-      };
-      path: {
-        /** @description The site's key. */
-        site: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["AnswerRequest"];
-      };
-    };
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Answer"];
-        };
-      };
-      /** @description Unauthorized */
-      401: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Forbidden */
-      403: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Not Found */
-      404: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
-  registry_api_v1_sites__site__registry_get: {
-    parameters: {
-      query?: never;
-      header?: {
-        /** @description The token that signing in gave; needed with a cookie session for all but GET. */
-        "x-csrf-token"?: string | null;
-      };
-      path: {
-        /** @description The site's key. */
-        site: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Registry"];
-        };
-      };
-      /** @description Unauthorized */
-      401: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Not Found */
-      404: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Validation Error */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HTTPValidationError"];
-        };
-      };
-    };
-  };
-  import_file_api_v1_sites__site__import_hits_post: {
-    parameters: {
-      query?: never;
-      header?: {
-        /** @description The token that signing in gave; needed with a cookie session for all but GET. */
-        "x-csrf-token"?: string | null;
-      };
-      path: {
-        /** @description The site's key. */
-        site: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/x-ndjson": string;
-        "application/gzip": string;
-      };
-    };
-    responses: {
-      /** @description Successful Response */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ImportOut"];
-        };
-      };
-      /** @description Unauthorized */
-      401: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Forbidden */
-      403: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Not Found */
-      404: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["ProblemDocument"];
-        };
-      };
-    };
-  };
 }

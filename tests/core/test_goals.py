@@ -1,0 +1,102 @@
+"""Goals: what they match, how often they count, what they are worth."""
+
+import pytest
+from pydantic import ValidationError
+
+from tests.core.building import DAY, HOME, MINUTE, hit, numbered, rules, shards_of
+from upper_compass.core.goals import Goal
+
+
+def counted(goal, *hits, **changes):
+    """(row, value) of each conversion."""
+    shard = shards_of(numbered(hits), rules(**changes))[0]
+    found = shard.conversions(Goal.model_validate(goal))
+    return list(zip(found.row.tolist(), found.value.tolist(), strict=True))
+
+
+def on_page(test, pattern, **more):
+    return {"match": {"kind": "page", "test": test, "pattern": pattern}} | more
+
+
+PAGES = [hit(i * 40 * MINUTE, url=HOME + page) for i, page in enumerate(["courses", "courses/rye", "Courses", "shop?x=courses"])]
+
+
+@pytest.mark.parametrize(
+    ("test", "pattern", "rows"),
+    [
+        ("is", "/courses", [0]),
+        ("starts with", "/courses", [0, 1]),
+        ("contains", "ourses", [0, 1, 2]),
+        ("contains", "x=courses", []),
+        ("regular expression", "^/courses/.+", [1]),
+        ("regular expression", "s$", [0, 2]),
+        ("regular expression", "(?i)courses", [0, 1, 2]),
+    ],
+)
+def test_pages_are_matched_by_their_path_and_letter_case_counts(test, pattern, rows):
+    assert [row for row, _ in counted(on_page(test, pattern), *PAGES)] == rows
+
+
+def test_only_views_are_pages():
+    assert counted(on_page("is", "/"), hit(0, "event", name="x"), hit(1, "order", value=2)) == []
+
+
+def test_once_a_visit_is_the_first_match_of_each_visit():
+    hits = [hit(0, "event", name="book", value=1), hit(1, "event", name="book", value=2), hit(DAY, "event", name="book", value=3)]
+    goal = {"match": {"kind": "event", "name": "book"}, "value": {"kind": "hit"}}
+    assert counted(goal, *hits) == [(0, 1), (2, 3)]
+    assert counted(goal | {"counts": "every time"}, *hits) == [(0, 1), (1, 2), (2, 3)]
+
+
+def test_values_are_none_fixed_of_the_hit_or_of_the_order():
+    hits = [hit(0, "event", name="book", value=-2.5), hit(DAY, "event", name="book")]
+    book = {"match": {"kind": "event", "name": "book"}}
+    assert [value for _, value in counted(book, *hits)] == [0, 0]
+    assert [value for _, value in counted(book | {"value": {"kind": "fixed", "amount": 7}}, *hits)] == [7, 7]
+    assert [value for _, value in counted(book | {"value": {"kind": "hit"}}, *hits)] == [-2.5, 0]
+    assert [value for _, value in counted(book | {"value": {"kind": "order"}}, *hits)] == [0, 0]
+    bought = {"match": {"kind": "order"}, "value": {"kind": "order"}}
+    assert counted(bought, hit(0, "order", value=9, currency="USD"), rates={"USD": 2}) == [(0, 18)]
+
+
+def test_a_repeated_order_is_no_conversion():
+    hits = [hit(0, "order", order_id="o", value=1), hit(DAY, "order", order_id="o", value=1), hit(2 * DAY, "order", value=1)]
+    assert [row for row, _ in counted({"match": {"kind": "order"}}, *hits)] == [0, 2]
+
+
+def test_a_goal_called_by_name_is_an_event_of_that_name():
+    assert len(counted({"match": {"kind": "event", "name": "Tasted"}}, hit(0, "event", name="Tasted"), hit(DAY, "event", name="tasted"))) == 1
+
+
+def test_every_condition_on_properties_must_hold():
+    hits = [hit(i * DAY, "event", name="book", props=props) for i, props in enumerate(['{"a": 1, "b": "x"}', '{"a": 1}', '{"a": 2, "b": "x"}', '{"b": true}'])]
+
+    def rows(*props):
+        return [row for row, _ in counted({"match": {"kind": "event", "name": "book", "props": list(props)}}, *hits)]
+
+    assert rows({"key": "a", "test": "=", "value": 1}, {"key": "b", "test": "is", "value": "x"}) == [0]
+    assert rows({"key": "a", "test": "≠", "value": 1}) == [2]
+    assert rows({"key": "a", "test": "<", "value": 2}) == [0, 1]
+    assert rows({"key": "b", "test": "is not", "value": "y"}) == [0, 2, 3]
+    assert rows({"key": "b", "test": "is", "value": "true"}) == [3]
+
+
+def test_an_event_that_never_came_counts_nothing():
+    assert counted({"match": {"kind": "event", "name": "never"}}, hit(0)) == []
+
+
+@pytest.mark.parametrize(
+    "wrong",
+    [
+        {"match": {"kind": "page", "test": "regular expression", "pattern": "("}},
+        {"match": {"kind": "page", "test": "is", "pattern": ""}},
+        {"match": {"kind": "event", "name": "x", "props": [{"key": "a", "test": "is", "value": 5}]}},
+        {"match": {"kind": "event", "name": "x", "props": [{"key": "a", "test": "<", "value": "5"}]}},
+        {"match": {"kind": "event", "name": "a\x00b"}},
+        {"match": {"kind": "order"}, "value": {"kind": "fixed", "amount": float("inf")}},
+        {"match": {"kind": "order"}, "counts": "twice"},
+    ],
+)
+def test_goals_that_make_no_sense_are_refused(wrong):
+    with pytest.raises(ValidationError):
+        Goal.model_validate(wrong)

@@ -1,0 +1,123 @@
+"""The demo: the same on every run, whole, and what is planted can be found by the reports."""
+
+import re
+from collections import Counter
+from datetime import date
+from zoneinfo import ZoneInfo
+
+import orjson
+import polars as pl
+import pytest
+from fastapi import FastAPI
+from starlette.testclient import TestClient
+
+from upper_compass.collect.checking import as_rows, check_line
+from upper_compass.core.frame import RAW_SCHEMA
+from upper_compass.core.goals import Goal
+from upper_compass.core.reports import Reading, table
+from upper_compass.core.requests import TableRequest
+from upper_compass.demo.history import Teller
+from upper_compass.demo.laying import GOALS, RULES
+from upper_compass.demo.mill import mount
+from upper_compass.frames import state
+from upper_compass.reference import shipped
+from upper_compass.store.hits import ROW
+
+TODAY = date(2026, 11, 23)
+LAST_28 = {"first": "2026-10-26", "last": "2026-11-22"}
+
+
+@pytest.fixture(scope="module")
+def lines():
+    return list(Teller(TODAY).lines())
+
+
+@pytest.fixture(scope="module")
+def reading(lines):
+    """The history as the reports read it, without a database."""
+    stored = as_rows(1, [check_line(line) for line in lines], country=None, own=False)
+    frame = pl.DataFrame(stored, schema=list(ROW), orient="row", infer_schema_length=None)
+    frame = frame.with_columns(pl.col("at").dt.epoch("ms"), pl.int_range(1, pl.len() + 1).alias("seq"))
+    frames = state.advance(state.start(RULES, shipped()), [frame.select(list(RAW_SCHEMA)).cast(dict(RAW_SCHEMA))], len(lines))
+    return Reading(frames.shards, ZoneInfo("Europe/Dublin"))
+
+
+def ask(reading, dimension, goal="Course bookings", period=LAST_28, **more):
+    asked = {"period": period, "dimensions": [dimension], "measures": ["visits", "conversions", "conversion_rate"], "limit": 500} | more
+    found = table(reading, TableRequest.model_validate(asked), Goal.model_validate(GOALS[goal]))
+    return {row.keys[0]: row for row in found.rows}, found.total
+
+
+def test_the_history_is_the_same_on_every_run_and_ends_yesterday(lines):
+    again = Teller(TODAY).lines()
+    assert [next(again) for _ in range(2000)] == lines[:2000]
+    assert orjson.loads(lines[-1])["at"].startswith("2026-11-22")
+    assert orjson.loads(lines[0])["at"].startswith("2025-10-2")
+    assert 250_000 < len(lines) < 400_000
+
+
+def test_every_hit_is_good_and_no_id_comes_twice(lines):
+    ids = Counter(check_line(line).id for line in lines[::7])
+    assert ids.most_common(1)[0][1] == 1
+
+
+def test_pinwheels_visitors_book_several_times_as_often(reading):
+    rows, total = ask(reading, "source")
+    assert rows["pinwheel"].interval["conversion_rate"].low > 2 * total.values["conversion_rate"]
+
+
+def test_the_podcast_brings_visits_and_no_booking(reading):
+    rows, _ = ask(reading, "channel")
+    assert rows["Audio"].values["visits"] > 100
+    assert rows["Audio"].values["conversions"] == 0
+
+
+def test_the_starter_guide_does_better_since_it_was_changed(reading):
+    rows, _ = ask(reading, "entry_page")
+    assert rows["/guides/starter"].beyond_chance["conversion_rate"]
+    assert rows["/guides/starter"].values["conversion_rate"] > 2 * rows["/guides/starter"].before["conversion_rate"]
+
+
+def test_many_go_on_to_the_stockists_and_few_enter_there(reading):
+    pages, _ = ask(reading, "page", measures=["visits", "entries"])
+    assert pages["/stockists"].values["visits"] > 400
+    assert pages["/stockists"].values["entries"] == 0
+
+
+def test_phones_are_lost_on_the_way_to_an_order(reading):
+    rows, _ = ask(reading, "device", "Orders", period={"first": "2026-01-01", "last": "2026-11-22"})
+    assert rows["phone"].interval["conversion_rate"].high < rows["desktop"].interval["conversion_rate"].low
+
+
+def test_the_letter_is_spelled_three_ways_and_one_medium_is_unsorted(reading):
+    mediums, _ = ask(reading, "medium")
+    assert {"email", "e-mail", "newsletter"} <= set(mediums)
+    channels, _ = ask(reading, "channel")
+    assert channels["Unsorted"].values["visits"] > 0
+
+
+def test_the_german_part_opened_forty_five_days_ago(reading):
+    before, _ = ask(reading, "entry_page", period={"first": "2026-09-01", "last": "2026-10-08"})
+    since, _ = ask(reading, "entry_page", period={"first": "2026-10-09", "last": "2026-11-22"})
+    assert "/de" not in before
+    assert since["/de"].values["visits"] > 100
+
+
+def test_every_page_of_the_sample_site_is_there_and_every_link_leads_to_one():
+    app = FastAPI()
+    mount(app)
+    client = TestClient(app)
+    waiting, seen = ["/mill"], set()
+    while waiting:
+        path = waiting.pop()
+        if path in seen:
+            continue
+        seen.add(path)
+        answer = client.get(path)
+        assert answer.status_code == 200, path
+        if "text/html" in answer.headers["content-type"]:
+            assert 'data-site="mill"' in answer.text
+            waiting += re.findall(r'(?:href|action)="(/mill[^"?#]*)"', answer.text)
+    assert {"/mill/checkout/thanks", "/mill/wholesale", "/mill/de/kurse", "/mill/files/starter-guide.pdf", "/mill/courses/rye-and-seeds/book"} <= seen
+    assert client.get("/mill/nothing").status_code == 404
+    assert client.get("/mill/files/../places.py").status_code == 404
