@@ -5,6 +5,7 @@ from __future__ import annotations
 import secrets
 
 import pytest
+from playwright.sync_api import expect
 
 from tests.conftest import Server
 from upper_compass.demo.laying import ACCOUNT, PASSWORD, lay
@@ -16,6 +17,9 @@ QUIET = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "-
 
 # A browser without a window calls itself a robot, and robots are left out of reports.
 PERSON = "Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/137.0.0.0 Safari/537.36"
+
+# The first report after a start reads everything; a slow machine takes its time.
+expect.set_options(timeout=30_000)
 
 
 @pytest.fixture(scope="session")
