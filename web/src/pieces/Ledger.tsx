@@ -271,7 +271,7 @@ function RestCell({ column, figures, versus }: { column: Column; figures: Figure
 /** The shape of a ledger that is on its way. */
 export function LedgerToCome({ rows = 10 }: { rows?: number }) {
   return (
-    <div className="to-come" aria-busy="true" aria-label="On its way">
+    <div className="to-come" role="status" aria-busy="true" aria-label="On its way">
       {Array.from({ length: rows + 2 }, (_, i) => (
         <div key={i} />
       ))}

@@ -91,7 +91,7 @@ function Inside({ opened, measure }: { opened: Opened; measure: Measure }) {
   const course = useCourse(series.data, measure.name, site.today);
   if (table.isError || series.isError)
     return <Trouble error={table.error ?? series.error} again={() => void Promise.all([table.refetch(), series.refetch()])} />;
-  if (!table.data) return <div className="to-come" aria-busy="true" aria-label="On its way" />;
+  if (!table.data) return <div className="to-come" role="status" aria-busy="true" aria-label="On its way" />;
   const { total } = table.data;
   const interval = total.interval?.[measure.name];
   const goalWords = /conver|value/.test(measure.name) && goal ? ` The goal is ${goal.name}.` : "";
