@@ -88,9 +88,13 @@ def sign_in(client, name):
 def a_hit(**changes):
     """A hit that is good as it is."""
     return {
-        "id": str(uuid.uuid4()), "at": (datetime.now(UTC) - timedelta(seconds=5)).isoformat(timespec="milliseconds"), "visitor": "v1", "kind": "view",
-        "url": "https://mill.example/courses?via=card", "user_agent": "Mozilla/5.0 (X11; Linux x86_64) Gecko/20100101 Firefox/139.0",
-    } | changes  # fmt: skip
+        "id": str(uuid.uuid4()),
+        "at": (datetime.now(UTC) - timedelta(seconds=5)).isoformat(timespec="milliseconds"),
+        "visitor": "v1",
+        "kind": "view",
+        "url": "https://mill.example/courses?via=card",
+        "user_agent": "Mozilla/5.0 (X11; Linux x86_64) Gecko/20100101 Firefox/139.0",
+    } | changes
 
 
 def stored(engine, what="count(*)", where="true"):

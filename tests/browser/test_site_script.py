@@ -1,6 +1,7 @@
 """The site script on real pages: what it sends, what it keeps to itself, and that it harms no page."""
 
 import json
+import re
 
 import pytest
 from playwright.sync_api import expect
@@ -150,3 +151,100 @@ def test_the_script_is_small():
     from upper_compass.run.build import TRACKER
 
     assert len(gzip.compress(TRACKER.read_bytes(), 9)) <= 4096
+
+
+def collected(page):
+    """Bodies that the page tries to send, which are answered without a server."""
+    bodies = []
+
+    def answer(route):
+        bodies.append(json.loads(route.request.post_data))
+        route.fulfill(status=204)
+
+    page.route("**/collect?*", answer)
+    return bodies
+
+
+def serve(page, path, body, attributes='data-site="mill"', script="/uc.js"):
+    """A page of the test's own, with the site script."""
+    html = f'<!doctype html><html><head><title>Own</title><script defer src="{script}" {attributes}></script></head><body>{body}</body></html>'
+    own = re.compile(re.escape(path.partition("?")[0]) + r"(\?.*)?$")
+    page.route(own, lambda route: route.fulfill(body=html, content_type="text/html"))
+    page.goto(path)
+
+
+def events(bodies):
+    return [hit for body in bodies for hit in body if hit["kind"] == "event"]
+
+
+def test_bodies_hold_a_bounded_number_of_hits_and_everything_goes_out(page):
+    bodies = collected(page)
+    serve(page, "/own-many", "")
+    page.evaluate("for (let i = 0; i < 130; i++) uc.event('turn', { number: i, text: 'x'.repeat(900) })")
+    for _ in range(100):
+        if len(events(bodies)) >= 130:
+            break
+        page.wait_for_timeout(50)
+    assert [hit["props"]["number"] for hit in events(bodies)] == list(range(130))
+    assert max(len(body) for body in bodies) <= 20
+    assert max(len(json.dumps(body)) for body in bodies) < 64_000
+
+
+def test_a_marked_form_counts_when_it_is_sent_and_not_when_it_is_clicked(page):
+    bodies = collected(page)
+    form = '<form data-uc-event="asked" data-uc-value="2.5" data-uc-prop-about="rye" action="#"><input name="a"><button>Ask</button></form>'
+    serve(page, "/own-form", form + '<a href="#x" data-uc-event="link"><b>deep inside</b></a>')
+    page.locator("input").click()
+    page.get_by_role("button", name="Ask").click()
+    page.locator("b").click()
+    page.wait_for_function("!localStorage.getItem('uc_waiting_mill')")
+    found = [(hit["name"], hit.get("value"), hit.get("props")) for hit in events(bodies)]
+    assert found == [("asked", 2.5, {"about": "rye"}), ("link", None, None)]
+
+
+def test_without_a_key_or_with_nonsense_the_page_is_left_in_peace(page):
+    errors = []
+    page.on("pageerror", lambda error: errors.append(str(error)))
+    bodies = collected(page)
+    serve(page, "/own-keyless", "", attributes="")
+    page.evaluate("uc.event('x'); uc.order({ total: 1 }); uc.goal('y', 2)")
+    page.wait_for_timeout(300)
+    assert (bodies, errors) == ([], [])
+    serve(page, "/own-nonsense", "")
+    page.evaluate("uc.event(); uc.event({}, 5, 'x'); uc.order(); uc.order(null); uc.goal(); uc.event('ok', null, NaN)")
+    page.wait_for_function("!localStorage.getItem('uc_waiting_mill')")
+    assert errors == []
+    assert [hit.get("value") for hit in events(bodies) if hit["name"] == "ok"] == [None]
+
+
+def test_a_copy_under_another_address_counts_as_the_original(page):
+    bodies = collected(page)
+    serve(page, "/copy/bread?utm_source=a#top", "", attributes='data-site="mill" data-as="/copy https://www.mill.example"')
+    page.wait_for_function("!localStorage.getItem('uc_waiting_mill')")
+    assert bodies[0][0]["url"] == "https://www.mill.example/bread?utm_source=a"
+
+
+def test_a_refused_hit_is_dropped_and_does_not_hold_up_the_next(page):
+    answers = [422, 204]
+    bodies = []
+
+    def answer(route):
+        bodies.append(json.loads(route.request.post_data))
+        route.fulfill(status=answers.pop(0) if answers else 204, json={})
+
+    page.route("**/collect?*", answer)
+    serve(page, "/own-refused", "")
+    page.wait_for_function("!localStorage.getItem('uc_waiting_mill')")
+    page.evaluate("uc.event('next')")
+    page.wait_for_function("!localStorage.getItem('uc_waiting_mill')")
+    assert [hit["kind"] for body in bodies for hit in body] == ["view", "event"]
+
+
+def test_coming_back_by_the_browsers_memory_is_a_view_again(page):
+    bodies = collected(page)
+    serve(page, "/own-back", "")
+    page.wait_for_function("!localStorage.getItem('uc_waiting_mill')")
+    page.evaluate("window.dispatchEvent(new PageTransitionEvent('pageshow', { persisted: true }))")
+    page.wait_for_timeout(200)
+    views = [hit["url"].rpartition("/")[2] for body in bodies for hit in body if hit["kind"] == "view"]
+    assert views == ["own-back", "own-back"]

@@ -176,6 +176,21 @@ def figures(visits, start, stop, goal=None, key_of_visit=None, keys_of_hit=None,
 
 SETS = ("visitors", "people", "converters")
 SUMS = (
-    "visits", "bounces", "visit_views", "duration", "engaged", "new_visitors", "converting_visits", "seen", "conversions", "value",
-    "views", "times", "page_engaged", "orders", "revenue", "entries", "exits",
-)  # fmt: skip
+    "visits",
+    "bounces",
+    "visit_views",
+    "duration",
+    "engaged",
+    "new_visitors",
+    "converting_visits",
+    "seen",
+    "conversions",
+    "value",
+    "views",
+    "times",
+    "page_engaged",
+    "orders",
+    "revenue",
+    "entries",
+    "exits",
+)

@@ -6,13 +6,30 @@ from tests.core.building import DAY, MINUTE
 
 PAGES = ("", "shop/", "courses", "courses/rye//", "Caf%C3%A9")
 QUERIES = (
-    "", "", "", "?via=card", "?ref=Card", "?utm_source=Letter&utm_medium=E-mail", "?utm_campaign=spring+sale", "?swid=1", "?utm_source=&via=",
-    "?utm_source=direct&utm_medium=none", "?q=1#frag", "?utm_source=letter&utm_medium=e_mail&utm_content=top",
-)  # fmt: skip
+    "",
+    "",
+    "",
+    "?via=card",
+    "?ref=Card",
+    "?utm_source=Letter&utm_medium=E-mail",
+    "?utm_campaign=spring+sale",
+    "?swid=1",
+    "?utm_source=&via=",
+    "?utm_source=direct&utm_medium=none",
+    "?q=1#frag",
+    "?utm_source=letter&utm_medium=e_mail&utm_content=top",
+)
 REFERRERS = (
-    None, None, "https://seekwell.example/s?q=flour", "https://www.murmur.example/", "https://pay.example/done", "https://mill.example/x",
-    "https://shop.example/", "https://blog.example/rye", "https://www.blog.example/",
-)  # fmt: skip
+    None,
+    None,
+    "https://seekwell.example/s?q=flour",
+    "https://www.murmur.example/",
+    "https://pay.example/done",
+    "https://mill.example/x",
+    "https://shop.example/",
+    "https://blog.example/rye",
+    "https://www.blog.example/",
+)
 PAUSES = (0, 0, 1000, 5 * MINUTE, 30 * MINUTE, 30 * MINUTE + 1, 45 * MINUTE, DAY)
 NAMES = ("book", "scroll depth", "file download")
 

@@ -18,17 +18,19 @@ BOOKED = Goal.model_validate({"match": {"kind": "event", "name": "book"}, "count
 SECOND = 1000
 
 # Anna sees two pages and books twice; then comes back by a card and leaves at once. Ben sees one page. Cora buys without a view.
-HITS = numbered([
-    hit(START, url=HOME, visitor="anna"),
-    hit(START + 10 * SECOND, "engage", url=HOME, visitor="anna", engaged_ms=8000),
-    hit(START + 20 * SECOND, url=HOME + "courses", visitor="anna"),
-    hit(START + 40 * SECOND, "event", url=HOME + "courses", visitor="anna", name="book", value=30),
-    hit(START + 60 * SECOND, "event", url=HOME + "courses", visitor="anna", name="book", value=20),
-    hit(START + 60 * MINUTE, url=HOME + "courses?via=card", visitor="anna"),
-    hit(START, url=HOME + "courses", visitor="ben"),
-    hit(START + 4 * SECOND, "engage", url=HOME + "courses", visitor="ben", engaged_ms=4000),
-    hit(START, "order", url=HOME + "shop", visitor="cora", value=12.5),
-])  # fmt: skip
+HITS = numbered(
+    [
+        hit(START, url=HOME, visitor="anna"),
+        hit(START + 10 * SECOND, "engage", url=HOME, visitor="anna", engaged_ms=8000),
+        hit(START + 20 * SECOND, url=HOME + "courses", visitor="anna"),
+        hit(START + 40 * SECOND, "event", url=HOME + "courses", visitor="anna", name="book", value=30),
+        hit(START + 60 * SECOND, "event", url=HOME + "courses", visitor="anna", name="book", value=20),
+        hit(START + 60 * MINUTE, url=HOME + "courses?via=card", visitor="anna"),
+        hit(START, url=HOME + "courses", visitor="ben"),
+        hit(START + 4 * SECOND, "engage", url=HOME + "courses", visitor="ben", engaged_ms=4000),
+        hit(START, "order", url=HOME + "shop", visitor="cora", value=12.5),
+    ]
+)
 
 
 def ask(dimensions=(), measures=None, count=1, **more):
@@ -84,13 +86,31 @@ def test_a_page_counts_what_happened_on_it_and_the_visits_that_saw_it(count):
     measures = ["views", "visits", "visitors", "entries", "exits", "exit_rate", "time_on_page", "times", "conversions", "orders", "bounce_rate"]
     rows = {row.keys[0]: row.values for row in ask(["page"], measures, count).rows}
     assert rows["/"] == {
-        "views": 1, "visits": 1, "visitors": 1, "entries": 1, "exits": 0, "exit_rate": 0, "time_on_page": 8, "times": 0, "conversions": 2, "orders": 0,
+        "views": 1,
+        "visits": 1,
+        "visitors": 1,
+        "entries": 1,
+        "exits": 0,
+        "exit_rate": 0,
+        "time_on_page": 8,
+        "times": 0,
+        "conversions": 2,
+        "orders": 0,
         "bounce_rate": 0,
-    }  # fmt: skip
+    }
     assert rows["/courses"] == {
-        "views": 3, "visits": 3, "visitors": 2, "entries": 2, "exits": 3, "exit_rate": 1, "time_on_page": pytest.approx(4 / 3), "times": 2, "conversions": 2,
-        "orders": 0, "bounce_rate": pytest.approx(2 / 3),
-    }  # fmt: skip
+        "views": 3,
+        "visits": 3,
+        "visitors": 2,
+        "entries": 2,
+        "exits": 3,
+        "exit_rate": 1,
+        "time_on_page": pytest.approx(4 / 3),
+        "times": 2,
+        "conversions": 2,
+        "orders": 0,
+        "bounce_rate": pytest.approx(2 / 3),
+    }
     assert rows["/shop"]["orders"] == 1
     assert rows["/shop"]["exit_rate"] is None
 

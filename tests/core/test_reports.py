@@ -56,8 +56,11 @@ def test_a_visit_is_judged_by_its_start_and_a_hit_by_its_own_time():
     measures = ["visits", "views", "visitors", "views_per_visit"]
     assert ask(hits, measures=measures).total.values == {"visits": 1, "views": 1, "visitors": 1, "views_per_visit": 3}
     assert ask(hits, first="1970-01-02", last="1970-01-02", measures=measures).total.values == {
-        "visits": 0, "views": 2, "visitors": 1, "views_per_visit": None,
-    }  # fmt: skip
+        "visits": 0,
+        "views": 2,
+        "visitors": 1,
+        "views_per_visit": None,
+    }
 
 
 def test_a_conversion_counts_at_its_own_time_and_its_visit_at_its_start():
@@ -76,8 +79,11 @@ def test_once_a_visit_counts_the_first_match_of_the_whole_visit_and_none_when_it
 
 def test_a_page_counts_conversions_at_or_after_its_first_hit_only():
     hits = [
-        hit(0, url=HOME + "a"), hit(1, "event", name="book", url=HOME + "a"), hit(2, url=HOME + "b"), hit(3, "event", name="book", url=HOME + "b"),
-    ]  # fmt: skip
+        hit(0, url=HOME + "a"),
+        hit(1, "event", name="book", url=HOME + "a"),
+        hit(2, url=HOME + "b"),
+        hit(3, "event", name="book", url=HOME + "b"),
+    ]
     result = ask(hits, dimensions=["page"], measures=["conversions", "visits", "conversion_rate"], goal=BOOKED)
     assert by_key(result, "conversions") == {"/a": 2, "/b": 1}
     assert by_key(result, "conversion_rate") == {"/a": 1, "/b": 1}
@@ -189,9 +195,14 @@ def test_any_table_agrees_with_the_oracle(hits, dimension, goal, count, first, l
 @given(hit_lists(), st.sampled_from(["source", "page"]))
 @settings(max_examples=25, deadline=None)
 def test_seven_shards_answer_as_one_does(hits, dimension):
-    request = TableRequest.model_validate({
-        "period": {"first": "1970-01-10", "last": "1970-01-15"}, "measures": list(MEASURES), "dimensions": [dimension], "sort": "visits",
-    })  # fmt: skip
+    request = TableRequest.model_validate(
+        {
+            "period": {"first": "1970-01-10", "last": "1970-01-15"},
+            "measures": list(MEASURES),
+            "dimensions": [dimension],
+            "sort": "visits",
+        }
+    )
     course = SeriesRequest.model_validate({"period": {"first": "1970-01-10", "last": "1970-01-15"}, "measures": list(MEASURES)})
     one, seven = reading(hits, 1), reading(hits, 7)
     assert table(one, request, BOOKED) == table(seven, request, BOOKED)

@@ -140,10 +140,16 @@ def test_a_hit_is_in_the_reports_as_soon_as_it_was_answered(client):
 @pytest.mark.parametrize(
     ("changes", "field"),
     [
-        ({"measures": ["visitz"]}, "measures"), ({"measures": []}, "measures"), ({"dimensions": ["x"]}, "dimensions"), ({"period": {"first": "2026-02-30", "last": "2026-03-01"}}, "period"),
-        ({"period": {"first": "2026-03-02", "last": "2026-03-01"}}, "period"), ({"goal": 999}, "goal"), ({"only": [{"dimension": "x", "values": ["y"]}]}, "only"), ({"limit": 0}, "limit"),
+        ({"measures": ["visitz"]}, "measures"),
+        ({"measures": []}, "measures"),
+        ({"dimensions": ["x"]}, "dimensions"),
+        ({"period": {"first": "2026-02-30", "last": "2026-03-01"}}, "period"),
+        ({"period": {"first": "2026-03-02", "last": "2026-03-01"}}, "period"),
+        ({"goal": 999}, "goal"),
+        ({"only": [{"dimension": "x", "values": ["y"]}]}, "only"),
+        ({"limit": 0}, "limit"),
     ],
-)  # fmt: skip
+)
 def test_what_is_wrong_with_a_question_is_named(client, changes, field):
     headers = sign_in(client, "viewer")
     answer = client.post("/api/v1/sites/mill/reports/table", json=TABLE | changes, headers=headers)

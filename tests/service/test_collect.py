@@ -46,12 +46,26 @@ def test_everything_a_hit_has_is_kept(client, engine):
 @pytest.mark.parametrize(
     ("changes", "field"),
     [
-        ({"id": "no uuid"}, "id"), ({"at": "yesterday"}, "at"), ({"at": "2026-01-01T00:00:00"}, "at"), ({"visitor": ""}, "visitor"), ({"visitor": "x" * 65}, "visitor"),
-        ({"kind": "glance"}, "kind"), ({"url": "/courses"}, "url"), ({"url": "javascript:alert(1)"}, "url"), ({"kind": "event"}, "name"), ({"name": "x"}, "name"),
-        ({"value": "5"}, "value"), ({"currency": "euro"}, "currency"), ({"props": {f"k{i}": 1 for i in range(33)}}, "props"), ({"unknown": 1}, "unknown"),
-        ({"title": "x" * 501}, "title"), ({"title": "a\x00b"}, "title"), ({"country": "IE"}, "country"), ({"kind": "engage"}, "engaged_ms"),
+        ({"id": "no uuid"}, "id"),
+        ({"at": "yesterday"}, "at"),
+        ({"at": "2026-01-01T00:00:00"}, "at"),
+        ({"visitor": ""}, "visitor"),
+        ({"visitor": "x" * 65}, "visitor"),
+        ({"kind": "glance"}, "kind"),
+        ({"url": "/courses"}, "url"),
+        ({"url": "javascript:alert(1)"}, "url"),
+        ({"kind": "event"}, "name"),
+        ({"name": "x"}, "name"),
+        ({"value": "5"}, "value"),
+        ({"currency": "euro"}, "currency"),
+        ({"props": {f"k{i}": 1 for i in range(33)}}, "props"),
+        ({"unknown": 1}, "unknown"),
+        ({"title": "x" * 501}, "title"),
+        ({"title": "a\x00b"}, "title"),
+        ({"country": "IE"}, "country"),
+        ({"kind": "engage"}, "engaged_ms"),
     ],
-)  # fmt: skip
+)
 def test_what_is_wrong_is_named_and_nothing_is_stored(client, engine, changes, field):
     before = stored(engine)
     answer = send(client, a_hit(**changes))

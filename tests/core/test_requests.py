@@ -1,0 +1,75 @@
+"""What can be asked, and what is refused with a word on why."""
+
+import pytest
+from pydantic import ValidationError
+
+from upper_compass.core.requests import Narrowing, SeriesRequest, TableRequest
+from upper_compass.core.site import SHIPPED_CHANNELS, ChannelRule, SiteRules
+
+PERIOD = {"first": "2026-11-01", "last": "2026-11-07"}
+
+
+def refused(model, **given):
+    with pytest.raises(ValidationError) as caught:
+        model.model_validate(given)
+    return str(caught.value)
+
+
+def test_a_question_has_usual_answers_for_what_is_left_out():
+    request = TableRequest.model_validate({"period": PERIOD, "measures": ["visits"]})
+    assert (request.versus, request.limit, request.descending, request.only, request.goal) == ("before", 100, True, [], None)
+
+
+@pytest.mark.parametrize(
+    ("changes", "said"),
+    [
+        ({"measures": ["sail"]}, "there is no measure 'sail'"),
+        ({"measures": ["visits", "visits"]}, "asked for twice"),
+        ({"dimensions": ["wind"]}, "there is no dimension 'wind'"),
+        ({"dimensions": ["page", "page"]}, "asked for twice"),
+        ({"dimensions": ["page", "source", "device"]}, "at most 2"),
+        ({"sort": "views"}, "sort by one of"),
+        ({"limit": 10_001}, "less than or equal to 10000"),
+        ({"versus": "ever"}, "before"),
+        ({"tide": 1}, "not permitted"),
+    ],
+)
+def test_tables(changes, said):
+    assert said in refused(TableRequest, **({"period": PERIOD, "measures": ["visits"]} | changes))
+
+
+def test_a_series_by_hour_has_an_end():
+    long = {"first": "2026-01-01", "last": "2026-11-07"}
+    assert "too long a period" in refused(SeriesRequest, period=long, measures=["visits"], bucket="hour")
+    SeriesRequest.model_validate({"period": long, "measures": ["visits"], "bucket": "day"})
+
+
+def test_a_narrowing_names_a_dimension_and_values():
+    assert "there is no dimension" in refused(Narrowing, dimension="wind", values=["x"])
+    assert "at least 1" in refused(Narrowing, dimension="page", values=[])
+    assert "pattern" in refused(Narrowing, dimension="page", values=["a\x00b"])
+
+
+@pytest.mark.parametrize(
+    "changes",
+    [
+        {"hosts": []},
+        {"hosts": ["no host"]},
+        {"timezone": "Mill time"},
+        {"currency": "euro"},
+        {"rates": {"USD": 0}},
+        {"visit_gap_minutes": 0},
+        {"aliases": [{"field": "colour", "this": "a", "that": "b"}]},
+        {"channels": [{"channel": "x", "any_of": []}]},
+        {"page_groups": [{"name": "x", "test": "regular expression", "pattern": "["}]},
+    ],
+)
+def test_settings_of_a_site_that_make_no_sense_are_refused(changes):
+    refused(SiteRules, **({"hosts": ["mill.example"]} | changes))
+
+
+def test_the_version_of_the_rules_changes_with_them_and_only_then():
+    one, same, other = SiteRules(hosts=["A.example"]), SiteRules(hosts=["a.example"]), SiteRules(hosts=["a.example"], visit_gap_minutes=20)
+    assert one.version() == same.version() != other.version()
+    assert [rule.channel for rule in SHIPPED_CHANNELS][:3] == ["Paid search", "Paid social", "Display"]
+    assert isinstance(SHIPPED_CHANNELS[0], ChannelRule)

@@ -1,0 +1,118 @@
+"""Checking hits, without a server: times, bodies, marks."""
+
+import json
+import uuid
+from datetime import UTC, datetime, timedelta
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from upper_compass.collect.checking import UnreadableError, as_rows, check_body, read_sent
+from upper_compass.collect.marking import Countries, is_robot
+from upper_compass.core.agents import read_agent
+from upper_compass.reference import shipped
+from upper_compass.store.hits import ROW
+
+NOW = datetime(2026, 11, 23, 12, tzinfo=UTC)
+HOUR = timedelta(hours=1)
+
+
+def body(*changes):
+    base = {"at": NOW.isoformat(), "visitor": "v", "kind": "view", "url": "https://mill.example/"}
+    return json.dumps([base | {"id": str(uuid.uuid4())} | change for change in changes]).encode()
+
+
+@pytest.mark.parametrize(
+    ("happened", "sent", "stored"),
+    [
+        (NOW - HOUR, None, NOW - HOUR),
+        (NOW - HOUR, NOW + 99 * HOUR, NOW - HOUR),  # plausible times stay as they are
+        (NOW + timedelta(seconds=50), None, NOW + timedelta(seconds=50)),
+        (NOW + HOUR, None, None),
+        (NOW + HOUR, NOW + HOUR + timedelta(minutes=2), NOW - timedelta(minutes=2)),
+        (NOW - 1000 * HOUR, NOW - 999 * HOUR, NOW - HOUR),
+        (NOW - 1000 * HOUR, NOW, None),
+        (NOW - 25 * HOUR, None, None),
+        (NOW - 24 * HOUR, None, NOW - 24 * HOUR),
+    ],
+)
+def test_times(happened, sent, stored):
+    good, refused = check_body(body({"at": happened.isoformat()}), NOW, sent)
+    assert [hit.at for hit in good] == ([stored] if stored else [])
+    assert [one.field for one in refused] == ([] if stored else ["at"])
+
+
+@pytest.mark.parametrize(("text", "expected"), [("1795435200000", NOW), ("-5", None), ("soon", None), ("9" * 16, None), (None, None), ("", None)])
+def test_the_senders_clock_is_read_or_counts_as_not_given(text, expected):
+    assert read_sent(text) == expected
+
+
+@given(st.lists(st.booleans(), min_size=1, max_size=20))
+def test_good_and_bad_are_told_apart_whatever_their_order(goodness):
+    sent = body(*({} if good else {"kind": "glance"} for good in goodness))
+    good, refused = check_body(sent, NOW, None)
+    assert len(good) == sum(goodness)
+    assert [one.index for one in refused] == [i for i, fine in enumerate(goodness) if not fine]
+
+
+@given(st.binary(max_size=60))
+def test_no_body_whatever_breaks_the_reading(content):
+    try:
+        good, refused = check_body(content, NOW, None)
+    except UnreadableError:
+        return
+    assert len(good) + len(refused) <= 100
+
+
+@given(st.recursive(st.none() | st.booleans() | st.floats() | st.text(), lambda inner: st.lists(inner) | st.dictionaries(st.text(), inner), max_leaves=12))
+def test_no_json_whatever_breaks_the_reading(value):
+    try:
+        good, _ = check_body(json.dumps(value).encode(), NOW, None)
+    except UnreadableError:
+        return
+    assert good == []
+
+
+def test_rows_have_the_columns_of_the_store():
+    good, _ = check_body(body({"kind": "order", "value": 5, "order": {"id": "o", "items": [{"sku": "a"}]}, "props": {"é": "ß"}}), NOW, None)
+    [row] = as_rows(7, good, country="IE", own=True)
+    named = dict(zip(ROW, row, strict=True))
+    assert (named["site_id"], named["kind"], named["order_id"], named["country"], named["own"], named["robot"]) == (7, 3, "o", "IE", True, False)
+    assert json.loads(named["props"]) == {"é": "ß"}
+    assert json.loads(named["order_data"])["items"][0]["sku"] == "a"
+
+
+def test_robots_say_so():
+    assert is_robot("curl/8.5.0")
+    assert not is_robot(None)
+    assert not is_robot("Mozilla/5.0 (Windows NT 10.0; Win64; x64; rv:139.0) Gecko/20100101 Firefox/139.0")
+
+
+def test_without_a_country_file_no_country_is_looked_up():
+    assert Countries(None).of("192.0.2.1") is None
+
+
+@pytest.mark.parametrize(
+    ("agent", "device"),
+    [
+        ("Mozilla/5.0 (iPhone; CPU iPhone OS 18_5 like Mac OS X) AppleWebKit/605.1.15 Version/18.5 Mobile/15E148 Safari/604.1", "phone"),
+        ("Mozilla/5.0 (Linux; Android 15; Pixel 8) AppleWebKit/537.36 Chrome/137.0.0.0 Mobile Safari/537.36", "phone"),
+        ("Mozilla/5.0 (Linux; Android 14; SM-X710) AppleWebKit/537.36 Chrome/137.0.0.0 Safari/537.36", "tablet"),
+        ("Mozilla/5.0 (iPad; CPU OS 17_6 like Mac OS X) AppleWebKit/605.1.15 Version/17.6 Mobile/15E148 Safari/604.1", "tablet"),
+        ("Mozilla/5.0 (X11; Linux x86_64; rv:139.0) Gecko/20100101 Firefox/139.0", "desktop"),
+        ("Mozilla/5.0 (Macintosh; Intel Mac OS X 10_15_7) AppleWebKit/605.1.15 Version/18.4 Safari/605.1.15", "desktop"),
+        ("A kettle", "other"),
+        ("", ""),
+    ],
+)
+def test_devices(agent, device):
+    assert read_agent(agent)[0] == device
+
+
+def test_the_lists_that_ship_are_whole():
+    lists = shipped()
+    assert {known.kind for known in lists.hosts.values()} <= {"search", "social", "mail", "video", "assistant", ""}
+    assert not any(host.startswith("www.") or host != host.lower() for host in lists.hosts)
+    assert len({key for key, _ in lists.click_ids}) == len(lists.click_ids)
+    assert (lists.zone_countries["Europe/Dublin"], lists.zone_countries["Asia/Calcutta"], lists.zone_countries.get("Etc/UTC")) == ("IE", "IN", None)
