@@ -2,6 +2,7 @@
 
 import asyncio
 import threading
+from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime
 
 import psycopg
@@ -49,7 +50,9 @@ def run(test):
         finally:
             await asyncio.to_thread(writer.stop)
 
-    asyncio.run(whole())
+    # In a thread of its own: browser tests leave a loop running in this one.
+    with ThreadPoolExecutor(1) as pool:
+        pool.submit(lambda: asyncio.run(whole())).result()
 
 
 def row(number):
