@@ -10,12 +10,13 @@ from hypothesis import strategies as st
 from tests.core.building import DAY, HOME, MINUTE, REFERENCE, hit, numbered, rules, shards_of
 from tests.core.oracle import conversions_of, figures, page_of, visits_of
 from tests.core.strategies import hit_lists
+from upper_compass.core.cut import By, Narrow, Question
 from upper_compass.core.dimensions import DIMENSIONS
 from upper_compass.core.goals import Goal
 from upper_compass.core.measures import MEASURES
 from upper_compass.core.reports import Reading, series, table
 from upper_compass.core.requests import SeriesRequest, TableRequest
-from upper_compass.core.tally import HIT_COLUMNS, VISIT_COLUMNS, By, Narrow, Question
+from upper_compass.core.tally import HIT_COLUMNS, VISIT_COLUMNS
 
 UTC = ZoneInfo("UTC")
 BOOKED = Goal.model_validate({"match": {"kind": "event", "name": "book"}, "counts": "every time", "value": {"kind": "hit"}})

@@ -10,6 +10,7 @@ from zoneinfo import ZoneInfo
 import numpy as np
 import polars as pl
 
+from upper_compass.core.cut import By, Cut, Narrow, Question
 from upper_compass.core.dimensions import DIMENSIONS
 from upper_compass.core.goals import Goal
 from upper_compass.core.hits import Kind
@@ -18,7 +19,7 @@ from upper_compass.core.periods import edges
 from upper_compass.core.requests import Asked, Figures, Interval, Note, Point, Rest, Row, SeriesRequest, SeriesResult, TableRequest, TableResult
 from upper_compass.core.shard import Shard
 from upper_compass.core.stats import beyond_chance, too_few, wilson
-from upper_compass.core.tally import PEOPLE_COLUMNS, By, Cut, Narrow, Question, merge, tally
+from upper_compass.core.tally import PEOPLE_COLUMNS, merge, tally
 
 
 @dataclass(frozen=True)
