@@ -38,6 +38,8 @@ ZONE = ZoneInfo("UTC")
 LAST = date(2026, 10, 31)
 MONTH = Period(first=LAST - timedelta(days=27), last=LAST)
 YEAR = Period(first=LAST - timedelta(days=363), last=LAST)
+# What deriving visits reads of a hit; DuckDB's query reads five columns.
+DERIVED_FROM = ["seq", "visitor", "at", "kind", "url", "referrer", "name", "engaged_ms", "user_agent", "language", "country", "timezone", "robot", "own"]
 ROUNDS = 5
 GAP = 30 * 60_000
 
@@ -215,8 +217,11 @@ def measure(count: int) -> dict[str, object]:
     shuffled = coded.sample(fraction=1, shuffle=True, seed=1)
     del coded
     began = time.perf_counter()
+    in_order(shuffled.select(DERIVED_FROM))
+    order_s = time.perf_counter() - began
+    began = time.perf_counter()
     ordered = in_order(shuffled)
-    sort_s = time.perf_counter() - began
+    order_all_s = time.perf_counter() - began
     del shuffled
     with Memory() as memory:
         began = time.perf_counter()
@@ -241,8 +246,8 @@ def measure(count: int) -> dict[str, object]:
         rows.append({"report": name, "same": same, "ms": round(ours * 1000, 1), "duckdb_ms": round(duck * 1000, 1), "ratio": round(ours / duck, 2)})
         print(json.dumps(rows[-1]), flush=True)
     return {
-        "hits": count, "visits": len(shard.derived.visits), "sort_s": round(sort_s, 2), "derive_s": round(derive_s, 2), "duckdb_window_s": round(window_s, 2),
-        "derive_ratio": round((sort_s + derive_s) / window_s, 2), "bytes_per_hit_beyond_raw_at_most": round(memory.most / count, 1), "and_held": round(memory.held / count, 1),
+        "hits": count, "visits": len(shard.derived.visits), "order_s": round(order_s, 2), "order_all_columns_s": round(order_all_s, 2), "derive_s": round(derive_s, 2), "duckdb_window_s": round(window_s, 2),
+        "derive_ratio": round((order_s + derive_s) / window_s, 2), "bytes_per_hit_beyond_raw_at_most": round(memory.most / count, 1), "and_held": round(memory.held / count, 1),
         "raw_bytes_per_hit": round(ordered.estimated_size() / count, 1),
         "total_ms": round(sum(row["ms"] for row in rows), 1), "all_same": all(row["same"] for row in rows), "worst_ratio": max(row["ratio"] for row in rows),
     }  # fmt: skip

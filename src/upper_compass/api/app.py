@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import AsyncIterator, Awaitable, Callable
 from contextlib import asynccontextmanager
 from pathlib import Path
@@ -42,6 +43,8 @@ def create_app(settings: Settings) -> FastAPI:
         services = Services.of(settings)
         app.state.services = services
         services.writer.start()
+        # The first reader need not wait for what can be read before.
+        threading.Thread(target=services.warm, name="warming", daemon=True).start()
         yield
         services.writer.stop()
         services.keeper.save()

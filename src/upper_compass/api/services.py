@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import asyncio
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from pathlib import Path
@@ -21,6 +22,8 @@ from upper_compass.reference import shipped
 from upper_compass.store import sites as site_store
 from upper_compass.store.database import connect
 from upper_compass.store.sites import Site
+
+WARMED = 10
 
 
 @dataclass(frozen=True)
@@ -83,14 +86,23 @@ class Services:
     countries: Countries
     now: Callable[[], datetime] = field(default=lambda: datetime.now(UTC))
 
+    def warm(self) -> None:
+        """Bring the frames of the first sites up, so that a reader finds them ready."""
+        with self.engine.connect() as connection:
+            first = site_store.all_sites(connection)[:WARMED]
+        for site in first:
+            self.keeper.frames(site)
+
     @staticmethod
     def of(settings: Settings) -> Services:
         """Services for these settings; nothing is started yet."""
         engine = connect(settings.database_url)
         plain = settings.database_url.replace("+psycopg", "")
 
-        def reading() -> psycopg.Connection:
-            return psycopg.connect(plain, autocommit=True)
+        @contextmanager
+        def reading() -> Iterator[psycopg.Connection]:
+            with engine.connect() as connection:
+                yield connection.connection.driver_connection  # type: ignore[misc]
 
         folder = None
         if settings.snapshots is not None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import date, timedelta
 from typing import Annotated
 from zoneinfo import ZoneInfo
@@ -15,6 +16,7 @@ from upper_compass.api.problems import Problem, responses
 from upper_compass.core.goals import Goal
 from upper_compass.core.site import SiteRules
 from upper_compass.store import sites as store
+from upper_compass.store.hits import first_moments
 from upper_compass.store.sites import Site, StoredGoal
 
 router = APIRouter(prefix="/api/v1/sites", tags=["Sites"])
@@ -65,14 +67,21 @@ class GoalOut(GoalIn):
     id: int
 
 
-def _out(services: ServicesHere, connection: sa.Connection, site: Site, role: str) -> SiteOut:
-    zone = ZoneInfo(site.rules.timezone)
-    today = services.now().astimezone(zone).date()
-    earliest = connection.execute(sa.text("SELECT min(at) FROM hits WHERE site_id = :site"), {"site": site.id}).scalar()
-    first = earliest.astimezone(zone).date() if earliest else today - timedelta(days=1)
-    return SiteOut(
-        key=site.key, name=site.name, role=role, timezone=site.rules.timezone, currency=site.rules.currency, today=today, first_day=first, rules=site.rules
-    )
+def _out(services: ServicesHere, connection: sa.Connection, found: Sequence[tuple[Site, str]]) -> list[SiteOut]:
+    """Sites with the caller's role on each."""
+    moments = first_moments(connection, [site.id for site, _ in found])
+    told = []
+    for site, role in found:
+        zone = ZoneInfo(site.rules.timezone)
+        today = services.now().astimezone(zone).date()
+        first = moments[site.id].astimezone(zone).date() if site.id in moments else today - timedelta(days=1)
+        told.append(
+            SiteOut(
+                key=site.key, name=site.name, role=role, timezone=site.rules.timezone, currency=site.rules.currency, today=today, first_day=first,
+                rules=site.rules,
+            )
+        )  # fmt: skip
+    return told
 
 
 def _goal_out(stored: StoredGoal) -> GoalOut:
@@ -83,21 +92,21 @@ def _goal_out(stored: StoredGoal) -> GoalOut:
 def list_sites(caller: SignedIn, services: ServicesHere) -> list[SiteOut]:
     """The sites of whoever is signed in, by name."""
     with services.engine.connect() as connection:
-        return [_out(services, connection, site, role) for site, role in store.sites_of(connection, caller.user.id)]
+        return _out(services, connection, store.sites_of(connection, caller.user.id))
 
 
 @router.post("", status_code=201, openapi_extra=who("signed in"), responses=responses(401, 403, 422))
 def add_site(given: SiteIn, caller: SignedIn, services: ServicesHere) -> SiteOut:
     """Add a site. Whoever is signed in may; they own it then."""
     with services.engine.begin() as connection:
-        return _out(services, connection, store.add_site(connection, given.name, given.rules, caller.user.id), "owner")
+        return _out(services, connection, [(store.add_site(connection, given.name, given.rules, caller.user.id), "owner")])[0]
 
 
 @router.get("/{site}", openapi_extra=who("viewer"), responses=responses(401, 404))
 def read_site(access: Viewer, services: ServicesHere) -> SiteOut:
     """One site. For its viewers."""
     with services.engine.connect() as connection:
-        return _out(services, connection, access.site, access.role)
+        return _out(services, connection, [(access.site, access.role)])[0]
 
 
 @router.put("/{site}", openapi_extra=who("owner"), responses=responses(401, 403, 404, 422))
@@ -105,7 +114,7 @@ def change_site(given: SiteIn, access: Owner, services: ServicesHere) -> SiteOut
     """Give the site another name and other rules; history is read anew. For its owners."""
     with services.engine.begin() as connection:
         changed = store.change_site(connection, access.site, given.name, given.rules, access.user.id)
-        return _out(services, connection, changed, access.role)
+        return _out(services, connection, [(changed, access.role)])[0]
 
 
 @router.get("/{site}/goals", openapi_extra=who("viewer"), responses=responses(401, 404))

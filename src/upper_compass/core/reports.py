@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from math import isnan
 from zoneinfo import ZoneInfo
@@ -21,6 +22,9 @@ from upper_compass.core.shard import Shard
 from upper_compass.core.stats import beyond_chance, too_few, wilson
 from upper_compass.core.tally import PEOPLE_COLUMNS, merge, tally
 
+# Tallies need nothing of each other, and arithmetic on columns leaves other threads room.
+_pool = ThreadPoolExecutor(2, thread_name_prefix="tally")
+
 
 @dataclass(frozen=True)
 class Reading:
@@ -31,12 +35,9 @@ class Reading:
 
     def tally(self, ask: Question, *bys: By) -> list[pl.DataFrame]:
         """The merged tally of each breakdown: key columns, and a column per additive column wanted."""
-        tallies: list[list[pl.DataFrame]] = [[] for _ in bys]
-        for shard in self.shards:
-            cut = Cut(shard, ask)
-            for by, gathered in zip(bys, tallies, strict=True):
-                gathered.append(tally(cut, by))
-        return [merge(gathered, by.keys) for by, gathered in zip(bys, tallies, strict=True)]
+        cuts = [Cut(shard, ask) for shard in self.shards]
+        tallied = list(_pool.map(tally, *zip(*((cut, by) for by in bys for cut in cuts), strict=True)))
+        return [merge(tallied[i * len(cuts) : (i + 1) * len(cuts)], by.keys) for i, by in enumerate(bys)]
 
 
 def table(reading: Reading, request: TableRequest, goal: Goal | None) -> TableResult:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
@@ -52,7 +53,7 @@ class Shard:
         at = self.hit("at")
         if not len(at):
             return np.empty(0, np.int32)
-        low, high = np.searchsorted(at, [start, stop], sorter=self._by_time)
+        low, high = (bisect_left(self._by_time, edge, key=lambda row: at[row]) for edge in (start, stop))
         if high - low > SCAN_FROM * len(at):
             return np.flatnonzero((at >= start) & (at < stop)).astype(np.int32)
         return np.sort(self._by_time[low:high]).astype(np.int32)

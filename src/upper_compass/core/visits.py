@@ -13,6 +13,7 @@ from __future__ import annotations
 
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from functools import cached_property
 from itertools import pairwise
 from typing import Any
 
@@ -93,22 +94,22 @@ def _derive_block(hits: pl.DataFrame, kind: npt.NDArray[np.uint8], lexicon: Lexi
     url, referrer = hits["url"].to_numpy(), hits["referrer"].to_numpy()
     view = kind == Kind.view
     origin = _origins(view, url, referrer, lexicon)
-    starts, moving, ignored = _starts(visitor, at, kind, view, origin, lexicon)
+    seen = Marks(view)
+    starts, moving, ignored = _starts(visitor, at, kind, seen, origin, lexicon)
     place = (np.cumsum(starts, dtype=np.int32) - 1).astype(np.int32)
     place[ignored] = NO_VISIT
 
     first = np.flatnonzero(starts).astype(np.int32)
     last = _last_rows(first, ignored)
-    entry = _first_at_or_after(view, first, last)
-    exit_ = _last_at_or_before(view, first, last)
-    counts = np.concatenate([[0], np.cumsum(view)])
-    views = counts[last + 1] - counts[first]
+    entry = seen.first(first, last)
+    exit_ = seen.last(first, last)
+    views = seen.count(first, last)
     active = ((kind == Kind.event) & ~_passive(hits, lexicon)) | (kind == Kind.order)
-    acted = _first_at_or_after(active, first, last) >= 0
+    acted = Marks(active).count(first, last) > 0
     sums = np.concatenate([[0], np.cumsum(np.where(kind == Kind.engage, hits["engaged_ms"].to_numpy(), 0))])
-    moved = _last_at_or_before(moving, first, last)
+    moved = Marks(moving).last(first, last)
 
-    agent_row = _first_at_or_after(hits["user_agent"].to_numpy() > 0, first, last)
+    agent_row = Marks(hits["user_agent"].to_numpy() > 0).first(first, last)
     marked = np.where(agent_row >= 0, agent_row, first)
     own_country = lexicon["country"][hits["country"].to_numpy()]
     country = np.where(own_country > 0, own_country, lexicon["zone_country"][hits["timezone"].to_numpy()])
@@ -126,14 +127,14 @@ def _derive_block(hits: pl.DataFrame, kind: npt.NDArray[np.uint8], lexicon: Lexi
             "end": at[moved] if len(moved) else at[first],
             "until": at[last] if len(last) else at[first],
             "engaged": sums[last + 1] - sums[first],
-            "views": views.astype(np.int32),
+            "views": views,
             "number": number.astype(np.int32),
             "entry": entry,
             "exit": exit_,
             "origin": np.maximum(entry_origin, 0).astype(np.uint32),
             "agent": _value_at(hits["user_agent"].to_numpy(), agent_row),
-            "language": _value_at(language, _first_at_or_after(language > 0, first, last)),
-            "country": _value_at(country, _first_at_or_after(country > 0, first, last)),
+            "language": _value_at(language, Marks(language > 0).first(first, last)),
+            "country": _value_at(country, Marks(country > 0).first(first, last)),
             "bounce": (views == 1) & ~acted,
             "hidden": (hits["robot"].to_numpy() | hits["own"].to_numpy())[marked],
         }
@@ -148,14 +149,17 @@ def _passive(hits: pl.DataFrame, lexicon: Lexicon) -> Bools:
 
 def _origins(view: Bools, url: Codes, referrer: Codes, lexicon: Lexicon) -> Rows:
     """Origin of each view with evidence, NO_ORIGIN for every other hit."""
-    tagged = lexicon["url_origin"][url]
+    origin: Rows = lexicon["url_origin"][url].astype(np.int32)
+    origin[~view] = NO_ORIGIN
+    # Hosts are compared only where the referrer could tell and nothing tells before it.
     referred = lexicon["referrer_origin"][referrer]
-    elsewhere = lexicon["referrer_host"][referrer] != lexicon["bare_host"][url]
-    origin = np.where(tagged >= 0, tagged, np.where(elsewhere, referred, NO_ORIGIN))
-    return np.where(view, origin, NO_ORIGIN).astype(np.int32)
+    asked = np.flatnonzero(view & (referred >= 0) & (origin < 0))
+    elsewhere = lexicon["referrer_host"][referrer[asked]] != lexicon["bare_host"][url[asked]]
+    origin[asked] = np.where(elsewhere, referred[asked], NO_ORIGIN)
+    return origin
 
 
-def _starts(visitor: Codes, at: Ints, kind: npt.NDArray[np.uint8], view: Bools, origin: Rows, lexicon: Lexicon) -> tuple[Bools, Bools, Bools]:
+def _starts(visitor: Codes, at: Ints, kind: npt.NDArray[np.uint8], views: Marks, origin: Rows, lexicon: Lexicon) -> tuple[Bools, Bools, Bools]:
     """(begins a visit, moves its visit's end, belongs to no visit) for each hit."""
     n = len(visitor)
     row = np.arange(n, dtype=np.int32)
@@ -177,8 +181,7 @@ def _starts(visitor: Codes, at: Ints, kind: npt.NDArray[np.uint8], view: Bools, 
     found = np.flatnonzero(origin >= 0)
     triple = lexicon["triple"][origin[found]]
     stretch = np.maximum.accumulate(np.where(after_pause, row, 0))[found]
-    seen = np.concatenate([[0], np.cumsum(view, dtype=np.int32)])
-    earlier_view = seen[found] > seen[stretch]
+    earlier_view = views.running[found] > views.running[stretch]
     known = np.zeros(len(found), bool)
     known[1:] = found[:-1] >= stretch[1:]
     under_way = np.full(len(found), lexicon["triple"][0])
@@ -197,22 +200,41 @@ def _last_rows(first: Rows, ignored: Bools) -> Rows:
     return kept[following - 1]
 
 
-def _first_at_or_after(mask: Bools, first: Rows, last: Rows) -> Rows:
-    """First row of each visit where the mask holds, else -1."""
-    if not len(first):
-        return first
-    rows = np.append(np.flatnonzero(mask), len(mask)).astype(np.int32)
-    found = rows[(np.cumsum(mask, dtype=np.int32) - mask)[first]]
-    return np.where(found <= last, found, np.int32(-1))
+class Marks:
+    """Rows where a mask holds, looked up visit by visit."""
 
+    def __init__(self, mask: Bools) -> None:
+        self.mask = mask
 
-def _last_at_or_before(mask: Bools, first: Rows, last: Rows) -> Rows:
-    """Last row of each visit where the mask holds, else -1."""
-    if not len(first):
-        return first
-    rows = np.concatenate([[-1], np.flatnonzero(mask)]).astype(np.int32)
-    found = rows[np.cumsum(mask, dtype=np.int32)[last]]
-    return np.where(found >= first, found, np.int32(-1))
+    @cached_property
+    def running(self) -> Rows:
+        """How many marked rows lie before each row; one longer than the mask."""
+        running = np.zeros(len(self.mask) + 1, np.int32)
+        np.cumsum(self.mask, out=running[1:])
+        return running
+
+    @cached_property
+    def _rows(self) -> Rows:
+        return np.flatnonzero(self.mask).astype(np.int32)
+
+    def count(self, first: Rows, last: Rows) -> Rows:
+        """How many rows of each visit are marked."""
+        counted: Rows = self.running[last + 1] - self.running[first]
+        return counted
+
+    def first(self, first: Rows, last: Rows) -> Rows:
+        """First marked row of each visit, else -1. Mostly it is the visit's very first."""
+        if self.mask[first].all():
+            return first
+        found = np.append(self._rows, np.int32(len(self.mask)))[self.running[first]]
+        return np.where(found <= last, found, np.int32(-1))
+
+    def last(self, first: Rows, last: Rows) -> Rows:
+        """Last marked row of each visit, else -1."""
+        if self.mask[last].all():
+            return last
+        found = np.append(np.int32(-1), self._rows)[self.running[last + 1]]
+        return np.where(found >= first, found, np.int32(-1))
 
 
 def _value_at(values: npt.NDArray[Any], rows: Rows) -> Codes:

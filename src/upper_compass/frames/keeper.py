@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable
+from contextlib import AbstractContextManager
 from pathlib import Path
 
 import psycopg
@@ -23,7 +24,7 @@ class Keeper:
     `connect` opens a connection for reading; `folder` holds the snapshots of one database, None for none.
     """
 
-    def __init__(self, connect: Callable[[], psycopg.Connection], reference: Reference, folder: Path | None) -> None:
+    def __init__(self, connect: Callable[[], AbstractContextManager[psycopg.Connection]], reference: Reference, folder: Path | None) -> None:
         self._connect = connect
         self._reference = reference
         self._folder = folder

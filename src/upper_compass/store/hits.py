@@ -9,8 +9,10 @@ from typing import Any
 
 import polars as pl
 import psycopg
+import sqlalchemy as sa
 
 from upper_compass.core.frame import CODED, PLAIN, RAW_SCHEMA
+from upper_compass.store.tables import hits, sites
 
 # A row to be stored: these columns, in this order.
 ROW = (
@@ -49,6 +51,13 @@ COPY (
 """  # noqa: S608
 _OUT_SCHEMA = {name: pl.Int8() if name in ("robot", "own") else kind for name, kind in PLAIN.items()} | {name: pl.String() for name in CODED}
 PART = 400_000
+
+
+def first_moments(connection: sa.Connection, site_ids: Sequence[int]) -> dict[int, datetime]:
+    """The time of the first hit of each of these sites that has any."""
+    asked = sa.select(sites.c.id).where(sites.c.id.in_(site_ids)).subquery()
+    earliest = sa.select(hits.c.at).where(hits.c.site_id == asked.c.id).order_by(hits.c.at).limit(1).lateral()
+    return {row.id: row.at for row in connection.execute(sa.select(asked.c.id, earliest.c.at).join(earliest, sa.true()))}
 
 
 class HitWriter:

@@ -136,5 +136,6 @@ hits = sa.Table(
     sa.Column("robot", sa.Boolean, nullable=False),
     sa.Column("own", sa.Boolean, nullable=False),
     sa.Index("ix_hits_site_id_seq", "site_id", "seq"),
+    sa.Index("ix_hits_site_id_at", "site_id", "at"),
     postgresql_partition_by="RANGE (at)",
 )

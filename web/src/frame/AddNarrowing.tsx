@@ -3,6 +3,7 @@ import { Popover } from "radix-ui";
 import { useId, useState, type FormEvent } from "react";
 
 import { tableQuery } from "@/app/queries";
+import { Field } from "@/pieces/Field";
 import { useView } from "@/state/view";
 import { valueWords } from "@/words/format";
 
@@ -54,47 +55,43 @@ function NarrowingForm({ done }: { done: () => void }) {
     done();
   };
   return (
-    <form className="days" onSubmit={submit} noValidate>
-      <label htmlFor={`${id}-how`}>Keep</label>
-      <select id={`${id}-how`} value={without ? "without" : "only"} onChange={(event) => setWithout(event.target.value === "without")}>
-        <option value="only">Only these</option>
-        <option value="without">Without these</option>
-      </select>
-      <label htmlFor={`${id}-dimension`}>Whose</label>
-      <select
-        id={`${id}-dimension`}
-        value={dimension}
-        onChange={(event) => {
-          setDimension(event.target.value);
-          setValue("");
-        }}
-      >
-        {registry?.dimensions.map((one) => (
-          <option key={one.name} value={one.name}>
-            {one.title}
-          </option>
-        ))}
-      </select>
-      <label htmlFor={`${id}-value`}>Is</label>
-      <input
-        id={`${id}-value`}
-        list={`${id}-values`}
-        value={value}
-        autoComplete="off"
-        onChange={(event) => setValue(event.target.value)}
-        aria-invalid={wrong ? true : undefined}
-        aria-describedby={wrong ? `${id}-wrong` : undefined}
-      />
+    <form className="form" onSubmit={submit} noValidate>
+      <Field label="Keep">
+        {(control) => (
+          <select {...control} value={without ? "without" : "only"} onChange={(event) => setWithout(event.target.value === "without")}>
+            <option value="only">Only these</option>
+            <option value="without">Without these</option>
+          </select>
+        )}
+      </Field>
+      <Field label="Whose">
+        {(control) => (
+          <select
+            {...control}
+            value={dimension}
+            onChange={(event) => {
+              setDimension(event.target.value);
+              setValue("");
+            }}
+          >
+            {registry?.dimensions.map((one) => (
+              <option key={one.name} value={one.name}>
+                {one.title}
+              </option>
+            ))}
+          </select>
+        )}
+      </Field>
+      <Field label="Is" wrong={wrong}>
+        {(control) => (
+          <input {...control} list={`${id}-values`} value={value} autoComplete="off" onChange={(event) => setValue(event.target.value)} />
+        )}
+      </Field>
       <datalist id={`${id}-values`}>
         {known.map((one) => (
           <option key={one} value={valueWords(dimension, one)} />
         ))}
       </datalist>
-      {wrong && (
-        <p id={`${id}-wrong`} className="wrong" role="alert">
-          {wrong}
-        </p>
-      )}
       <button type="submit" className="do">
         Add
       </button>

@@ -1,7 +1,8 @@
 import { Popover } from "radix-ui";
-import { useId, useState, type FormEvent } from "react";
+import { useState, type FormEvent } from "react";
 
 import type { Period } from "@/api/client";
+import { Field } from "@/pieces/Field";
 import { daysIn, isDay, plusDays } from "@/state/days";
 import { completeDays, useView } from "@/state/view";
 import { periodWords } from "@/words/format";
@@ -56,7 +57,6 @@ export function PeriodControl() {
 }
 
 function Days({ period, take }: { period: Period; take: (period: Period) => void }) {
-  const id = useId();
   const [first, setFirst] = useState(period.first);
   const [last, setLast] = useState(period.last);
   const [wrong, setWrong] = useState<string | null>(null);
@@ -68,23 +68,13 @@ function Days({ period, take }: { period: Period; take: (period: Period) => void
     else take({ first, last });
   };
   return (
-    <form className="days" onSubmit={submit} noValidate>
-      <label htmlFor={`${id}-first`}>First day</label>
-      <input id={`${id}-first`} type="date" value={first} onChange={(event) => setFirst(event.target.value)} />
-      <label htmlFor={`${id}-last`}>Last day</label>
-      <input
-        id={`${id}-last`}
-        type="date"
-        value={last}
-        onChange={(event) => setLast(event.target.value)}
-        aria-invalid={wrong ? true : undefined}
-        aria-describedby={wrong ? `${id}-wrong` : undefined}
-      />
-      {wrong && (
-        <p id={`${id}-wrong`} className="wrong" role="alert">
-          {wrong}
-        </p>
-      )}
+    <form className="form" onSubmit={submit} noValidate>
+      <Field label="First day">
+        {(control) => <input {...control} type="date" value={first} onChange={(event) => setFirst(event.target.value)} />}
+      </Field>
+      <Field label="Last day" wrong={wrong}>
+        {(control) => <input {...control} type="date" value={last} onChange={(event) => setLast(event.target.value)} />}
+      </Field>
       <button type="submit" className="do">
         Read these days
       </button>

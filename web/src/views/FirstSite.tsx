@@ -1,12 +1,12 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useId, useState, type FormEvent } from "react";
+import { useState, type FormEvent } from "react";
 
 import { ApiError, ask, client, type Schemas } from "@/api/client";
 import { Compass } from "@/frame/Mark";
+import { Field } from "@/pieces/Field";
 
 /** An empty installation: the first site, and the line that goes on its pages. */
 export function FirstSite() {
-  const id = useId();
   const queries = useQueryClient();
   const [name, setName] = useState("");
   const [hosts, setHosts] = useState("");
@@ -37,21 +37,11 @@ export function FirstSite() {
     <main className="door">
       <Compass size={48} />
       <h1 className="answer">Your first site</h1>
-      <form className="days" onSubmit={submit} noValidate>
+      <form className="form" onSubmit={submit} noValidate>
         {fields.map(({ key, label, value, set, hint }) => (
-          <div key={key} className="field">
-            <label htmlFor={`${id}-${key}`}>{label}</label>
-            <input
-              id={`${id}-${key}`}
-              value={value}
-              onChange={(event) => set(event.target.value)}
-              aria-invalid={wrong(key) ? true : undefined}
-              aria-describedby={`${id}-${key}-hint`}
-            />
-            <p id={`${id}-${key}-hint`} className={wrong(key) ? "wrong" : "quiet"} role={wrong(key) ? "alert" : undefined}>
-              {wrong(key) ?? hint}
-            </p>
-          </div>
+          <Field key={key} label={label} hint={hint} wrong={wrong(key)}>
+            {(control) => <input {...control} value={value} onChange={(event) => set(event.target.value)} />}
+          </Field>
         ))}
         {add.error && errors.length === 0 && (
           <p className="wrong" role="alert">

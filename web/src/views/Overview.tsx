@@ -3,6 +3,7 @@ import { useState } from "react";
 
 import { answerQuery, seriesQuery, type Asked } from "@/app/queries";
 import { Figure } from "@/pieces/Figure";
+import { Key } from "@/pieces/Key";
 import { useOpenUp } from "@/pieces/OpenedUp";
 import { TimeChart } from "@/pieces/TimeChart";
 import { Trouble } from "@/pieces/Trouble";
@@ -110,19 +111,13 @@ function Course({ view, asked }: { view: View; asked: Asked }) {
             {title(shown)} {perStep}
           </h2>
           <div className="key-line">
-            <span>
-              <svg width="20" height="8" aria-hidden="true">
-                <path className="line" d="M1 4H19" />
-              </svg>
+            <Key size={[20, 8]} mark={<path className="line" d="M1 4H19" />}>
               this period
-            </span>
+            </Key>
             {versus !== "none" && (
-              <span>
-                <svg width="20" height="8" aria-hidden="true">
-                  <path className="line-versus" d="M1 4H19" />
-                </svg>
+              <Key size={[20, 8]} mark={<path className="line-versus" d="M1 4H19" />}>
                 {versusWords(period, versus)}
-              </span>
+              </Key>
             )}
           </div>
         </header>
