@@ -16,6 +16,7 @@ import threading
 import time
 from collections.abc import Callable
 from datetime import date, timedelta
+from functools import partial
 from zoneinfo import ZoneInfo
 
 os.environ["POLARS_MAX_THREADS"] = "2"
@@ -32,6 +33,7 @@ from upper_compass.core.periods import Period
 from upper_compass.core.reports import Reading, series, table
 from upper_compass.core.requests import SeriesRequest, TableRequest
 from upper_compass.core.shard import Shard
+from upper_compass.core.visits import derive
 from upper_compass.reference import shipped
 
 ZONE = ZoneInfo("UTC")
@@ -40,7 +42,7 @@ MONTH = Period(first=LAST - timedelta(days=27), last=LAST)
 YEAR = Period(first=LAST - timedelta(days=363), last=LAST)
 # What deriving visits reads of a hit; DuckDB's query reads five columns.
 DERIVED_FROM = ["seq", "visitor", "at", "kind", "url", "referrer", "name", "engaged_ms", "user_agent", "language", "country", "timezone", "robot", "own"]
-ROUNDS = 5
+ROUNDS, DERIVINGS = 5, 3
 GAP = 30 * 60_000
 
 
@@ -125,9 +127,9 @@ def _reports(reading: Reading) -> list[tuple[str, Callable[[], dict[str, list[fl
     return made
 
 
-def _timed(run: Callable[[], object]) -> float:
+def _timed(run: Callable[[], object], rounds: int = ROUNDS) -> float:
     times = []
-    for _ in range(ROUNDS):
+    for _ in range(rounds):
         began = time.perf_counter()
         run()
         times.append(time.perf_counter() - began)
@@ -216,17 +218,14 @@ def measure(count: int) -> dict[str, object]:
     lexicon = Lexicon(RULES, shipped(), dictionaries)
     shuffled = coded.sample(fraction=1, shuffle=True, seed=1)
     del coded
-    began = time.perf_counter()
-    in_order(shuffled.select(DERIVED_FROM))
-    order_s = time.perf_counter() - began
-    began = time.perf_counter()
+    read = shuffled.select(DERIVED_FROM)
+    order_s = _timed(partial(in_order, read), DERIVINGS)
+    order_all_s = _timed(partial(in_order, shuffled), DERIVINGS)
     ordered = in_order(shuffled)
-    order_all_s = time.perf_counter() - began
-    del shuffled
+    del shuffled, read
+    derive_s = _timed(lambda: derive(ordered, lexicon, np.empty(0, np.int64)), DERIVINGS)
     with Memory() as memory:
-        began = time.perf_counter()
         shard = Shard.of(ordered, lexicon, np.empty(0, np.int64))
-        derive_s = time.perf_counter() - began
         runs = _reports(Reading([shard], ZONE))
         for _, mine, _ in runs:
             mine()
@@ -234,9 +233,7 @@ def measure(count: int) -> dict[str, object]:
     raw = raw.select("visitor", pl.col("at").alias("ts"), "seq", "kind").with_columns(pl.Series("origin", _origin_of(raw, lexicon)))
     connection = _into_duckdb(shard)
     connection.execute("CREATE TABLE raw AS SELECT * FROM raw")
-    began = time.perf_counter()
-    connection.execute(_SESSIONS)
-    window_s = time.perf_counter() - began
+    window_s = _timed(lambda: connection.execute(_SESSIONS), DERIVINGS)
     rows = []
     for name, mine, query in runs:
         theirs = {row[0]: [float(x) for x in row[1:]] for row in connection.execute(query).fetchall()}

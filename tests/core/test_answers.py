@@ -33,14 +33,14 @@ def test_the_largest_channels_and_pages_are_named_and_linked():
 
 def test_nothing_is_said_of_too_few():
     assert said([])[0] == "There are no course bookings in these 2 days."
-    assert said([("", "a")] * 4)[0] == "There are only 4 course bookings in these 2 days: too few to say what drives them."
+    assert said([("", "a")] * 4)[0] == "Course bookings: 4 in these 2 days, too few to say what drives them."
 
 
 def test_that_all_come_by_the_one_channel_chosen_is_not_said():
     mail = "?utm_source=a&utm_medium=email"
     only = [{"dimension": "channel", "values": ["Email"]}]
     assert said([(mail, "a")] * 6 + [(mail, "b")] * 2 + [("", "c")], only)[0] == "Three in four course bookings begin on /a."
-    assert said([(mail, "a")] * 8, only)[0] == "There are 8 course bookings in these 2 days."
+    assert said([(mail, "a")] * 8, only)[0] == "Course bookings: 8 in these 2 days."
 
 
 def test_many_pages_are_called_many():

@@ -3,19 +3,21 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import AsyncIterator, Awaitable, Callable
+from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from pathlib import Path
 
 import structlog
-from fastapi import FastAPI, Request
+from fastapi import FastAPI
 from fastapi.responses import FileResponse, HTMLResponse, Response
 from fastapi.staticfiles import StaticFiles
 from pydantic import TypeAdapter
+from starlette.datastructures import MutableHeaders
 from starlette.middleware.gzip import GZipMiddleware
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from upper_compass import __version__
-from upper_compass.api import collector, problems, reports, signing_in, sites
+from upper_compass.api import collector, problems, reports, signing_in, sites, watching
 from upper_compass.api.problems import Problem, ProblemDocument
 from upper_compass.api.services import Services, Settings
 from upper_compass.core.hits import Hit
@@ -56,8 +58,8 @@ def create_app(settings: Settings) -> FastAPI:
     )  # fmt: skip
     problems.install(app)
     app.add_middleware(GZipMiddleware, minimum_size=1000)
-    _guard(app)
-    for router in (collector.router, signing_in.router, sites.router, reports.router):
+    app.add_middleware(_Guard)
+    for router in (collector.router, signing_in.router, sites.router, reports.router, watching.router):
         app.include_router(router)
 
     @app.get("/health", include_in_schema=False)
@@ -76,15 +78,23 @@ def create_app(settings: Settings) -> FastAPI:
     return app
 
 
-def _guard(app: FastAPI) -> None:
-    @app.middleware("http")
-    async def _headers(request: Request, call: Callable[[Request], Awaitable[Response]]) -> Response:
-        response = await call(request)
-        response.headers.setdefault("X-Content-Type-Options", "nosniff")
-        response.headers.setdefault("Referrer-Policy", "same-origin")
-        if request.url.path.startswith("/api/"):
-            response.headers.setdefault("Cache-Control", "no-store")
-        return response
+class _Guard:
+    """Headers that every answer bears."""
+
+    def __init__(self, app: ASGIApp) -> None:
+        self._app = app
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        async def sent(message: Message) -> None:
+            if message["type"] == "http.response.start":
+                headers = MutableHeaders(scope=message)
+                headers.setdefault("X-Content-Type-Options", "nosniff")
+                headers.setdefault("Referrer-Policy", "same-origin")
+                if scope["path"].startswith("/api/"):
+                    headers.setdefault("Cache-Control", "no-store")
+            await send(message)
+
+        await self._app(scope, receive, sent if scope["type"] == "http" else send)
 
 
 def _serve_script(app: FastAPI, script: Path) -> None:

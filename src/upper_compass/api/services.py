@@ -6,7 +6,7 @@ import asyncio
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -14,6 +14,7 @@ import psycopg
 import sqlalchemy as sa
 from anyio import to_thread
 
+from upper_compass.api.lookout import Lookout
 from upper_compass.collect.marking import Countries, Network, read_networks
 from upper_compass.collect.writing import GroupWriter
 from upper_compass.core.site import bare_host
@@ -24,6 +25,10 @@ from upper_compass.store.database import connect
 from upper_compass.store.sites import Site
 
 WARMED = 10
+
+
+def _now() -> datetime:
+    return datetime.now(UTC)
 
 
 @dataclass(frozen=True)
@@ -84,7 +89,8 @@ class Services:
     writer: GroupWriter
     directory: Directory
     countries: Countries
-    now: Callable[[], datetime] = field(default=lambda: datetime.now(UTC))
+    lookout: Lookout
+    now: Callable[[], datetime]
 
     def warm(self) -> None:
         """Bring the frames of the first sites up, so that a reader finds them ready."""
@@ -109,6 +115,7 @@ class Services:
             with reading() as connection:
                 row = connection.execute("SELECT oid FROM pg_database WHERE datname = current_database()").fetchone()
             folder = settings.snapshots / str(row[0] if row else 0)
-        return Services(
-            settings, engine, Keeper(reading, shipped(), folder), GroupWriter(lambda: psycopg.connect(plain)), Directory(engine), Countries(settings.countries)
-        )
+        keeper = Keeper(reading, shipped(), folder)
+        writer = GroupWriter(lambda: psycopg.connect(plain))
+        lookout = Lookout(engine, keeper, _now)
+        return Services(settings, engine, keeper, writer, Directory(engine), Countries(settings.countries), lookout, _now)

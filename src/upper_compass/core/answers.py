@@ -66,11 +66,12 @@ def _within(name: str) -> str:
 def answer(reading: Reading, request: AnswerRequest, goal: Goal, name: str) -> Answer:
     """The sentences for one goal, under its name."""
     what = _within(name)
+    when = "on this day" if request.period.days == 1 else f"in these {request.period.days} days"
     channels, total = _largest(reading, request, goal, "channel")
     if total < FEW:
         if total == 0:
-            return Answer(phrases=[Phrase(text=f"There are no {what} in these {request.period.days} days.")])
-        return Answer(phrases=[Phrase(text=f"There are only {total} {what} in these {request.period.days} days: too few to say what drives them.")])
+            return Answer(phrases=[Phrase(text=f"There are no {what} {when}.")])
+        return Answer(phrases=[Phrase(text=f"{name}: {total} {when}, too few to say what drives them.")])
     phrases: list[Phrase] = []
     if channels[0][1] < total:  # that all come by the one channel that there is says nothing
         named, share = _leading(channels, total)
@@ -79,7 +80,7 @@ def answer(reading: Reading, request: AnswerRequest, goal: Goal, name: str) -> A
     pages, _ = _largest(reading, request, goal, "entry_page")
     if pages[0][1] < total and pages[0][0]:
         phrases += _beginnings(pages, total, what if not phrases else None)
-    return Answer(phrases=phrases or [Phrase(text=f"There are {total:,} {what} in these {request.period.days} days.")])
+    return Answer(phrases=phrases or [Phrase(text=f"{name}: {total:,} {when}.")])
 
 
 def _beginnings(pages: list[tuple[str, int]], total: int, what: str | None) -> list[Phrase]:

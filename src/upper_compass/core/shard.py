@@ -11,7 +11,7 @@ import numpy as np
 import numpy.typing as npt
 import polars as pl
 
-from upper_compass.core.frame import Bools, Ints
+from upper_compass.core.frame import Bools, Codes, Ints
 from upper_compass.core.goals import Conversions, Goal, conversions
 from upper_compass.core.lexicon import Lexicon
 from upper_compass.core.visits import Derived, Rows, derive
@@ -22,12 +22,13 @@ SCAN_FROM = 0.4
 
 @dataclass
 class Shard:
-    """Coded hits in order, their visits, and which visits still stand (`live`: those of visitors taken over by another shard do not)."""
+    """Coded hits in order, their visits, and which visits still stand (`live`: those of `buried` visitors, taken over by another shard, do not)."""
 
     hits: pl.DataFrame
     derived: Derived
     lexicon: Lexicon
     live: Bools
+    buried: Codes = field(default_factory=lambda: np.empty(0, np.uint32))
     _conversions: dict[str, Conversions] = field(default_factory=dict)
 
     @staticmethod
@@ -88,6 +89,7 @@ class Shard:
 
     def bury(self, visitors: npt.NDArray[np.uint32]) -> None:
         """Let the visits of these visitors no longer stand."""
+        self.buried = np.union1d(self.buried, visitors)
         self.live = self.live.copy()
         self.live[ranges(self.visit("visitor"), visitors)] = False
 

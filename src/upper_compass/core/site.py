@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import zoneinfo
+from functools import cache
 from typing import Annotated, Literal, Self
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, StringConstraints, model_validator
@@ -13,8 +14,14 @@ from upper_compass.core.texts import check_pattern, storable
 PAID_MEDIUMS = ("cpc", "ppc", "paid", "paid-search", "sem")
 
 
+@cache
+def _zones() -> frozenset[str]:
+    """Names of all time zones; finding them walks through a folder, and a site's settings are read with every request."""
+    return frozenset(zoneinfo.available_timezones())
+
+
 def _zone(name: str) -> str:
-    if name not in zoneinfo.available_timezones():
+    if name not in _zones():
         raise ValueError("this is not a time zone of the tz database, such as Europe/Dublin")
     return name
 

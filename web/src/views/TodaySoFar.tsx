@@ -17,7 +17,7 @@ export function TodaySoFar({
       Today so far:{" "}
       <button type="button" className="link" onClick={onShow}>
         {figure(visits, "count")} {visits === 1 ? "visit" : "visits"}
-        {goal ? `, ${figure(conversions, "count")} ${within(goal)}` : ""}
+        {goal ? `, ${within(goal)}: ${figure(conversions, "count")}` : ""}
       </button>
     </p>
   );

@@ -1,0 +1,83 @@
+"""Looks for hits as they arrive, once for all who watch a site."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import AsyncIterator, Callable
+from contextlib import suppress
+from datetime import datetime
+
+import sqlalchemy as sa
+from anyio import to_thread
+from pydantic import BaseModel
+
+from upper_compass.core.arrivals import Arrival, Present, arrivals, newest_seq, present
+from upper_compass.frames.keeper import Keeper
+from upper_compass.store.sites import Site, site_by_key
+
+EVERY = 0.7
+AT_FIRST, AT_ONCE = 60, 200
+
+
+class Tidings(BaseModel):
+    """What arrived up to number `seq`, newest first; how many hits more there were; who is on the site. `at` in ms since 1970."""
+
+    seq: int
+    at: int
+    arrived: list[Arrival]
+    left_out: int
+    present: Present
+
+
+class Lookout:
+    """Belongs to one event loop."""
+
+    def __init__(self, engine: sa.Engine, keeper: Keeper, now: Callable[[], datetime]) -> None:
+        self._engine, self._keeper, self._now = engine, keeper, now
+        self._watching: dict[str, list[asyncio.Queue[Tidings]]] = {}
+        self._looking: dict[str, asyncio.Task[None]] = {}
+
+    def look(self, site: Site, after: int, limit: int, visitor: str | None = None) -> Tidings:
+        """What arrived after number `after`, at most `limit` hits of it; only those of one visitor where one is named."""
+        shards = self._keeper.frames(site).shards
+        at = int(self._now().timestamp() * 1000)
+        arrived, left_out = arrivals(shards, after, limit, visitor)
+        return Tidings(seq=newest_seq(shards), at=at, arrived=arrived, left_out=left_out, present=present(shards, at))
+
+    async def tidings(self, site: Site, after: int | None) -> AsyncIterator[Tidings]:
+        """The newest hits at once, or all since number `after`; then what arrives, as it arrives."""
+        first = await to_thread.run_sync(self.look, site, after or 0, AT_ONCE if after else AT_FIRST)
+        yield first
+        queue: asyncio.Queue[Tidings] = asyncio.Queue(maxsize=20)
+        watching = self._watching.setdefault(site.key, [])
+        watching.append(queue)
+        if site.key not in self._looking:
+            self._looking[site.key] = asyncio.create_task(self._look_out(site.key, first.seq))
+        seq = first.seq
+        try:
+            while True:
+                news = await queue.get()
+                yield news.model_copy(update={"arrived": [one for one in news.arrived if one.seq > seq]})
+                seq = max(seq, news.seq)
+        finally:
+            watching.remove(queue)
+            if not watching:
+                del self._watching[site.key]
+                self._looking.pop(site.key).cancel()
+
+    async def _look_out(self, key: str, seq: int) -> None:
+        while True:
+            await asyncio.sleep(EVERY)
+            news = await to_thread.run_sync(self._look_again, key, seq)
+            if news is None:
+                return
+            seq = news.seq
+            for queue in self._watching.get(key, []):
+                with suppress(asyncio.QueueFull):  # who reads too slowly misses some, and nobody waits for them
+                    queue.put_nowait(news)
+
+    def _look_again(self, key: str, after: int) -> Tidings | None:
+        """By the site's rules as they are now; None when the site is gone."""
+        with self._engine.connect() as connection:
+            site = site_by_key(connection, key)
+        return site and self.look(site, after, AT_ONCE)

@@ -1,0 +1,56 @@
+"""Every main view by day and by night, wide and narrow: axe is content, nothing sticks out sideways.
+
+With COMPASS_PICTURES set to a folder, the pictures of docs/screenshots are written there:
+COMPASS_PICTURES=docs/screenshots .venv/bin/python -m pytest tests/browser/test_views.py
+"""
+
+import os
+import re
+from pathlib import Path
+
+import pytest
+
+from tests.browser.conftest import serious
+from upper_compass.demo.laying import ACCOUNT, PASSWORD
+
+WIDE, PHONE = (1280, 800), (390, 844)
+PICTURES = os.environ.get("COMPASS_PICTURES")
+
+
+def _open_up(page):
+    page.get_by_role("button", name=re.compile("^Email, Rate: ")).click()
+    page.locator(".drawer .time path.line").wait_for()
+
+
+def _reads(page):
+    page.locator(".ledger tbody tr").nth(1).wait_for()
+
+
+# Name of the picture: (address, what is waited for or done, light, size).
+VIEWS = {
+    "overview": ("/s/mill/read/overview", _reads, "light", WIDE),
+    "overview-night": ("/s/mill/read/overview", _reads, "dark", WIDE),
+    "opened-up": ("/s/mill/read/overview", _open_up, "light", WIDE),
+    "opened-up-night": ("/s/mill/read/overview", _open_up, "dark", WIDE),
+    "narrowed": ("/s/mill/read/overview?only=channel:Email", _reads, "light", WIDE),
+    "phone": ("/s/mill/read/overview", _reads, "light", PHONE),
+    "phone-night": ("/s/mill/read/overview", _reads, "dark", PHONE),
+    "sign-in": ("/", lambda page: page.get_by_role("button", name="Sign in").wait_for(), "light", WIDE),
+}
+KEPT = {"overview", "opened-up-night", "narrowed", "phone", "sign-in"}
+
+
+@pytest.mark.parametrize("name", VIEWS)
+def test_every_view_by_day_and_by_night_wide_and_narrow(page, name):
+    address, ready, scheme, (width, height) = VIEWS[name]
+    page.emulate_media(color_scheme=scheme, reduced_motion="reduce")
+    page.set_viewport_size({"width": width, "height": height})
+    if name != "sign-in":
+        assert page.request.post("/api/v1/session", data={"email": ACCOUNT, "password": PASSWORD}).ok
+    page.goto(address)
+    ready(page)
+    page.wait_for_load_state("networkidle")
+    assert serious(page) == []
+    assert page.evaluate("document.documentElement.scrollWidth <= innerWidth")
+    if PICTURES and name in KEPT:
+        page.screenshot(path=Path(PICTURES) / f"{name}.png")
