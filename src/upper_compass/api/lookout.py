@@ -11,7 +11,8 @@ import sqlalchemy as sa
 from anyio import to_thread
 from pydantic import BaseModel
 
-from upper_compass.core.arrivals import Arrival, Present, arrivals, newest_seq, present
+from upper_compass.core.arrivals import Present, arrivals, newest_seq, present
+from upper_compass.core.told import ToldHit
 from upper_compass.frames.keeper import Keeper
 from upper_compass.store.sites import Site, site_by_key
 
@@ -24,7 +25,7 @@ class Tidings(BaseModel):
 
     seq: int
     at: int
-    arrived: list[Arrival]
+    arrived: list[ToldHit]
     left_out: int
     present: Present
 

@@ -1,4 +1,4 @@
-"""*Watch*: hits as they arrive."""
+"""*Watch*: hits as they arrive, single visits."""
 
 from __future__ import annotations
 
@@ -6,18 +6,46 @@ import time
 from collections.abc import AsyncIterator
 from typing import Annotated
 
-from fastapi import APIRouter, Header, Query
+from fastapi import APIRouter, Body, Header, Query
 from starlette.responses import StreamingResponse
 
 from upper_compass.api.access import ServicesHere, Viewer, who
 from upper_compass.api.lookout import AT_ONCE, Tidings
-from upper_compass.api.problems import responses
+from upper_compass.api.problems import Problem, responses
+from upper_compass.api.reports import goal_for, reading_of
+from upper_compass.core.reports import question
+from upper_compass.core.stories import Story, VisitsRequest, VisitsResult, newest_visits, story
 
 router = APIRouter(prefix="/api/v1/sites/{site}", tags=["Watching"])
+
+_VISITS = {"period": {"first": "2026-10-26", "last": "2026-11-22"}, "goal": 1, "only": [{"dimension": "channel", "values": ["Email"]}]}
 
 # A stream ends after a while, so that a role that was taken away ends with it; the browser comes back by itself.
 LONGEST = 300.0
 _STREAM = {200: {"content": {"text/event-stream": {"schema": {"type": "string"}}}, "description": "Tidings, one JSON object an event"}}
+
+
+@router.post("/visits", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
+def visits(access: Viewer, services: ServicesHere, request: VisitsRequest = Body(examples=[_VISITS])) -> VisitsResult:  # noqa: B008
+    """Single visits, newest first. For the site's viewers."""
+    reading = reading_of(services, access)
+    ask = question(reading, request.period, goal_for(access, request.goal), request.only, with_hidden=request.with_hidden)
+    return newest_visits(reading.shards, ask, request.limit, request.after)
+
+
+@router.get("/visits/story", openapi_extra=who("viewer"), responses=responses(401, 404, 422))
+def visit_story(
+    access: Viewer,
+    services: ServicesHere,
+    visitor: Annotated[str, Query(min_length=1, max_length=64)],
+    number: Annotated[int, Query(ge=1, le=2**31 - 1)],
+    goal: Annotated[int | None, Query(ge=1, le=2**31 - 1)] = None,
+) -> Story:
+    """One visit with all its hits, and why it came from where it did. For the site's viewers."""
+    found = story(services.keeper.frames(access.site).shards, visitor, number, goal_for(access, goal))
+    if found is None:
+        raise Problem(404, "The site has no such visit.")
+    return found
 
 
 @router.get("/now", openapi_extra=who("viewer"), responses=responses(401, 404))

@@ -5,49 +5,20 @@ Hits of robots and of the site's own people are among the newest, marked: whoeve
 
 from __future__ import annotations
 
-import json
 from collections.abc import Sequence
-from typing import Literal
 
 import numpy as np
-import numpy.typing as npt
-import polars as pl
 from pydantic import BaseModel
 
 from upper_compass.core.dimensions import DIMENSIONS
-from upper_compass.core.frame import Codes, Ints
-from upper_compass.core.hits import Kind, PropValue
+from upper_compass.core.frame import Bools, Codes, Ints
+from upper_compass.core.hits import Kind
 from upper_compass.core.shard import Shard
+from upper_compass.core.told import ToldHit, told_hits
 from upper_compass.core.visits import NO_VISIT, Rows
 
 FIVE_MINUTES, THIRTY_MINUTES = 300_000, 1_800_000
 MOST_LISTED = 8
-
-
-class Arrival(BaseModel):
-    """One hit as it arrived. `at` in ms since 1970; `visit`: number of the visitor's visit, 0 for a hit that belongs to none."""
-
-    seq: int
-    at: int
-    kind: Literal["view", "event", "order", "engage"]
-    visitor: str
-    visit: int
-    host: str
-    page: str
-    title: str
-    name: str
-    value: float | None
-    engaged_ms: int
-    props: dict[str, PropValue]
-    channel: str
-    source: str
-    medium: str
-    campaign: str
-    device: str
-    browser: str
-    country: str
-    robot: bool
-    own: bool
 
 
 class Listed(BaseModel):
@@ -72,12 +43,12 @@ def newest_seq(shards: Sequence[Shard]) -> int:
     return max((int(shard.hit("seq").max()) for shard in shards if len(shard.hits)), default=0)
 
 
-def arrivals(shards: Sequence[Shard], after: int, limit: int, visitor: str | None = None) -> tuple[list[Arrival], int]:
+def arrivals(shards: Sequence[Shard], after: int, limit: int, visitor: str | None = None) -> tuple[list[ToldHit], int]:
     """Hits that arrived after number `after`, newest first, at most `limit`; and how many there are beyond these.
 
     Only those of one visitor where one is named.
     """
-    found: list[Arrival] = []
+    found: list[ToldHit] = []
     count = 0
     for shard in shards:
         rows = np.flatnonzero(shard.hit("seq") > after)
@@ -87,47 +58,14 @@ def arrivals(shards: Sequence[Shard], after: int, limit: int, visitor: str | Non
         rows = rows[_stands(shard, rows)]
         count += len(rows)
         newest = np.argsort(shard.hit("seq")[rows])[::-1][:limit]
-        found += told(shard, rows[newest].astype(np.int32))
+        found += told_hits(shard, rows[newest].astype(np.int32))
     found = sorted(found, key=lambda one: -one.seq)[:limit]
     return found, count - len(found)
 
 
-def _stands(shard: Shard, rows: Ints) -> npt.NDArray[np.bool_]:
+def _stands(shard: Shard, rows: Ints) -> Bools:
     """Whether each hit is still read from this shard; a visitor who was taken over is read from another."""
     return ~np.isin(shard.hit("visitor")[rows], shard.buried)
-
-
-def told(shard: Shard, rows: Rows) -> list[Arrival]:
-    """Hits in words, in the order of the rows."""
-    if not len(rows):
-        return []
-    lexicon = shard.lexicon
-    visit = shard.derived.visit_of[rows]
-    known = visit != NO_VISIT
-
-    def word(name: str) -> pl.Series:
-        dimension = DIMENSIONS[name]
-        if dimension.of == "hit":
-            return lexicon.words.decode(dimension.read(shard, rows))
-        codes = np.zeros(len(rows), np.uint32)
-        codes[known] = dimension.read(shard, visit[known])
-        return lexicon.words.decode(codes)
-
-    def text(name: str) -> pl.Series:
-        return lexicon.dictionaries[name].decode(shard.hit(name)[rows])
-
-    numbers = np.zeros(len(rows), np.int64)
-    numbers[known] = shard.visit("number")[visit[known]]
-    plain = shard.hits[pl.Series(rows)].select("seq", "at", "kind", "engaged_ms", "robot", "own", pl.col("value").fill_nan(None))
-    table = plain.with_columns(
-        pl.Series("visit", numbers),
-        *(text(name).alias(name) for name in ("visitor", "title", "name", "props")),
-        *(word(name).alias(name) for name in ("host", "page", "channel", "source", "medium", "campaign", "device", "browser", "country")),
-    )
-    return [
-        Arrival.model_construct(**row | {"kind": Kind(row["kind"]).name, "props": json.loads(row["props"]) if row["props"] else {}})
-        for row in table.iter_rows(named=True)
-    ]
 
 
 def present(shards: Sequence[Shard], now: int) -> Present:

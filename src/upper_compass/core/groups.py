@@ -16,25 +16,38 @@ CELLS_A_VALUE = 12
 CELLS_AT_LEAST = 65_536
 # Up to so many places back, equal pairs of a unit are found by comparing.
 LAGS = 8
+BLOCK = 1_000_000
+# Keys below this are numbered in half the memory.
+NARROW = 2**31 - 1
 
 
 def _table_pays(cells: int, values: int) -> bool:
     return cells <= min(TABLE_CELLS, CELLS_AT_LEAST + CELLS_A_VALUE * values)
 
 
-def sums(groups: Ints, count: int, weights: Array | None = None) -> Floats:
+def sums(groups: Array, count: int, weights: Array | None = None) -> Floats:
     """Sum of the weights (or number of members) of each of `count` groups."""
-    return np.bincount(groups, weights=weights, minlength=count).astype(np.float64)
+    total = np.zeros(count)
+    for start in range(0, len(groups), BLOCK):  # counting copies what it counts, so it is given a part at a time
+        part = groups[start : start + BLOCK]
+        weight = None if weights is None else weights[start : start + BLOCK]
+        if weight is not None and weight.dtype == np.bool_:
+            part, weight = part[weight], None
+        total += np.bincount(part, weights=weight, minlength=count)
+    return total
 
 
-def distinct_pairs(units: Array, groups: Ints, count: int) -> tuple[Ints, Ints]:
+def distinct_pairs(units: Array, groups: Array, count: int) -> tuple[Ints, Ints]:
     """The distinct (unit, group) pairs. `units` ascend, and so they do in what is returned; `groups` are 0 … count-1.
 
     Most units have few pairs, so a pair is compared with the few before it; only units with many are sorted.
     """
     if not len(units):
         return np.empty(0, np.int64), np.empty(0, np.int64)
-    packed = (units.astype(np.int64) - int(units[0])) * count + groups
+    packed = units.astype(np.int64)  # in place from here on: these are the largest columns of a report
+    packed -= int(units[0])
+    packed *= count
+    packed += groups
     fresh = np.empty(len(units), bool)
     fresh[0] = True
     np.not_equal(packed[1:], packed[:-1], out=fresh[1:])
@@ -51,22 +64,23 @@ def distinct_pairs(units: Array, groups: Ints, count: int) -> tuple[Ints, Ints]:
     return unit[~again].astype(np.int64), group[~again]
 
 
-def count_distinct(units: Array, groups: Ints, count: int) -> Floats:
+def count_distinct(units: Array, groups: Array, count: int) -> Floats:
     """How many distinct units each group has. `units` ascend."""
     return sums(distinct_pairs(units, groups, count)[1], count)
 
 
-def distinct(values: Ints, bound: int) -> Ints:
-    """The distinct values, ascending; all are below `bound`."""
-    if _table_pays(bound, len(values)):
+def distinct(columns: list[Array], bound: int) -> Ints:
+    """The distinct values of all columns together, ascending; all are below `bound`."""
+    if _table_pays(bound, sum(len(values) for values in columns)):
         seen = np.zeros(bound, bool)
-        seen[values] = True
+        for values in columns:
+            seen[values] = True
         return np.flatnonzero(seen)
-    ordered = np.sort(values)
+    ordered = np.sort(np.concatenate(columns))
     kept: Bools = np.empty(len(ordered), bool)
     kept[:1] = True
     np.not_equal(ordered[1:], ordered[:-1], out=kept[1:])
-    return ordered[kept]
+    return ordered[kept].astype(np.int64)
 
 
 class KeySpace:
@@ -77,7 +91,7 @@ class KeySpace:
 
     def __init__(self, *places: list[Array]) -> None:
         self.labels: list[Ints] = []
-        numbers = [np.zeros(len(place[0]), np.int64) for place in places]
+        numbers: list[Array] = []
         self.count = 1
         for part in range(len(places[0])):
             columns = [place[part] for place in places]
@@ -85,9 +99,10 @@ class KeySpace:
             if not part:
                 self.labels, self.count, numbers = [labels], len(labels), coded
                 continue
-            combined = [number * len(labels) + code for number, code in zip(numbers, coded, strict=True)]
             cells = self.count * len(labels)
-            present = distinct(np.concatenate(combined), cells)
+            wide = np.int64 if cells > NARROW else np.int32
+            combined = [number.astype(wide) * len(labels) + code for number, code in zip(numbers, coded, strict=True)]
+            present = distinct(combined, cells)
             numbers = [_rank(present, values, cells) for values in combined]
             width = max(len(labels), 1)
             self.labels = [label[present // width] for label in self.labels] + [labels[present % width]]
@@ -95,16 +110,16 @@ class KeySpace:
         self.groups = numbers
 
 
-def _number(columns: list[Array]) -> tuple[Ints, list[Ints]]:
+def _number(columns: list[Array]) -> tuple[Ints, list[Array]]:
     bound = max((int(column.max()) + 1 for column in columns if len(column)), default=0)
-    labels = distinct(np.concatenate(columns).astype(np.int64), bound)
+    labels = distinct(columns, bound)
     return labels, [_rank(labels, column, bound) for column in columns]
 
 
-def _rank(ordered: Ints, values: Array, bound: int) -> Ints:
-    """Place of each value in the ordered distinct values."""
+def _rank(ordered: Ints, values: Array, bound: int) -> Array:
+    """Place of each value in the ordered distinct values, of which there are never more than rows in a shard."""
     if not _table_pays(bound, len(values) + len(ordered)):
-        return np.searchsorted(ordered, values)
-    table = np.zeros(bound, np.int64)
+        return np.searchsorted(ordered, values).astype(np.int32)
+    table = np.zeros(bound, np.int32)
     table[ordered] = np.arange(len(ordered))
     return table[values]

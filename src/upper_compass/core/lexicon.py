@@ -45,13 +45,13 @@ class Lexicon:
         self.dictionaries = dictionaries
         self.words = Dictionary()
         self._reference = reference
-        self._origins = Origins(rules, reference)
+        self.origins = Origins(rules, reference)
         self._origin_rows: dict[tuple[str, ...], int] = {}
         self._triples: dict[tuple[str, str, str], int] = {}
         self._lengths = dict.fromkeys(("url", "referrer", "user_agent", "timezone", "country", "language", "name", "currency"), 0)
         self._columns: dict[str, npt.NDArray[Any]] = {}
         self._props: dict[str, Codes] = {}
-        self._origin_codes([self._origins.direct()])
+        self._origin_codes([self.origins.direct()])
         self.extend()
 
     def __getitem__(self, column: str) -> npt.NDArray[Any]:
@@ -85,10 +85,10 @@ class Lexicon:
 
     def _urls(self, urls: pl.Series) -> dict[str, npt.NDArray[Any]]:
         parts = split_addresses(urls)
-        keys = self._origins.query_keys
+        keys = self.origins.query_keys
         values = query_values(parts["query"], keys + list(self.rules.kept_query_keys))
         pages = self._pages(parts["path"], values)
-        evidence = self._origins.from_queries(values)
+        evidence = self.origins.from_queries(values)
         hosts = parts["host"].fill_null("")
         return {
             "page": self.words.encode(pages),
@@ -115,7 +115,7 @@ class Lexicon:
     def _referrers(self, referrers: pl.Series) -> dict[str, npt.NDArray[Any]]:
         hosts = split_addresses(referrers)["host"].fill_null("")
         distinct = hosts.unique(maintain_order=True)
-        by_host = pl.DataFrame({"host": distinct}).hstack(self._origins.from_referrers(distinct))
+        by_host = pl.DataFrame({"host": distinct}).hstack(self.origins.from_referrers(distinct))
         evidence = hosts.to_frame("host").join(by_host, on="host", how="left", maintain_order="left")
         evidence = evidence.with_columns(pl.lit("").alias(name) for name in ("campaign", "content", "term", "label"))
         return {
@@ -139,7 +139,7 @@ class Lexicon:
         """Origin of each row of evidence, NO_ORIGIN where nothing was found; each distinct origin is worked out once."""
         keys = [*FIELDS, *([kind] if kind else [])]
         found = evidence.filter(pl.col("found")).select(keys).unique(maintain_order=True)
-        made = [self._origins.origin({name: row[name] for name in FIELDS}, row[kind] if kind else None) for row in found.iter_rows(named=True)]
+        made = [self.origins.origin({name: row[name] for name in FIELDS}, row[kind] if kind else None) for row in found.iter_rows(named=True)]
         numbered = found.with_columns(pl.Series("origin", self._origin_codes(made), dtype=pl.Int32))
         joined = evidence.join(numbered, on=keys, how="left", maintain_order="left")
         column: npt.NDArray[np.int32] = joined.select(pl.when("found").then("origin").otherwise(NO_ORIGIN).cast(pl.Int32))["origin"].to_numpy()

@@ -16,8 +16,8 @@ from upper_compass.core.dimensions import DIMENSIONS
 from upper_compass.core.goals import Goal
 from upper_compass.core.hits import Kind
 from upper_compass.core.measures import MEASURES, Measure
-from upper_compass.core.periods import edges
-from upper_compass.core.requests import Asked, Figures, Interval, Note, Point, Rest, Row, SeriesRequest, SeriesResult, TableRequest, TableResult
+from upper_compass.core.periods import Period, edges
+from upper_compass.core.requests import Figures, Interval, Narrowing, Note, Point, Rest, Row, SeriesRequest, SeriesResult, TableRequest, TableResult
 from upper_compass.core.shard import Shard
 from upper_compass.core.stats import beyond_chance, too_few, wilson
 from upper_compass.core.tally import PEOPLE_COLUMNS, merge, tally
@@ -43,7 +43,7 @@ class Reading:
 def table(reading: Reading, request: TableRequest, goal: Goal | None) -> TableResult:
     """A breakdown with its totals; versus is judged by the same question over the versus period."""
     measures = [MEASURES[name] for name in request.measures]
-    ask = _question(reading, request, goal)
+    ask = question(reading, request.period, goal, request.only, with_hidden=request.with_hidden)
     by = By(_columns(measures), tuple(DIMENSIONS[name] for name in request.dimensions))
     versus = request.period.versus(request.versus)
     rows, total = (_finish(part, measures) for part in _rows_and_total(reading, ask, by))
@@ -88,7 +88,7 @@ def _rows_and_total(reading: Reading, ask: Question, by: By) -> tuple[pl.DataFra
 def series(reading: Reading, request: SeriesRequest, goal: Goal | None) -> SeriesResult:
     """The course over time; each bucket counts as a period of its own, the totals as the whole period."""
     measures = [MEASURES[name] for name in request.measures]
-    ask = _question(reading, request, goal)
+    ask = question(reading, request.period, goal, request.only, with_hidden=request.with_hidden)
     by = By(_columns(measures))
     versus = request.period.versus(request.versus)
     cuts, names = edges(request.period, request.bucket, reading.zone)
@@ -116,10 +116,11 @@ def _columns(measures: list[Measure]) -> frozenset[str]:
     return frozenset(column for measure in measures for column in measure.needs)
 
 
-def _question(reading: Reading, request: Asked, goal: Goal | None) -> Question:
-    start, stop = request.period.bounds(reading.zone)
-    narrow = tuple(Narrow(DIMENSIONS[n.dimension], tuple(n.values), n.without) for n in request.only)
-    return Question(start, stop, goal, narrow, request.with_hidden)
+def question(reading: Reading, period: Period, goal: Goal | None, only: Sequence[Narrowing], *, with_hidden: bool) -> Question:
+    """What is asked about, in the site's time."""
+    start, stop = period.bounds(reading.zone)
+    narrow = tuple(Narrow(DIMENSIONS[n.dimension], tuple(n.values), n.without) for n in only)
+    return Question(start, stop, goal, narrow, with_hidden)
 
 
 def _moved(ask: Question, bounds: tuple[int, int]) -> Question:

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import re
 import unicodedata
+from typing import Literal
 from urllib.parse import unquote_plus
 
 import polars as pl
+from pydantic import BaseModel
 
 from upper_compass.core.reference import MEDIUM_OF_KIND, Reference
 from upper_compass.core.site import UNSORTED, ChannelTest, SiteRules, bare_host
@@ -148,10 +150,76 @@ class Origins:
 
     def channel(self, origin: dict[str, str]) -> str:
         """The first rule of the site's list that matches."""
-        for rule in self._rules.channels:
+        rule = self._rule(origin)
+        return UNSORTED if rule is None else self._rules.channels[rule].channel
+
+    def _rule(self, origin: dict[str, str]) -> int | None:
+        for place, rule in enumerate(self._rules.channels):
             if any(_matches(test, origin) for test in rule.any_of):
-                return rule.channel
-        return UNSORTED
+                return place
+        return None
+
+    def explain(self, url: str, referrer: str) -> Explanation:
+        """Why a view of this address with this referrer came from where it did."""
+        parts = split_addresses(pl.Series([url, referrer]))
+        values = query_values(parts["query"][:1], self.query_keys)
+        tagged = self.from_queries(values).row(0, named=True)
+        referred = self.from_referrers(parts["host"][1:]).row(0, named=True)
+        own, other = (bare_host(host) for host in parts["host"])
+        evidence: Evidence
+        if tagged.pop("found"):
+            evidence, key = self._evidence_in(values.row(0, named=True))
+            raw, kind = tagged, None
+        elif referred["found"] and own != other:
+            evidence, key = "referrer", other
+            raw, kind = {name: referred[name] for name in ("source", "medium")}, referred["kind"]
+        else:
+            direct = self.direct()
+            return Explanation(evidence="none", key="", spellings=[], kind="", channel=direct["channel"], rule=self._place(direct))
+        origin = self.origin(raw, kind)
+        spellings = [
+            Spelling(field=name, given=raw[name], tidied=tidy(raw[name]), used=origin[name])
+            for name in FIELDS
+            if raw.get(name) and not (name == "label" and evidence != "label")
+        ]
+        return Explanation(evidence=evidence, key=key, spellings=spellings, kind=origin["kind"], channel=origin["channel"], rule=self._place(origin))
+
+    def _evidence_in(self, values: dict[str, str]) -> tuple[Literal["tags", "click id", "label"], str]:
+        """What in a query told, and its key. `values` as `query_values` gives them."""
+        for name in ("utm_source", "utm_medium", "utm_campaign"):
+            if values[name]:
+                return "tags", name
+        for key, _ in self._reference.click_ids:
+            if values[key]:
+                return "click id", key
+        return "label", next(key for key in self._rules.label_keys if values[key])
+
+    def _place(self, origin: dict[str, str]) -> int | None:
+        rule = self._rule(origin)
+        return None if rule is None else rule + 1
+
+
+Evidence = Literal["tags", "click id", "label", "referrer", "none"]
+
+
+class Spelling(BaseModel):
+    """One field as it was given, tidied, and as it is used: the two differ where an alias applied."""
+
+    field: str
+    given: str
+    tidied: str
+    used: str
+
+
+class Explanation(BaseModel):
+    """What told where a visit came from (`key`: of the query, or the host that referred), and the channel's place in the site's list, from 1."""
+
+    evidence: Evidence
+    key: str
+    spellings: list[Spelling]
+    kind: str
+    channel: str
+    rule: int | None
 
 
 def _matches(test: ChannelTest, origin: dict[str, str]) -> bool:

@@ -277,6 +277,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sites/{site}/visits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Visits
+         * @description Single visits, newest first. For the site's viewers.
+         */
+        post: operations["visits_api_v1_sites__site__visits_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/visits/story": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Visit Story
+         * @description One visit with all its hits, and why it came from where it did. For the site's viewers.
+         */
+        get: operations["visit_story_api_v1_sites__site__visits_story_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/now": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Now
+         * @description The newest hits, and who is on the site. For the site's viewers.
+         */
+        get: operations["now_api_v1_sites__site__now_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/now/stream": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Stream
+         * @description Hits as they arrive: server-sent events whose data are tidings. For the site's viewers.
+         */
+        get: operations["stream_api_v1_sites__site__now_stream_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -389,6 +469,27 @@ export interface components {
              * @default []
              */
             props: components["schemas"]["PropTest"][];
+        };
+        /**
+         * Explanation
+         * @description What told where a visit came from (`key`: of the query, or the host that referred), and the channel's place in the site's list, from 1.
+         */
+        Explanation: {
+            /**
+             * Evidence
+             * @enum {string}
+             */
+            evidence: "tags" | "click id" | "label" | "referrer" | "none";
+            /** Key */
+            key: string;
+            /** Spellings */
+            spellings: components["schemas"]["Spelling"][];
+            /** Kind */
+            kind: string;
+            /** Channel */
+            channel: string;
+            /** Rule */
+            rule: number | null;
         };
         /**
          * Figures
@@ -540,6 +641,16 @@ export interface components {
             low: number;
             /** High */
             high: number;
+        };
+        /**
+         * Listed
+         * @description A value, and how many visitors it stands for.
+         */
+        Listed: {
+            /** Value */
+            value: string;
+            /** Visitors */
+            visitors: number;
         };
         /**
          * MeasureOut
@@ -696,6 +807,37 @@ export interface components {
             before?: {
                 [key: string]: number | null;
             } | null;
+        };
+        /**
+         * Present
+         * @description Distinct visitors with a hit in the last 5 and 30 minutes; those of the last 30 by the page they saw last, by source, by event.
+         */
+        Present: {
+            /**
+             * Five
+             * @default 0
+             */
+            five: number;
+            /**
+             * Thirty
+             * @default 0
+             */
+            thirty: number;
+            /**
+             * Pages
+             * @default []
+             */
+            pages: components["schemas"]["Listed"][];
+            /**
+             * Sources
+             * @default []
+             */
+            sources: components["schemas"]["Listed"][];
+            /**
+             * Events
+             * @default []
+             */
+            events: components["schemas"]["Listed"][];
         };
         /**
          * PropTest
@@ -1152,6 +1294,38 @@ export interface components {
             own_networks: string[];
         };
         /**
+         * Spelling
+         * @description One field as it was given, tidied, and as it is used: the two differ where an alias applied.
+         */
+        Spelling: {
+            /** Field */
+            field: string;
+            /** Given */
+            given: string;
+            /** Tidied */
+            tidied: string;
+            /** Used */
+            used: string;
+        };
+        /**
+         * Story
+         * @description One visit: its hits in order, the conversions among them by `seq`, why it came from where it did, and the visitor's other visits.
+         */
+        Story: {
+            visit: components["schemas"]["ToldVisit"];
+            /** Hits */
+            hits: components["schemas"]["ToldHit"][];
+            /** Hits Left Out */
+            hits_left_out: number;
+            /** Conversions */
+            conversions: {
+                [key: string]: number;
+            };
+            why: components["schemas"]["Explanation"];
+            /** Others */
+            others: components["schemas"]["ToldVisit"][];
+        };
+        /**
          * TableRequest
          * @description A breakdown by up to two dimensions; without one, the totals alone.
          */
@@ -1216,6 +1390,152 @@ export interface components {
              */
             notes: components["schemas"]["Note"][];
         };
+        /**
+         * Tidings
+         * @description What arrived up to number `seq`, newest first; how many hits more there were; who is on the site. `at` in ms since 1970.
+         */
+        Tidings: {
+            /** Seq */
+            seq: number;
+            /** At */
+            at: number;
+            /** Arrived */
+            arrived: components["schemas"]["ToldHit"][];
+            /** Left Out */
+            left_out: number;
+            present: components["schemas"]["Present"];
+        };
+        /**
+         * ToldHit
+         * @description One hit. `at` in ms since 1970; `visit`: number of the visitor's visit, 0 for a hit that belongs to none; `repeated`: its order id came earlier.
+         */
+        ToldHit: {
+            /** Seq */
+            seq: number;
+            /** At */
+            at: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "view" | "event" | "order" | "engage";
+            /** Visitor */
+            visitor: string;
+            /** Visit */
+            visit: number;
+            /** Url */
+            url: string;
+            /** Referrer */
+            referrer: string;
+            /** Host */
+            host: string;
+            /** Page */
+            page: string;
+            /** Title */
+            title: string;
+            /** Name */
+            name: string;
+            /** Value */
+            value: number | null;
+            /** Currency */
+            currency: string;
+            /** Order Id */
+            order_id: string;
+            /** Repeated */
+            repeated: boolean;
+            /** Engaged Ms */
+            engaged_ms: number;
+            /** Props */
+            props: {
+                [key: string]: string | boolean | number;
+            };
+            /** Fields */
+            fields: {
+                [key: string]: string;
+            };
+            /** Channel */
+            channel: string;
+            /** Source */
+            source: string;
+            /** Medium */
+            medium: string;
+            /** Campaign */
+            campaign: string;
+            /** Device */
+            device: string;
+            /** Browser */
+            browser: string;
+            /** System */
+            system: string;
+            /** Language */
+            language: string;
+            /** Country */
+            country: string;
+            /** Robot */
+            robot: boolean;
+            /** Own */
+            own: boolean;
+        };
+        /**
+         * ToldVisit
+         * @description One visit: times in ms, words of its dimensions. `hidden`: of a robot or the site's own people.
+         */
+        ToldVisit: {
+            /** Visitor */
+            visitor: string;
+            /** Number */
+            number: number;
+            /** Start */
+            start: number;
+            /** Duration */
+            duration: number;
+            /** Engaged */
+            engaged: number;
+            /** Views */
+            views: number;
+            /** Bounce */
+            bounce: boolean;
+            /** Hidden */
+            hidden: boolean;
+            /** Channel */
+            channel: string;
+            /** Source */
+            source: string;
+            /** Medium */
+            medium: string;
+            /** Campaign */
+            campaign: string;
+            /** Content */
+            content: string;
+            /** Term */
+            term: string;
+            /** Label */
+            label: string;
+            /** Entry Page */
+            entry_page: string;
+            /** Exit Page */
+            exit_page: string;
+            /** Device */
+            device: string;
+            /** Browser */
+            browser: string;
+            /** System */
+            system: string;
+            /** Language */
+            language: string;
+            /** Country */
+            country: string;
+            /**
+             * Conversions
+             * @default 0
+             */
+            conversions: number;
+            /**
+             * Value
+             * @default 0
+             */
+            value: number;
+        };
         /** ValidationError */
         ValidationError: {
             /** Location */
@@ -1228,6 +1548,44 @@ export interface components {
             input?: unknown;
             /** Context */
             ctx?: Record<string, never>;
+        };
+        /**
+         * VisitsRequest
+         * @description Visits that started in the period. `after` is the `next` of an earlier answer, for those that follow.
+         */
+        VisitsRequest: {
+            period: components["schemas"]["Period"];
+            /** Goal */
+            goal?: number | null;
+            /**
+             * Only
+             * @default []
+             */
+            only: components["schemas"]["Narrowing"][];
+            /**
+             * With Hidden
+             * @default false
+             */
+            with_hidden: boolean;
+            /**
+             * Limit
+             * @default 50
+             */
+            limit: number;
+            /** After */
+            after?: string | null;
+        };
+        /**
+         * VisitsResult
+         * @description Visits, newest first, how many fit in all, and where to go on.
+         */
+        VisitsResult: {
+            /** Visits */
+            visits: components["schemas"]["ToldVisit"][];
+            /** Count */
+            count: number;
+            /** Next */
+            next: string | null;
         };
         /**
          * Order
@@ -2561,6 +2919,242 @@ export interface operations {
                 };
                 content: {
                     "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    visits_api_v1_sites__site__visits_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VisitsRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VisitsResult"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    visit_story_api_v1_sites__site__visits_story_get: {
+        parameters: {
+            query: {
+                visitor: string;
+                number: number;
+                goal?: number | null;
+            };
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Story"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    now_api_v1_sites__site__now_get: {
+        parameters: {
+            query?: {
+                /** @description Only hits that arrived after this number. */
+                after?: number;
+                /** @description Only hits of this visitor. */
+                visitor?: string | null;
+                limit?: number;
+            };
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tidings"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    stream_api_v1_sites__site__now_stream_get: {
+        parameters: {
+            query?: never;
+            header?: {
+                "last-event-id"?: string | null;
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Tidings, one JSON object an event */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
         };
