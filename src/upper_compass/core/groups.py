@@ -37,13 +37,13 @@ def sums(groups: Array, count: int, weights: Array | None = None) -> Floats:
     return total
 
 
-def distinct_pairs(units: Array, groups: Array, count: int) -> tuple[Ints, Ints]:
+def distinct_pairs(units: Array, groups: Array, count: int) -> tuple[Array, Array]:
     """The distinct (unit, group) pairs. `units` ascend, and so they do in what is returned; `groups` are 0 … count-1.
 
     Most units have few pairs, so a pair is compared with the few before it; only units with many are sorted.
     """
     if not len(units):
-        return np.empty(0, np.int64), np.empty(0, np.int64)
+        return units, groups
     packed = units.astype(np.int64)  # in place from here on: these are the largest columns of a report
     packed -= int(units[0])
     packed *= count
@@ -61,7 +61,8 @@ def distinct_pairs(units: Array, groups: Array, count: int) -> tuple[Ints, Ints]
         order = np.argsort(packed[many], kind="stable")
         ordered = packed[many[order]]
         again[many[order[1:][ordered[1:] == ordered[:-1]]]] = True
-    return unit[~again].astype(np.int64), group[~again]
+    del packed
+    return unit[~again], group[~again]
 
 
 def count_distinct(units: Array, groups: Array, count: int) -> Floats:

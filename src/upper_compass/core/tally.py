@@ -155,6 +155,7 @@ def _by_hit(cut: Cut, by: By) -> tuple[list[Ints], dict[str, Floats]]:
         parts[name] = keys
     space = KeySpace(*parts.values())
     groups, n = dict(zip(parts, space.groups, strict=True)), space.count
+    del parts, keys
     found = _hit_sums(cut, by, places["rows"], groups["rows"], n)
     if of_visits or by.wants("visitors"):
         visit, group = distinct_pairs(shard.derived.visit_of[places["rows"]], groups["rows"], n)
@@ -168,11 +169,11 @@ def _by_hit(cut: Cut, by: By) -> tuple[list[Ints], dict[str, Floats]]:
     return space.labels, found
 
 
-def _visits_having(cut: Cut, by: By, pairs: tuple[Ints, Ints], places: dict[str, Rows], groups: dict[str, Ints], n: int) -> dict[str, Floats]:
+def _visits_having(cut: Cut, by: By, pairs: tuple[Array, Array], places: dict[str, Rows], groups: dict[str, Ints], n: int) -> dict[str, Floats]:
     """Sums over the visits that started in the period and have such a hit anywhere. `pairs`: visits and values of hits in the period."""
     visit_of = cut.shard.derived.visit_of
 
-    def with_outside(visit: Ints, group: Ints, outside: Rows, outside_groups: Ints) -> tuple[Ints, Ints]:
+    def with_outside(visit: Array, group: Array, outside: Rows, outside_groups: Ints) -> tuple[Array, Array]:
         began = cut.began[visit]
         visit, group = visit[began], group[began]
         # Only visits that lie across an edge have hits outside; theirs are joined, and what is there twice is dropped.

@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Navigate, Outlet, useParams } from "@tanstack/react-router";
 
 import { sessionQuery, sitesQuery } from "@/app/queries";
+import { HOME, viewPath } from "@/app/stages";
 import { Frame } from "@/frame/Frame";
 import { Trouble } from "@/pieces/Trouble";
 import { FirstSite } from "@/views/FirstSite";
@@ -24,7 +25,7 @@ export function Door() {
   if (sites.isPending) return <main className="door" aria-busy="true" />;
   const first = sites.data[0];
   if (!first) return <FirstSite />;
-  if (!site) return <Navigate to="/s/$site/read/overview" params={{ site: first.key }} search={(kept) => kept} replace />;
+  if (!site) return <Navigate to={viewPath(first.key, HOME)} search={(kept) => kept} replace />;
   const here = sites.data.find((one) => one.key === site);
   if (!here) {
     return (
@@ -34,7 +35,7 @@ export function Door() {
         <ul>
           {sites.data.map((one) => (
             <li key={one.key}>
-              <a href={`/s/${one.key}/read/overview`}>{one.name}</a>
+              <a href={viewPath(one.key, HOME)}>{one.name}</a>
             </li>
           ))}
         </ul>

@@ -1,4 +1,4 @@
-import { keepPreviousData, QueryClient, queryOptions } from "@tanstack/react-query";
+import { infiniteQueryOptions, keepPreviousData, QueryClient, queryOptions } from "@tanstack/react-query";
 
 import { ApiError, ask, client, rememberCsrf, type Narrowing, type Period, type Schemas, type Versus } from "@/api/client";
 
@@ -69,6 +69,22 @@ export const seriesQuery = (site: string, body: Asked & Omit<Schemas["SeriesRequ
     queryFn: () => ask(client.POST("/api/v1/sites/{site}/reports/series", { ...at(site), body: { with_hidden: false, ...body } })),
     placeholderData: keepPreviousData,
     refetchInterval: every(live),
+  });
+
+export const visitsQuery = (site: string, body: Schemas["VisitsRequest"], { live }: Live) =>
+  infiniteQueryOptions({
+    queryKey: ["visits", site, body],
+    queryFn: ({ pageParam }) => ask(client.POST("/api/v1/sites/{site}/visits", { ...at(site), body: { ...body, after: pageParam } })),
+    initialPageParam: null as string | null,
+    getNextPageParam: (last) => last.next,
+    placeholderData: keepPreviousData,
+    refetchInterval: every(live),
+  });
+
+export const storyQuery = (site: string, visitor: string, number: number, goal: number | null) =>
+  queryOptions({
+    queryKey: ["story", site, visitor, number, goal],
+    queryFn: () => ask(client.GET("/api/v1/sites/{site}/visits/story", { params: { path: { site }, query: { visitor, number, goal } } })),
   });
 
 export const answerQuery = (site: string, body: Schemas["AnswerRequest"], { live }: Live) =>

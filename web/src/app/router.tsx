@@ -1,4 +1,6 @@
-import { createRootRoute, createRoute, createRouter, Outlet } from "@tanstack/react-router";
+import { createRootRoute, createRoute, createRouter, lazyRouteComponent, Outlet } from "@tanstack/react-router";
+
+import type { ComponentType } from "react";
 
 import { Door } from "@/app/Door";
 import { parseSearch, readView, stringifySearch } from "@/state/address";
@@ -17,8 +19,18 @@ export const siteRoute = createRoute({
 
 export const overviewRoute = createRoute({ getParentRoute: () => siteRoute, path: "/read/overview", component: Overview });
 
+const view = (path: string, load: () => Promise<ComponentType>) =>
+  createRoute({ getParentRoute: () => siteRoute, path, component: lazyRouteComponent(async () => ({ default: await load() })) });
+
+/** What a session rarely begins with comes when it is wanted. */
+const lazy = [
+  view("/watch/now", async () => (await import("@/views/watch/Now")).Now),
+  view("/watch/visits", async () => (await import("@/views/watch/Visits")).Visits),
+  view("/watch/visits/$visitor/$number", async () => (await import("@/views/watch/VisitStory")).VisitStory),
+];
+
 export const router = createRouter({
-  routeTree: root.addChildren([door, siteRoute.addChildren([overviewRoute])]),
+  routeTree: root.addChildren([door, siteRoute.addChildren([overviewRoute, ...lazy])]),
   parseSearch,
   stringifySearch,
   defaultPreload: false,

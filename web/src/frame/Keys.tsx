@@ -1,6 +1,7 @@
 import { Dialog } from "radix-ui";
 import { useEffect, useState } from "react";
 
+import { STAGES } from "@/app/stages";
 import { switchLight } from "@/state/light";
 import { daysIn, plusDays } from "@/state/days";
 import { completeDays, useView } from "@/state/view";
@@ -9,6 +10,7 @@ const SHOW = "uc-show-keys";
 export const showKeys = (): void => void window.dispatchEvent(new Event(SHOW));
 
 const ALL: [string, string][] = [
+  ["1 … 6", "to a stage of the work"],
   ["7", "the last seven days, and back to four weeks"],
   [",", "the period one step back"],
   [".", "the period one step on"],
@@ -38,7 +40,12 @@ export function Keys() {
       if (moved.first <= site.today) setPeriod(moved);
     };
     const seven = () => setPeriod(completeDays(site.today, daysIn(period.first, period.last) === 7 ? 28 : 7));
+    const stages = STAGES.map(({ number }): [string, () => void] => [
+      String(number),
+      () => document.querySelector<HTMLElement>(`[data-stage="${number}"]`)?.click(),
+    ]);
     const actions: Record<string, () => void> = {
+      ...Object.fromEntries(stages),
       "7": seven,
       ",": () => shift(-1),
       ".": () => shift(1),

@@ -3,24 +3,11 @@ import { Link } from "@tanstack/react-router";
 import { DropdownMenu } from "radix-ui";
 
 import { ask, client, rememberCsrf, type Session } from "@/api/client";
+import { HOME, STAGES, viewPath } from "@/app/stages";
 import { showKeys } from "@/frame/Keys";
+import { useHere } from "@/frame/useHere";
 import { switchLight } from "@/state/light";
 import { useView } from "@/state/view";
-
-/** The stages that have a view; the others join as they come. */
-const STAGES = [
-  {
-    name: "Read",
-    number: 3,
-    icon: (
-      <>
-        <circle cx="12.5" cy="4.4" r="1.9" />
-        <path d="M11.7 6.2 6 21.5M13.3 6.2 19 21.5" />
-        <path d="M8.8 14.2a9 9 0 0 0 7.4 0" />
-      </>
-    ),
-  },
-];
 
 const initials = (name: string): string =>
   name
@@ -31,6 +18,7 @@ const initials = (name: string): string =>
 
 export function Rail({ session }: { session: Session }) {
   const { site } = useView();
+  const { stage: here } = useHere();
   const queries = useQueryClient();
   const signOut = async () => {
     await ask(client.DELETE("/api/v1/session"));
@@ -44,10 +32,10 @@ export function Rail({ session }: { session: Session }) {
         <Link
           key={stage.name}
           className="stage"
-          to="/s/$site/read/overview"
-          params={{ site: site.key }}
+          to={viewPath(site.key, stage.views[0]?.path ?? HOME)}
           search={(kept) => kept}
-          aria-current="true"
+          aria-current={stage === here ? "true" : undefined}
+          data-stage={stage.number}
         >
           <sup aria-hidden="true">{stage.number}</sup>
           <svg

@@ -2,6 +2,7 @@ import { DropdownMenu } from "radix-ui";
 import type { ReactNode } from "react";
 
 import type { Narrowing, Site, Versus } from "@/api/client";
+import { HOME, viewPath } from "@/app/stages";
 import { AddNarrowing } from "@/frame/AddNarrowing";
 import { PeriodControl } from "@/frame/PeriodControl";
 import { Cross } from "@/pieces/Marks";
@@ -17,7 +18,7 @@ export function Strip({ sites }: { sites: Site[] }) {
         <Choice label="Site" className="word site" shown={site.name}>
           {sites.map((one) => (
             <DropdownMenu.Item key={one.key} className="menu-item" asChild>
-              <a href={`/s/${one.key}/read/overview`} aria-current={one.key === site.key || undefined}>
+              <a href={viewPath(one.key, HOME)} aria-current={one.key === site.key || undefined}>
                 {one.name}
               </a>
             </DropdownMenu.Item>

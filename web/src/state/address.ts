@@ -9,6 +9,8 @@ export interface ViewSearch {
   goal?: number;
   only?: string[];
   without?: string[];
+  /** The visitor who is followed in Now. */
+  visitor?: string;
 }
 
 const LISTS = ["only", "without"] as const;
@@ -45,6 +47,8 @@ export function readView(given: Record<string, unknown>): ViewSearch {
   if (isDay(from) && isDay(to) && from <= to) Object.assign(found, { from, to });
   if (versus === "none" || versus === "year") found.versus = versus;
   if (Number.isInteger(goal) && goal > 0) found.goal = goal;
+  const visitor = text("visitor");
+  if (visitor && visitor.length <= 64) found.visitor = visitor;
   for (const key of LISTS) {
     const kept = list(given[key]);
     if (kept) found[key] = kept;

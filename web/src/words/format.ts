@@ -89,3 +89,37 @@ export function lastWord(name: string): string {
   const last = name.trim().split(/\s+/).at(-1) ?? "";
   return last.length > 0 && last.length <= 12 ? last.charAt(0).toUpperCase() + last.slice(1) : "Reached";
 }
+
+/** How long ago: `4 s`, `12 min`, `3 h`, `2 d`. */
+export function ago(ms: number): string {
+  const seconds = Math.max(Math.floor(ms / 1000), 0);
+  if (seconds < 90) return `${seconds} s`;
+  if (seconds < 5400) return `${Math.round(seconds / 60)} min`;
+  return seconds < 172_800 ? `${Math.round(seconds / 3600)} h` : `${Math.round(seconds / 86_400)} d`;
+}
+
+/** A length of time: `40 s`, `2 min 5 s`, `1 h 4 min`. */
+export function duration(ms: number): string {
+  const seconds = Math.round(ms / 1000);
+  if (seconds < 60) return `${seconds} s`;
+  if (seconds < 3600) return seconds % 60 ? `${Math.floor(seconds / 60)} min ${seconds % 60} s` : `${seconds / 60} min`;
+  return `${Math.floor(seconds / 3600)} h ${Math.floor((seconds % 3600) / 60)} min`;
+}
+
+/** An amount of money with its sign. */
+export function amount(value: number, currency: string): string {
+  try {
+    return new Intl.NumberFormat(LOCALE, { style: "currency", currency, currencyDisplay: "narrowSymbol" }).format(value);
+  } catch {
+    return `${two.format(value)} ${currency}`;
+  }
+}
+
+/** A moment in the site's time: `Sun 22 Nov, 14:05:09`. */
+export function moment(ms: number, timeZone: string, withDay = true): string {
+  const time = new Intl.DateTimeFormat(LOCALE, { hour: "2-digit", minute: "2-digit", second: "2-digit", timeZone }).format(ms);
+  const on = new Intl.DateTimeFormat(LOCALE, { weekday: "short", day: "numeric", month: "short", timeZone }).format(ms).replace(",", "");
+  return withDay ? `${on}, ${time}` : time;
+}
+
+export const plural = (count: number, one: string, many = `${one}s`): string => `${whole.format(count)} ${count === 1 ? one : many}`;

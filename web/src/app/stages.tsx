@@ -1,0 +1,44 @@
+import type { ReactNode } from "react";
+
+/** A stage of the work with its views; a stage joins when it has one, a view when it is finished. */
+export interface Stage {
+  name: string;
+  number: number;
+  icon: ReactNode;
+  views: { name: string; path: string }[];
+}
+
+export const STAGES: Stage[] = [
+  {
+    name: "Watch",
+    number: 2,
+    icon: (
+      <>
+        <path d="M9.2 21.5 10.6 10h3.8l1.4 11.5M7 21.5h11" />
+        <path d="M10 6.6h5V10h-5zM9.4 6.6 12.5 4l3.1 2.6" />
+        <path d="M7.6 7.6 3.5 6M7.6 9.4l-4.1 1.4M17.4 7.6 21.5 6M17.4 9.4l4.1 1.4" />
+      </>
+    ),
+    views: [
+      { name: "Now", path: "watch/now" },
+      { name: "Visits", path: "watch/visits" },
+    ],
+  },
+  {
+    name: "Read",
+    number: 3,
+    icon: (
+      <>
+        <circle cx="12.5" cy="4.4" r="1.9" />
+        <path d="M11.7 6.2 6 21.5M13.3 6.2 19 21.5" />
+        <path d="M8.8 14.2a9 9 0 0 0 7.4 0" />
+      </>
+    ),
+    views: [{ name: "Overview", path: "read/overview" }],
+  },
+];
+
+export const HOME = "read/overview";
+
+/** The address of a view of a site. */
+export const viewPath = (site: string, path: string): string => `/s/${site}/${path}`;

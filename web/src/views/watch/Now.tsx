@@ -1,0 +1,181 @@
+import { Link, useNavigate, useSearch } from "@tanstack/react-router";
+import { useEffect, useState } from "react";
+
+import type { Tidings, ToldHit } from "@/api/client";
+import { viewPath } from "@/app/stages";
+import { Details, Flags, Glyph, hitWords } from "@/pieces/HitWords";
+import { Cross } from "@/pieces/Marks";
+import type { ViewSearch } from "@/state/address";
+import { useView } from "@/state/view";
+import { useArrivals, useClock } from "@/views/watch/useArrivals";
+import { ago, figure, plural, valueWords } from "@/words/format";
+
+/** Hits as they arrive, newest first, and who is on the site. */
+export function Now() {
+  const { site } = useView();
+  const arrivals = useArrivals(site.key);
+  const now = useClock(arrivals.skew);
+  const { visitor } = useSearch({ strict: false }) as ViewSearch;
+  const [kept, setKept] = useState<ToldHit[] | null>(null);
+  const paused = kept !== null;
+  const toggle = () => setKept(paused ? null : arrivals.hits);
+  useEffect(() => {
+    const pressed = (event: KeyboardEvent) => {
+      if (event.key !== "p" || event.ctrlKey || event.metaKey || (event.target as HTMLElement).matches("input, select, textarea")) return;
+      setKept((held) => (held === null ? arrivals.hits : null));
+    };
+    window.addEventListener("keydown", pressed);
+    return () => window.removeEventListener("keydown", pressed);
+  }, [arrivals.hits]);
+
+  const all = kept ?? arrivals.hits;
+  const shown = visitor ? all.filter((hit) => hit.visitor === visitor) : all;
+  const since = paused ? arrivals.hits.filter((hit) => hit.seq > (kept[0]?.seq ?? -1)).length : 0;
+  return (
+    <div className="now">
+      <h1 className="answer" aria-live="polite">
+        {arrivals.present ? presence(arrivals.present) : "Looking who is here …"}
+      </h1>
+      <section className="arrivals" aria-label="Hits as they arrive">
+        <header>
+          <button type="button" className="do plain" aria-pressed={paused} onClick={toggle}>
+            {paused ? "Go on" : "Pause"} <kbd>p</kbd>
+          </button>
+          {visitor && <Following visitor={visitor} />}
+          <p className="quiet" role="status">
+            {arrivals.line === "broken"
+              ? "The line is broken; it is tried again by itself."
+              : paused
+                ? `Paused. ${plural(since, "hit")} since.`
+                : arrivals.leftOut > 0
+                  ? `${plural(arrivals.leftOut, "hit")} more came than can be shown.`
+                  : ""}
+          </p>
+        </header>
+        <Hits hits={shown} now={now} empty={emptyWords(arrivals.line, visitor)} />
+      </section>
+      {arrivals.present && <WhereTheyAre present={arrivals.present} />}
+      <p className="legend">
+        <span>Everything is shown as it arrives: the period, the goal and the segment above do not narrow it.</span>
+        <span>own, robot: shown here, left out of the reports</span>
+      </p>
+    </div>
+  );
+}
+
+function emptyWords(line: string, visitor: string | undefined): string {
+  if (line === "opening") return "Opening the line …";
+  if (visitor) return "Nothing yet from this visitor among the newest hits. What they do next appears here.";
+  return "No hit has arrived yet. Put the code on the site; the first visit appears here by itself.";
+}
+
+function presence({ five, thirty, pages }: Tidings["present"]): string {
+  if (thirty === 0) return "Nobody is here just now.";
+  const here =
+    five === 0 ? "Nobody is here just now" : five === 1 ? "One visitor is here now" : `${figure(five, "count")} visitors are here now`;
+  const most = pages[0] && pages[0].visitors > 1 ? `, most of them on ${pages[0].value}` : "";
+  return `${here}, ${figure(thirty, "count")} in the last half hour${most}.`;
+}
+
+function Following({ visitor }: { visitor: string }) {
+  const navigate = useNavigate();
+  const stop = () =>
+    void navigate({ to: ".", search: (kept: ViewSearch) => ({ ...kept, visitor: undefined }) } as Parameters<typeof navigate>[0]);
+  return (
+    <span className="chip">
+      <span className="chip-text" title={visitor}>
+        <i>Only</i> visitor {visitor.slice(0, 8)}
+      </span>
+      <button type="button" className="off" aria-label="Stop following this visitor" onClick={stop}>
+        <Cross />
+      </button>
+    </span>
+  );
+}
+
+function Hits({ hits, now, empty }: { hits: ToldHit[]; now: number; empty: string }) {
+  const { site } = useView();
+  if (!hits.length) return <p className="empty">{empty}</p>;
+  return (
+    <div className="ledger-box">
+      <table className="hits">
+        <thead>
+          <tr>
+            <th scope="col">Age</th>
+            <th scope="col">What</th>
+            <th scope="col">Page</th>
+            <th scope="col">From</th>
+            <th scope="col">Device</th>
+            <th scope="col">Country</th>
+            <th scope="col">
+              <span className="unseen">Follow</span>
+            </th>
+          </tr>
+        </thead>
+        <tbody>
+          {hits.map((hit) => (
+            <tr key={hit.seq} className={hit.kind}>
+              <td className="age">{ago(now - hit.at)}</td>
+              <td>
+                <Glyph kind={hit.kind} />
+                {hit.visit ? (
+                  <Link
+                    className="link"
+                    to={viewPath(site.key, `watch/visits/${encodeURIComponent(hit.visitor)}/${hit.visit}`)}
+                    search={(kept) => ({ ...kept, visitor: undefined })}
+                  >
+                    {hitWords(hit, site.currency)}
+                  </Link>
+                ) : (
+                  hitWords(hit, site.currency)
+                )}
+                <Flags own={hit.own} robot={hit.robot} />
+                <Details hit={hit} currency={site.currency} />
+              </td>
+              <td title={hit.url}>{hit.page}</td>
+              <td>{[hit.source, hit.campaign].filter(Boolean).join(" / ")}</td>
+              <td>{[hit.device, hit.browser].filter(Boolean).join(", ")}</td>
+              <td>{hit.country && valueWords("country", hit.country)}</td>
+              <td>
+                <Link
+                  className="link"
+                  to="."
+                  search={(kept) => ({ ...kept, visitor: hit.visitor })}
+                  aria-label={`Follow visitor ${hit.visitor.slice(0, 8)}`}
+                >
+                  follow
+                </Link>
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </div>
+  );
+}
+
+function WhereTheyAre({ present }: { present: Tidings["present"] }) {
+  const lists = [
+    { title: "Where they are", rows: present.pages, none: "No page in the last half hour." },
+    { title: "Where they came from", rows: present.sources, none: "Nobody in the last half hour." },
+    { title: "What they did", rows: present.events, none: "No event in the last half hour." },
+  ];
+  return (
+    <aside className="present" aria-label="Visitors of the last half hour">
+      {lists.map(({ title, rows, none }) => (
+        <section key={title}>
+          <h2 className="title">{title}</h2>
+          {rows.length === 0 && <p className="quiet">{none}</p>}
+          <dl className="counts">
+            {rows.map((row) => (
+              <div key={row.value}>
+                <dt title={row.value}>{row.value}</dt>
+                <dd>{figure(row.visitors, "count")}</dd>
+              </div>
+            ))}
+          </dl>
+        </section>
+      ))}
+    </aside>
+  );
+}

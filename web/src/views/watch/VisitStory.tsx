@@ -1,0 +1,191 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link, useParams } from "@tanstack/react-router";
+
+import { ApiError, type Schemas, type ToldHit, type ToldVisit } from "@/api/client";
+import { storyQuery } from "@/app/queries";
+import { viewPath } from "@/app/stages";
+import { Details, Flags, Glyph, hitWords } from "@/pieces/HitWords";
+import { LedgerToCome } from "@/pieces/Ledger";
+import { Trouble } from "@/pieces/Trouble";
+import { useView } from "@/state/view";
+import { amount, duration, figure, moment, plural, valueWords } from "@/words/format";
+
+type Story = Schemas["Story"];
+
+/** One visit opened: what happened in order, why it came from where it did, and the visitor's other visits. */
+export function VisitStory() {
+  const { site, goal, ready } = useView();
+  const { visitor = "", number = "" }: { visitor?: string; number?: string } = useParams({ strict: false });
+  const story = useQuery({ ...storyQuery(site.key, visitor, Number(number), goal?.id ?? null), enabled: ready });
+  if (story.error instanceof ApiError && [404, 422].includes(story.error.problem.status)) {
+    return (
+      <div className="visits">
+        <h1 className="answer">There is no such visit.</h1>
+        <p className="empty">It may have been forgotten at its visitor’s wish, or its hits were kept as long as the site keeps them.</p>
+      </div>
+    );
+  }
+  if (story.isError) return <Trouble error={story.error} again={() => void story.refetch()} />;
+  if (!story.data) return <LedgerToCome />;
+  return <Told story={story.data} />;
+}
+
+function Told({ story }: { story: Story }) {
+  const { site, goal } = useView();
+  const { visit, hits } = story;
+  const from = [visit.source, visit.medium, visit.campaign].filter(Boolean).join(" / ");
+  return (
+    <div className="story">
+      <h1 className="answer">
+        {visit.number === 1 ? "A new visitor" : `Visit ${visit.number} of a visitor`} came by {visit.channel}, saw{" "}
+        {plural(visit.views, "page")} and looked for {duration(visit.engaged)}.
+        {goal && visit.conversions > 0 ? ` ${goal.name}: ${figure(visit.conversions, "count")}.` : ""}
+      </h1>
+      <section aria-label="What happened">
+        <h2 className="title">What happened</h2>
+        <ol className="happened">
+          {hits.map((hit, i) => (
+            <Happening key={hit.seq} hit={hit} before={hits[i - 1]} worth={story.conversions[hit.seq]} />
+          ))}
+        </ol>
+        {story.hits_left_out > 0 && <p className="quiet">{plural(story.hits_left_out, "hit")} more are not listed.</p>}
+      </section>
+      <aside>
+        <section aria-label="Why">
+          <h2 className="title">Why {visit.channel}?</h2>
+          <Why why={story.why} />
+        </section>
+        <section>
+          <h2 className="title">The visit</h2>
+          <dl className="parts">
+            <Fact name="Began" value={moment(visit.start, site.timezone)} />
+            <Fact name="Lasted" value={duration(visit.duration)} />
+            <Fact name="From" value={from} />
+            <Fact name="Content" value={visit.content} />
+            <Fact name="Term" value={visit.term} />
+            <Fact name="Link label" value={visit.label} />
+            <Fact name="Device" value={[visit.device, visit.browser, visit.system].filter(Boolean).join(", ")} />
+            <Fact name="Language" value={visit.language && valueWords("language", visit.language)} />
+            <Fact name="Country" value={visit.country && valueWords("country", visit.country)} />
+            <Fact name="Visitor" value={visit.visitor} />
+          </dl>
+          {visit.hidden && <p className="wrong">This visit is left out of the reports: it is a robot’s, or the site’s own people’s.</p>}
+        </section>
+        <section>
+          <h2 className="title">Other visits</h2>
+          {story.others.length === 0 && <p className="quiet">None that is known.</p>}
+          <ul className="others">
+            {story.others.map((other) => (
+              <Other key={other.number} visit={other} />
+            ))}
+          </ul>
+        </section>
+      </aside>
+    </div>
+  );
+}
+
+function Happening({ hit, before, worth }: { hit: ToldHit; before: ToldHit | undefined; worth: number | undefined }) {
+  const { site, goal } = useView();
+  const gap = before ? hit.at - before.at : 0;
+  return (
+    <li className={worth === undefined ? hit.kind : `${hit.kind} reached`}>
+      <time dateTime={new Date(hit.at).toISOString()}>{moment(hit.at, site.timezone, false)}</time>
+      <span className="gap">{gap >= 1000 ? `+${duration(gap)}` : ""}</span>
+      <Glyph kind={hit.kind} />
+      <div>
+        {hitWords(hit, site.currency)} <Flags own={hit.own} robot={hit.robot} />
+        {worth !== undefined && goal && (
+          <span className="counted">
+            {goal.name}
+            {worth !== 0 && `, ${amount(worth, site.currency)}`}
+          </span>
+        )}
+        {hit.kind === "view" && <span className="address">{hit.url}</span>}
+        {hit.kind === "view" && hit.referrer && <span className="address">from {hit.referrer}</span>}
+        <Details hit={hit} currency={site.currency} />
+      </div>
+    </li>
+  );
+}
+
+const EVIDENCE: Record<Story["why"]["evidence"], string> = {
+  tags: "Campaign tags stand in the address of the first page",
+  "click id": "A click id stands in the address of the first page",
+  label: "A link label stands in the address of the first page",
+  referrer: "No tags; the browser named the page that led here",
+  none: "The first page has no tags, no label, and no referrer from elsewhere",
+};
+
+function Why({ why }: { why: Story["why"] }) {
+  return (
+    <ol className="why">
+      <li>
+        {EVIDENCE[why.evidence]}
+        {why.key && (
+          <>
+            {" "}
+            (<code>{why.key}</code>)
+          </>
+        )}
+        .
+      </li>
+      {why.spellings.map((one) => (
+        <li key={one.field}>
+          {one.field}: <code>{one.given}</code>
+          {one.tidied !== one.given && (
+            <>
+              , tidied <code>{one.tidied}</code>
+            </>
+          )}
+          {one.used !== one.tidied && (
+            <>
+              , by an alias <code>{one.used}</code>
+            </>
+          )}
+        </li>
+      ))}
+      {why.kind && <li>The source is of the kind {why.kind}.</li>}
+      <li>
+        {why.rule === null ? (
+          <>
+            No channel rule fits, so it is <b>{why.channel}</b>.
+          </>
+        ) : (
+          <>
+            Channel rule {why.rule} is the first that fits: <b>{why.channel}</b>.
+          </>
+        )}
+      </li>
+    </ol>
+  );
+}
+
+function Fact({ name, value }: { name: string; value: string }) {
+  if (!value) return null;
+  return (
+    <div>
+      <dt>{name}</dt>
+      <dd>{value}</dd>
+    </div>
+  );
+}
+
+function Other({ visit }: { visit: ToldVisit }) {
+  const { site, goal } = useView();
+  return (
+    <li>
+      <Link
+        className="link"
+        to={viewPath(site.key, `watch/visits/${encodeURIComponent(visit.visitor)}/${visit.number}`)}
+        search={(kept) => kept}
+      >
+        {moment(visit.start, site.timezone)}
+      </Link>{" "}
+      <span className="quiet">
+        {visit.channel}, {plural(visit.views, "view")}
+        {goal && visit.conversions > 0 ? `, ${goal.name}: ${visit.conversions}` : ""}
+      </span>
+    </li>
+  );
+}

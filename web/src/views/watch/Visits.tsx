@@ -1,0 +1,106 @@
+import { useInfiniteQuery } from "@tanstack/react-query";
+import { Link } from "@tanstack/react-router";
+
+import type { ToldVisit } from "@/api/client";
+import { viewPath } from "@/app/stages";
+import { visitsQuery } from "@/app/queries";
+import { Flags } from "@/pieces/HitWords";
+import { LedgerToCome } from "@/pieces/Ledger";
+import { Trouble } from "@/pieces/Trouble";
+import { useView } from "@/state/view";
+import { amount, duration, figure, lastWord, moment, periodWords, plural, valueWords } from "@/words/format";
+
+/** Single visits that started in the period and fit the segment, newest first. */
+export function Visits() {
+  const view = useView();
+  const { site, period, goal, only, live, trouble, again } = view;
+  const visits = useInfiniteQuery(visitsQuery(site.key, { period, goal: goal?.id ?? null, only, with_hidden: false, limit: 50 }, { live }));
+  if (trouble) return <Trouble error={trouble} again={again} />;
+  if (visits.isError) return <Trouble error={visits.error} again={() => void visits.refetch()} />;
+  const pages = visits.data?.pages ?? [];
+  const rows = pages.flatMap((page) => page.visits);
+  const count = pages[0]?.count;
+  return (
+    <div className="visits">
+      <h1 className="answer" aria-busy={visits.isPending}>
+        {count === undefined ? " " : `${plural(count, "visit")}, ${periodWords(period)}, newest first.`}
+      </h1>
+      {visits.isPending && <LedgerToCome rows={14} />}
+      {count === 0 && (
+        <p className="empty">
+          {only.length
+            ? "No visit in these days fits the segment. Take a chip off, or choose other days."
+            : "No visits in these days. Choose others above."}
+        </p>
+      )}
+      {rows.length > 0 && (
+        <div className="ledger-box">
+          <table className="hits">
+            <thead>
+              <tr>
+                <th scope="col">Began</th>
+                <th scope="col">From</th>
+                <th scope="col">Landed on</th>
+                <th scope="col" className="num">
+                  Views
+                </th>
+                <th scope="col" className="num">
+                  Looked for
+                </th>
+                <th scope="col">Device</th>
+                <th scope="col">Country</th>
+                {goal && (
+                  <th scope="col" className="num">
+                    {lastWord(goal.name)}
+                  </th>
+                )}
+              </tr>
+            </thead>
+            <tbody>
+              {rows.map((visit) => (
+                <Line key={`${visit.visitor} ${visit.number}`} visit={visit} withGoal={Boolean(goal)} />
+              ))}
+            </tbody>
+          </table>
+        </div>
+      )}
+      {visits.hasNextPage && (
+        <button type="button" className="do plain" disabled={visits.isFetchingNextPage} onClick={() => void visits.fetchNextPage()}>
+          {visits.isFetchingNextPage ? "Reading …" : `Earlier visits (${figure((count ?? 0) - rows.length, "count")} more)`}
+        </button>
+      )}
+    </div>
+  );
+}
+
+function Line({ visit, withGoal }: { visit: ToldVisit; withGoal: boolean }) {
+  const { site } = useView();
+  return (
+    <tr>
+      <td>
+        <Link
+          className="link"
+          to={viewPath(site.key, `watch/visits/${encodeURIComponent(visit.visitor)}/${visit.number}`)}
+          search={(kept) => kept}
+        >
+          {moment(visit.start, site.timezone)}
+        </Link>
+        <Flags own={false} robot={visit.hidden} />
+      </td>
+      <td>
+        {visit.channel} <span className="quiet">{[visit.source, visit.campaign].filter(Boolean).join(" / ")}</span>
+      </td>
+      <td>{valueWords("entry_page", visit.entry_page)}</td>
+      <td className="num">{figure(visit.views, "count")}</td>
+      <td className="num">{duration(visit.engaged)}</td>
+      <td>{[visit.device, visit.browser].filter(Boolean).join(", ")}</td>
+      <td>{visit.country && valueWords("country", visit.country)}</td>
+      {withGoal && (
+        <td className="num lead">
+          {visit.conversions > 0 && figure(visit.conversions, "count")}
+          {visit.value > 0 && <span className="quiet"> {amount(visit.value, site.currency)}</span>}
+        </td>
+      )}
+    </tr>
+  );
+}
