@@ -134,7 +134,7 @@ def test_a_hit_is_in_the_reports_as_soon_as_it_was_answered(client):
     course = client.post("/api/v1/sites/mill/reports/series", json={"period": period(), "measures": ["conversions"], "goal": goal}, headers=headers).json()
     assert [point["values"]["conversions"] for point in course["points"]] == [1]
     said = client.post("/api/v1/sites/mill/reports/answer", json={"period": period(), "goal": goal}, headers=headers).json()
-    assert "".join(phrase["text"] for phrase in said["phrases"]) == "There are only 1 bookings in these 1 days: too few to say what drives them."
+    assert "".join(phrase["text"] for phrase in said["phrases"]) == "Bookings: 1 on this day, too few to say what drives them."
 
 
 @pytest.mark.parametrize(

@@ -25,6 +25,8 @@ def test_nothing_becomes_a_500(client, mode):
         operation = found.ok()
         if operation.path.endswith("/session") and operation.method.upper() == "DELETE":
             continue  # it would sign the others out; signing out has tests of its own
+        if operation.path.endswith("/now/stream"):
+            continue  # it does not end
         if operation.path.endswith("/import/hits"):
             continue  # its body is a file, and no JSON that could be made from a schema; importing has tests of its own
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import threading
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
@@ -17,7 +18,8 @@ from starlette.middleware.gzip import GZipMiddleware
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from upper_compass import __version__
-from upper_compass.api import collector, problems, reports, signing_in, sites, watching
+from upper_compass.api import collector, problems, reports, signing_in, sites, visitors, watching
+from upper_compass.api.keeping import keep_to_it
 from upper_compass.api.problems import Problem, ProblemDocument
 from upper_compass.api.services import Services, Settings
 from upper_compass.core.hits import Hit
@@ -47,7 +49,9 @@ def create_app(settings: Settings) -> FastAPI:
         services.writer.start()
         # The first reader need not wait for what can be read before.
         threading.Thread(target=services.warm, name="warming", daemon=True).start()
+        deleting = asyncio.create_task(keep_to_it(services.engine, services.now))
         yield
+        deleting.cancel()
         services.writer.stop()
         services.keeper.save()
         services.engine.dispose()
@@ -59,7 +63,7 @@ def create_app(settings: Settings) -> FastAPI:
     problems.install(app)
     app.add_middleware(GZipMiddleware, minimum_size=1000)
     app.add_middleware(_Guard)
-    for router in (collector.router, signing_in.router, sites.router, reports.router, watching.router):
+    for router in (collector.router, signing_in.router, sites.router, reports.router, watching.router, visitors.router):
         app.include_router(router)
 
     @app.get("/health", include_in_schema=False)

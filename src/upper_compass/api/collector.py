@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from typing import Annotated, Any
 from urllib.parse import urlsplit
+from zoneinfo import ZoneInfo
 
+from anyio import to_thread
 from fastapi import APIRouter, Query, Request, Response
 
 from upper_compass.api.access import ServicesHere, who
@@ -15,6 +17,8 @@ from upper_compass.collect.marking import is_own
 from upper_compass.collect.writing import BusyError, NotStoredError
 from upper_compass.core.hits import Hit
 from upper_compass.core.site import bare_host
+from upper_compass.store import visitors
+from upper_compass.store.sites import Site as StoredSite
 
 router = APIRouter(tags=["Collecting"])
 
@@ -22,6 +26,8 @@ MOST_BYTES = 64 * 1024
 TYPES = ("application/json", "text/plain")
 Site = Annotated[str, Query(max_length=40, description="The site's key.", examples=["mill"])]
 Sent = Annotated[str | None, Query(max_length=20, description="The sender's clock when it sent, in ms since 1970; corrects absurd times.")]
+Own = Annotated[str | None, Query(max_length=1, description="1: this browser is one of the site's own people's.")]
+Follow = Annotated[str | None, Query(pattern=r"^[A-Za-z0-9_-]{16,64}$", description="The token of a link that is being checked; who sends it is followed.")]
 _SCHEMA: dict[str, Any] = {"oneOf": [{"$ref": "#/components/schemas/Hit"}, {"type": "array", "maxItems": 100, "items": {"$ref": "#/components/schemas/Hit"}}]}
 _EXAMPLE = {
     "id": "0d9a3a52-8f1c-4d3e-9a66-0f4f2a1c7b10", "at": "2026-11-22T09:30:00.000Z", "visitor": "k3v9", "kind": "view",
@@ -71,8 +77,22 @@ async def _checked(request: Request, services: Services, sent: str | None) -> tu
     return hits, [FieldError(index=one.index, field=one.field, text=one.text) for one in refused]
 
 
+async def _give_pseudonyms(services: Services, site: StoredSite, hits: list[Hit], address: str | None) -> None:
+    """A site without a cookie: whatever the sender calls itself, it is known for the day only."""
+    day = services.now().astimezone(ZoneInfo(site.rules.timezone)).date()
+    if not services.pseudonyms.knows(site.id, day):
+        await to_thread.run_sync(services.pseudonyms.of, site.id, day, address, None)
+    for hit in hits:
+        hit.visitor = services.pseudonyms.of(site.id, day, address, hit.user_agent)
+
+
+def _follow(services: Services, site_id: int, token: str, visitor: str) -> None:
+    with services.engine.begin() as connection:
+        visitors.follow(connection, site_id, token, visitor)
+
+
 @router.post("/collect", status_code=204, openapi_extra=who("anyone, from the site's hosts") | _BODY, responses=responses(403, 404, 413, 415, 422, 503))
-async def collect(request: Request, services: ServicesHere, site: Site, sent: Sent = None) -> Response:
+async def collect(request: Request, services: ServicesHere, site: Site, sent: Sent = None, own: Own = None, follow: Follow = None) -> Response:
     """Store one hit or a list of up to 100. Anyone may call, a browser only from a page of the site's hosts.
 
     204 means that the hits are durable. When some of a list are bad, the good ones are stored and the answer, 422, names the bad ones by index.
@@ -82,8 +102,14 @@ async def collect(request: Request, services: ServicesHere, site: Site, sent: Se
     headers = _allowed(request, found)
     try:
         hits, errors = await _checked(request, services, sent)
+        if request.headers.get("sec-gpc") == "1":  # the visitor asked for nothing to be kept, so nothing is
+            return Response(status_code=204, headers=headers)
         address = request.client.host if request.client else None
-        rows = as_rows(found.site.id, hits, country=services.countries.of(address), own=is_own(address, found.own_networks))
+        if not found.site.tagging.cookie:
+            await _give_pseudonyms(services, found.site, hits, address)
+        if follow and hits:
+            await to_thread.run_sync(_follow, services, found.site.id, follow, hits[-1].visitor)
+        rows = as_rows(found.site.id, hits, country=services.countries.of(address), own=own == "1" or is_own(address, found.own_networks))
         await services.writer.put(rows)
     except (BusyError, NotStoredError) as why:
         reason = "More hits arrive than can be stored." if isinstance(why, BusyError) else "The hits could not be stored."

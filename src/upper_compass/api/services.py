@@ -7,7 +7,7 @@ import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
-from datetime import UTC, datetime
+from datetime import UTC, date, datetime
 from pathlib import Path
 
 import psycopg
@@ -16,11 +16,13 @@ from anyio import to_thread
 
 from upper_compass.api.lookout import Lookout
 from upper_compass.collect.marking import Countries, Network, read_networks
+from upper_compass.collect.pseudonyms import Pseudonyms
 from upper_compass.collect.writing import GroupWriter
 from upper_compass.core.site import bare_host
 from upper_compass.frames.keeper import Keeper
 from upper_compass.reference import shipped
 from upper_compass.store import sites as site_store
+from upper_compass.store import visitors
 from upper_compass.store.database import connect
 from upper_compass.store.sites import Site
 
@@ -90,6 +92,7 @@ class Services:
     directory: Directory
     countries: Countries
     lookout: Lookout
+    pseudonyms: Pseudonyms
     now: Callable[[], datetime]
 
     def warm(self) -> None:
@@ -118,4 +121,9 @@ class Services:
         keeper = Keeper(reading, shipped(), folder)
         writer = GroupWriter(lambda: psycopg.connect(plain))
         lookout = Lookout(engine, keeper, _now)
-        return Services(settings, engine, keeper, writer, Directory(engine), Countries(settings.countries), lookout, _now)
+
+        def salt_of(site_id: int, day: date) -> bytes:
+            with engine.begin() as connection:
+                return visitors.salt_of(connection, site_id, day)
+
+        return Services(settings, engine, keeper, writer, Directory(engine), Countries(settings.countries), lookout, Pseudonyms(salt_of), _now)

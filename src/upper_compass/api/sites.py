@@ -15,6 +15,7 @@ from upper_compass.api.access import Analyst, Owner, ServicesHere, SignedIn, Vie
 from upper_compass.api.problems import Problem, responses
 from upper_compass.core.goals import Goal
 from upper_compass.core.site import SiteRules
+from upper_compass.core.tagging import Tagging
 from upper_compass.store import sites as store
 from upper_compass.store.hits import first_moments
 from upper_compass.store.sites import Site, StoredGoal
@@ -36,6 +37,7 @@ class SiteIn(BaseModel):
     )
     name: Name
     rules: SiteRules
+    tagging: Tagging = Tagging()
 
 
 class SiteOut(BaseModel):
@@ -49,6 +51,7 @@ class SiteOut(BaseModel):
     today: date
     first_day: date
     rules: SiteRules
+    tagging: Tagging
 
 
 class GoalIn(BaseModel):
@@ -78,7 +81,7 @@ def _out(services: ServicesHere, connection: sa.Connection, found: Sequence[tupl
         told.append(
             SiteOut(
                 key=site.key, name=site.name, role=role, timezone=site.rules.timezone, currency=site.rules.currency, today=today, first_day=first,
-                rules=site.rules,
+                rules=site.rules, tagging=site.tagging,
             )
         )  # fmt: skip
     return told
@@ -99,7 +102,7 @@ def list_sites(caller: SignedIn, services: ServicesHere) -> list[SiteOut]:
 def add_site(given: SiteIn, caller: SignedIn, services: ServicesHere) -> SiteOut:
     """Add a site. Whoever is signed in may; they own it then."""
     with services.engine.begin() as connection:
-        return _out(services, connection, [(store.add_site(connection, given.name, given.rules, caller.user.id), "owner")])[0]
+        return _out(services, connection, [(store.add_site(connection, given.name, given.rules, caller.user.id, tagging=given.tagging), "owner")])[0]
 
 
 @router.get("/{site}", openapi_extra=who("viewer"), responses=responses(401, 404))
@@ -113,7 +116,7 @@ def read_site(access: Viewer, services: ServicesHere) -> SiteOut:
 def change_site(given: SiteIn, access: Owner, services: ServicesHere) -> SiteOut:
     """Give the site another name and other rules; history is read anew. For its owners."""
     with services.engine.begin() as connection:
-        changed = store.change_site(connection, access.site, given.name, given.rules, access.user.id)
+        changed = store.change_site(connection, access.site, given.name, given.rules, given.tagging, access.user.id)
         return _out(services, connection, [(changed, access.role)])[0]
 
 

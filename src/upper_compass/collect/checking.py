@@ -11,6 +11,7 @@ import orjson
 from pydantic import TypeAdapter, ValidationError
 
 from upper_compass.collect.marking import is_robot
+from upper_compass.collect.masking import mask
 from upper_compass.core.hits import MOST_HITS_IN_A_BODY, FileHit, Hit, Kind
 
 OLDEST = timedelta(days=1)
@@ -120,9 +121,10 @@ def as_json(value: object) -> str:
 
 
 def as_rows(site_id: int, hits: Sequence[Hit], *, country: str | None, own: bool, robot: bool | None = None) -> list[tuple[object, ...]]:
-    """Hits as rows of the store. `country` was looked up for the sender; `robot` is judged per user agent unless given."""
+    """Hits as rows of the store, personal data masked. `country` was looked up for the sender; `robot` is judged per user agent unless given."""
     rows = []
     for hit in hits:
+        mask(hit)
         order = hit.order
         rows.append((
             site_id, str(hit.id), hit.at, hit.visitor, KINDS[hit.kind], hit.url, hit.title, hit.referrer, hit.name, hit.value, hit.currency,

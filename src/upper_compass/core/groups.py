@@ -51,7 +51,9 @@ def distinct_pairs(units: Array, groups: Array, count: int) -> tuple[Array, Arra
     fresh = np.empty(len(units), bool)
     fresh[0] = True
     np.not_equal(packed[1:], packed[:-1], out=fresh[1:])
-    packed, unit, group = packed[fresh], units[fresh], groups[fresh]
+    packed = packed[fresh]  # one after the other, so that the old one is gone before the next is made
+    unit = units[fresh]
+    group = groups[fresh]
     lengths = np.diff(np.flatnonzero(np.append(True, unit[1:] != unit[:-1])), append=len(unit))
     again = np.zeros(len(unit), bool)
     for lag in range(2, min(int(lengths.max()), LAGS + 1)):

@@ -27,7 +27,7 @@ from upper_compass.core.lexicon import NO_ORIGIN, Lexicon
 
 NO_VISIT = -1
 REPEATED_ORDER = 5
-BLOCK = 500_000
+BLOCK = 200_000
 THREADS = 2
 
 Rows = npt.NDArray[np.int32]
@@ -71,14 +71,15 @@ def derive(hits: pl.DataFrame, lexicon: Lexicon, repeated: Ints) -> Derived:
     with ThreadPoolExecutor(THREADS) as pool:
         parts = list(pool.map(lambda block: _derive_block(hits.slice(block[0], block[1] - block[0]), kind[block[0] : block[1]], lexicon), blocks))
     visit_of = np.empty(len(visitor), np.int32)
-    tables: list[pl.DataFrame] = []
     count = 0
-    for (start, stop), (table, places) in zip(blocks, parts, strict=True):
+    for (start, stop), (columns, places) in zip(blocks, parts, strict=True):
         visit_of[start:stop] = np.where(places == NO_VISIT, NO_VISIT, places + count)
-        rows = ("first_row", "last_row", "entry", "exit")
-        tables.append(table.with_columns(pl.when(pl.col(name) < 0).then(-1).otherwise(pl.col(name) + start).cast(pl.Int32).alias(name) for name in rows))
-        count += len(table)
-    return Derived(pl.concat(tables).rechunk(), visit_of, kind)
+        for name in ("first_row", "last_row", "entry", "exit"):
+            columns[name] = np.where(columns[name] < 0, -1, columns[name] + start).astype(np.int32)
+        count += len(columns["visitor"])
+    # Column by column, so that at no time all visits are held twice.
+    names = list(parts[0][0])
+    return Derived(pl.DataFrame({name: np.concatenate([columns.pop(name) for columns, _ in parts]) for name in names}), visit_of, kind)
 
 
 def _blocks(visitor: Codes) -> list[tuple[int, int]]:
@@ -89,7 +90,7 @@ def _blocks(visitor: Codes) -> list[tuple[int, int]]:
     return list(pairwise([*edges, len(visitor)])) if edges[-1] < len(visitor) or not len(visitor) else list(pairwise(edges))
 
 
-def _derive_block(hits: pl.DataFrame, kind: npt.NDArray[np.uint8], lexicon: Lexicon) -> tuple[pl.DataFrame, Rows]:
+def _derive_block(hits: pl.DataFrame, kind: npt.NDArray[np.uint8], lexicon: Lexicon) -> tuple[dict[str, npt.NDArray[Any]], Rows]:
     visitor, at = hits["visitor"].to_numpy(), hits["at"].to_numpy()
     url, referrer = hits["url"].to_numpy(), hits["referrer"].to_numpy()
     view = kind == Kind.view
@@ -118,28 +119,26 @@ def _derive_block(hits: pl.DataFrame, kind: npt.NDArray[np.uint8], lexicon: Lexi
     firsts = np.flatnonzero(np.diff(who, prepend=np.uint32(0)) != 0) if len(who) else first
     number = np.arange(len(who)) - np.repeat(firsts, np.diff(firsts, append=len(who))) + 1
     entry_origin = np.where(entry >= 0, origin[entry], NO_ORIGIN) if len(entry) else entry
-    table = pl.DataFrame(
-        {
-            "visitor": who,
-            "first_row": first,
-            "last_row": last.astype(np.int32),
-            "start": at[first],
-            "end": at[moved] if len(moved) else at[first],
-            "until": at[last] if len(last) else at[first],
-            "engaged": sums[last + 1] - sums[first],
-            "views": views,
-            "number": number.astype(np.int32),
-            "entry": entry,
-            "exit": exit_,
-            "origin": np.maximum(entry_origin, 0).astype(np.uint32),
-            "agent": _value_at(hits["user_agent"].to_numpy(), agent_row),
-            "language": _value_at(language, Marks(language > 0).first(first, last)),
-            "country": _value_at(country, Marks(country > 0).first(first, last)),
-            "bounce": (views == 1) & ~acted,
-            "hidden": (hits["robot"].to_numpy() | hits["own"].to_numpy())[marked],
-        }
-    )
-    return table, place
+    columns: dict[str, npt.NDArray[Any]] = {
+        "visitor": who,
+        "first_row": first,
+        "last_row": last.astype(np.int32),
+        "start": at[first],
+        "end": at[moved] if len(moved) else at[first],
+        "until": at[last] if len(last) else at[first],
+        "engaged": sums[last + 1] - sums[first],
+        "views": views,
+        "number": number.astype(np.int32),
+        "entry": entry,
+        "exit": exit_,
+        "origin": np.maximum(entry_origin, 0).astype(np.uint32),
+        "agent": _value_at(hits["user_agent"].to_numpy(), agent_row),
+        "language": _value_at(language, Marks(language > 0).first(first, last)),
+        "country": _value_at(country, Marks(country > 0).first(first, last)),
+        "bounce": (views == 1) & ~acted,
+        "hidden": (hits["robot"].to_numpy() | hits["own"].to_numpy())[marked],
+    }
+    return columns, place
 
 
 def _passive(hits: pl.DataFrame, lexicon: Lexicon) -> Bools:

@@ -30,6 +30,7 @@ class Keeper:
         self._folder = folder
         self._frames: dict[int, Frames] = {}
         self._versions: dict[int, str] = {}
+        self._erasures: dict[int, int] = {}
         self._saved: dict[int, int] = {}
         self._locks: dict[int, threading.Lock] = {}
         self._guard = threading.Lock()
@@ -53,10 +54,11 @@ class Keeper:
     def _by_rules(self, site: Site) -> Frames:
         version = site.rules.version()
         held = self._frames.get(site.id)
-        if held is None:
-            found = snapshot.load(self._folder / str(site.id)) if self._folder else None
+        if held is None or self._erasures[site.id] != site.erasures:  # what was taken out must not live on here
+            found = snapshot.load(self._folder / str(site.id), site.erasures) if self._folder else None
             held = state.start(site.rules, self._reference, *(found or ()))
             self._saved[site.id] = held.seq
+            self._erasures[site.id] = site.erasures
         elif self._versions[site.id] != version:
             held = state.with_rules(held, site.rules, self._reference)
         self._versions[site.id] = version
@@ -66,11 +68,11 @@ class Keeper:
         # Numbers of other sites' hits lie between, so this is an upper bound of what a restart would read again.
         if self._folder and frames.seq - self._saved.get(site.id, 0) >= SAVE_EVERY:
             self._saved[site.id] = frames.seq
-            snapshot.save(frames, self._folder / str(site.id))
+            snapshot.save(frames, self._folder / str(site.id), self._erasures[site.id])
 
     def save(self) -> None:
         """Write snapshots of all sites that gained hits, before the application ends."""
         for site_id, frames in list(self._frames.items()):
             if self._folder and frames.seq > self._saved.get(site_id, 0):
-                snapshot.save(frames, self._folder / str(site_id))
+                snapshot.save(frames, self._folder / str(site_id), self._erasures[site_id])
                 self._saved[site_id] = frames.seq

@@ -12,6 +12,7 @@ import sqlalchemy as sa
 
 from upper_compass.core.goals import Goal
 from upper_compass.core.site import SiteRules
+from upper_compass.core.tagging import Tagging
 from upper_compass.store.tables import changes, goals, roles, sites
 
 
@@ -24,6 +25,8 @@ class Site:
     name: str
     rules: SiteRules
     created_at: datetime
+    tagging: Tagging
+    erasures: int
 
 
 @dataclass(frozen=True)
@@ -36,7 +39,7 @@ class StoredGoal:
 
 
 def _site(row: sa.Row[Any]) -> Site:
-    return Site(row.id, row.key, row.name, SiteRules.model_validate(row.rules), row.created_at)
+    return Site(row.id, row.key, row.name, SiteRules.model_validate(row.rules), row.created_at, Tagging.model_validate(row.tagging), row.erasures)
 
 
 def _goal(row: sa.Row[Any]) -> StoredGoal:
@@ -49,20 +52,24 @@ def new_key() -> str:
     return "".join(secrets.choice(alphabet) for _ in range(10))
 
 
-def add_site(connection: sa.Connection, name: str, rules: SiteRules, owner_id: int, key: str | None = None) -> Site:
+def _settings(name: str, rules: SiteRules, tagging: Tagging) -> dict[str, Any]:
+    return {"name": name, "rules": rules.model_dump(mode="json"), "tagging": tagging.model_dump(mode="json")}
+
+
+def add_site(connection: sa.Connection, name: str, rules: SiteRules, owner_id: int, key: str | None = None, tagging: Tagging | None = None) -> Site:
     """Add a site; who adds it owns it."""
-    values = {"key": key or new_key(), "name": name, "rules": rules.model_dump(mode="json"), "created_by": owner_id}
-    row = connection.execute(sites.insert().values(values).returning(sites)).one()
+    after = _settings(name, rules, tagging or Tagging())
+    row = connection.execute(sites.insert().values(after | {"key": key or new_key(), "created_by": owner_id}).returning(sites)).one()
     connection.execute(roles.insert().values(site_id=row.id, user_id=owner_id, role="owner"))
-    log_change(connection, row.id, "site", row.id, owner_id, None, {"name": name, "rules": values["rules"]})
+    log_change(connection, row.id, "site", row.id, owner_id, None, after)
     return _site(row)
 
 
-def change_site(connection: sa.Connection, site: Site, name: str, rules: SiteRules, user_id: int) -> Site:
-    """Give a site another name and other rules."""
-    after = {"name": name, "rules": rules.model_dump(mode="json")}
+def change_site(connection: sa.Connection, site: Site, name: str, rules: SiteRules, tagging: Tagging, user_id: int) -> Site:
+    """Give a site another name and other settings."""
+    after = _settings(name, rules, tagging)
     row = connection.execute(sites.update().where(sites.c.id == site.id).values(after).returning(sites)).one()
-    log_change(connection, site.id, "site", site.id, user_id, {"name": site.name, "rules": site.rules.model_dump(mode="json")}, after)
+    log_change(connection, site.id, "site", site.id, user_id, _settings(site.name, site.rules, site.tagging), after)
     return _site(row)
 
 

@@ -51,6 +51,9 @@ sites = sa.Table(
     _owner(),
     _moment("created_at", default=True),
     _moment("deleted_at"),
+    sa.Column("tagging", JSONB, nullable=False, server_default=sa.text("'{}'")),
+    # How often hits were taken out; what was derived before is then thrown away.
+    sa.Column("erasures", sa.Integer, nullable=False, server_default=sa.text("0")),
 )
 
 roles = sa.Table(
@@ -96,6 +99,25 @@ changes = sa.Table(
     _moment("at", default=True),
     sa.Column("before", JSONB, nullable=True),
     sa.Column("after", JSONB, nullable=True),
+)
+
+# What pseudonyms of one day are made with; those of earlier days are deleted.
+salts = sa.Table(
+    "salts",
+    metadata,
+    sa.Column("site_id", sa.ForeignKey("sites.id", ondelete="CASCADE"), primary_key=True),
+    sa.Column("day", sa.Date, primary_key=True),
+    sa.Column("salt", sa.LargeBinary, nullable=False),
+)
+
+# Which visitor opened a link that somebody is checking.
+followed = sa.Table(
+    "followed",
+    metadata,
+    sa.Column("site_id", sa.ForeignKey("sites.id", ondelete="CASCADE"), primary_key=True),
+    sa.Column("token", sa.Text, primary_key=True),
+    sa.Column("visitor", sa.Text, nullable=False),
+    _moment("at", default=True),
 )
 
 # Which hits are there already. A partitioned table cannot hold this by itself: the same hit sent twice may bear two times.

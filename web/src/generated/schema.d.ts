@@ -357,6 +357,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sites/{site}/followed/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Followed
+         * @description Who opened a page of the site with `#uc-follow=` and this token. For the site's viewers.
+         */
+        get: operations["followed_api_v1_sites__site__followed__token__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/visitors/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export
+         * @description All that is stored of one visitor, as JSON Lines in the form in which hits come in. For the site's owners.
+         */
+        get: operations["export_api_v1_sites__site__visitors_export_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/visitors": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Forget
+         * @description Delete every hit of one visitor, for good. For the site's owners.
+         */
+        delete: operations["forget_api_v1_sites__site__visitors_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -538,6 +598,22 @@ export interface components {
             kind: "fixed";
             /** Amount */
             amount: number;
+        };
+        /**
+         * FollowedOut
+         * @description The visitor who opened the link, None as long as nobody did.
+         */
+        FollowedOut: {
+            /** Visitor */
+            visitor: string | null;
+        };
+        /**
+         * ForgottenOut
+         * @description How many hits were deleted.
+         */
+        ForgottenOut: {
+            /** Hits */
+            hits: number;
         };
         /**
          * Goal
@@ -918,6 +994,58 @@ export interface components {
             keys: string[];
         };
         /**
+         * Sends
+         * @description What the site script sends by itself, each with a switch; the names of the events are in the rules, chapter 1.
+         */
+        Sends: {
+            /**
+             * Downloads
+             * @default true
+             */
+            downloads: boolean;
+            /**
+             * Outbound
+             * @default true
+             */
+            outbound: boolean;
+            /**
+             * Forms
+             * @default true
+             */
+            forms: boolean;
+            /**
+             * Media
+             * @default true
+             */
+            media: boolean;
+            /**
+             * Search
+             * @default true
+             */
+            search: boolean;
+            /**
+             * Promos
+             * @default true
+             */
+            promos: boolean;
+            /**
+             * Scroll
+             * @default true
+             */
+            scroll: boolean;
+            /**
+             * Search Keys
+             * @default [
+             *       "q",
+             *       "s",
+             *       "search",
+             *       "query",
+             *       "suche"
+             *     ]
+             */
+            search_keys: string[];
+        };
+        /**
          * SeriesRequest
          * @description The course over time. Each bucket is judged as a period of its own.
          */
@@ -1003,6 +1131,30 @@ export interface components {
             /** Name */
             name: string;
             rules: components["schemas"]["SiteRules"];
+            /**
+             * @default {
+             *       "cookie": true,
+             *       "consent": false,
+             *       "html": false,
+             *       "sends": {
+             *         "downloads": true,
+             *         "forms": true,
+             *         "media": true,
+             *         "outbound": true,
+             *         "promos": true,
+             *         "scroll": true,
+             *         "search": true,
+             *         "search_keys": [
+             *           "q",
+             *           "s",
+             *           "search",
+             *           "query",
+             *           "suche"
+             *         ]
+             *       }
+             *     }
+             */
+            tagging: components["schemas"]["Tagging"];
         };
         /**
          * SiteOut
@@ -1030,6 +1182,7 @@ export interface components {
              */
             first_day: string;
             rules: components["schemas"]["SiteRules"];
+            tagging: components["schemas"]["Tagging"];
         };
         /**
          * SiteRules
@@ -1389,6 +1542,51 @@ export interface components {
              * @default []
              */
             notes: components["schemas"]["Note"][];
+        };
+        /**
+         * Tagging
+         * @description `cookie`: the visitor id is kept in a first-party cookie; without, visitors bear a pseudonym that changes each day.
+         *
+         *     `consent`: nothing is kept or sent before the page says `uc.consent(true)`. `keep_days`: older hits are deleted; None keeps them.
+         *     `html`: rules may insert HTML.
+         */
+        Tagging: {
+            /**
+             * Cookie
+             * @default true
+             */
+            cookie: boolean;
+            /**
+             * Consent
+             * @default false
+             */
+            consent: boolean;
+            /** Keep Days */
+            keep_days?: number | null;
+            /**
+             * Html
+             * @default false
+             */
+            html: boolean;
+            /**
+             * @default {
+             *       "downloads": true,
+             *       "outbound": true,
+             *       "forms": true,
+             *       "media": true,
+             *       "search": true,
+             *       "promos": true,
+             *       "scroll": true,
+             *       "search_keys": [
+             *         "q",
+             *         "s",
+             *         "search",
+             *         "query",
+             *         "suche"
+             *       ]
+             *     }
+             */
+            sends: components["schemas"]["Sends"];
         };
         /**
          * Tidings
@@ -1798,6 +1996,10 @@ export interface operations {
                 site: string;
                 /** @description The sender's clock when it sent, in ms since 1970; corrects absurd times. */
                 sent?: string | null;
+                /** @description 1: this browser is one of the site's own people's. */
+                own?: string | null;
+                /** @description The token of a link that is being checked; who sends it is followed. */
+                follow?: string | null;
             };
             header?: never;
             path?: never;
@@ -3155,6 +3357,190 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    followed_api_v1_sites__site__followed__token__get: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                token: string;
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FollowedOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    export_api_v1_sites__site__visitors_export_get: {
+        parameters: {
+            query: {
+                /** @description The visitor's pseudonym. */
+                visitor: string;
+            };
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A hit a line */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/x-ndjson": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    forget_api_v1_sites__site__visitors_delete: {
+        parameters: {
+            query: {
+                /** @description The visitor's pseudonym. */
+                visitor: string;
+            };
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ForgottenOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
         };

@@ -18,7 +18,7 @@ export function FirstSite() {
         currency: currency.trim().toUpperCase(),
         timezone: Intl.DateTimeFormat().resolvedOptions().timeZone,
       };
-      return ask(client.POST("/api/v1/sites", { body: { name, rules: rules as Schemas["SiteRules"] } }));
+      return ask(client.POST("/api/v1/sites", { body: { name, rules } as Schemas["SiteIn"] }));
     },
   });
   const errors = add.error instanceof ApiError ? (add.error.problem.errors ?? []) : [];

@@ -1,0 +1,42 @@
+"""Hits that a site keeps only so long are deleted when their time has come."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Callable
+from contextlib import suppress
+from datetime import datetime, timedelta
+from zoneinfo import ZoneInfo
+
+import sqlalchemy as sa
+import structlog
+from anyio import to_thread
+
+from upper_compass.core.periods import midnight
+from upper_compass.store import sites, visitors
+
+EVERY = 3600.0
+log = structlog.get_logger()
+
+
+def delete_what_is_over(engine: sa.Engine, now: datetime) -> int:
+    """Delete the hits of days at the site that lie further back than it keeps them; how many they were."""
+    count = 0
+    with engine.connect() as connection:
+        kept = [site for site in sites.all_sites(connection) if site.tagging.keep_days is not None]
+    for site in kept:
+        zone = ZoneInfo(site.rules.timezone)
+        first_day = now.astimezone(zone).date() - timedelta(days=site.tagging.keep_days or 0)
+        with engine.begin() as connection:
+            count += visitors.forget_before(connection, site.id, datetime.fromtimestamp(midnight(first_day, zone) / 1000, zone))
+    return count
+
+
+async def keep_to_it(engine: sa.Engine, now: Callable[[], datetime]) -> None:
+    """Delete what is over, once an hour, for ever."""
+    while True:
+        with suppress(sa.exc.OperationalError):  # the database is away; there is another hour
+            count = await to_thread.run_sync(delete_what_is_over, engine, now())
+            if count:
+                log.info("hits deleted, their time was over", hits=count)
+        await asyncio.sleep(EVERY)

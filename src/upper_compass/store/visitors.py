@@ -1,0 +1,71 @@
+"""What the store knows of visitors beyond their hits: salts of daily pseudonyms, who is followed; forgetting and handing out their data."""
+
+from __future__ import annotations
+
+import json
+import secrets
+from collections.abc import Iterator
+from datetime import date, datetime, timedelta
+from typing import Any
+
+import sqlalchemy as sa
+from sqlalchemy.dialects.postgresql import insert
+
+from upper_compass.core.hits import Kind
+from upper_compass.store.tables import followed, hit_ids, hits, salts, sites
+
+FOLLOWED_FOR = timedelta(days=1)
+SALT_BYTES = 32
+_AS_IT_IS = (
+    "visitor", "url", "title", "referrer", "name", "value", "currency", "engaged_ms", "props", "fields", "language", "timezone", "screen",
+    "user_agent", "country",
+)  # fmt: skip
+
+
+def salt_of(connection: sa.Connection, site_id: int, day: date) -> bytes:
+    """The salt of a day, made when it is first asked for; those of earlier days are thrown away then."""
+    made = insert(salts).values(site_id=site_id, day=day, salt=secrets.token_bytes(SALT_BYTES))
+    connection.execute(made.on_conflict_do_nothing())
+    connection.execute(salts.delete().where(salts.c.site_id == site_id, salts.c.day < day))
+    return bytes(connection.execute(sa.select(salts.c.salt).where(salts.c.site_id == site_id, salts.c.day == day)).scalar_one())
+
+
+def follow(connection: sa.Connection, site_id: int, token: str, visitor: str) -> None:
+    """Remember for a day who opened a link that bears this token."""
+    held = insert(followed).values(site_id=site_id, token=token, visitor=visitor)
+    connection.execute(held.on_conflict_do_update(index_elements=["site_id", "token"], set_={"visitor": visitor, "at": sa.func.now()}))
+    connection.execute(followed.delete().where(followed.c.at < sa.func.now() - FOLLOWED_FOR))
+
+
+def follower_of(connection: sa.Connection, site_id: int, token: str) -> str | None:
+    """The visitor who opened the link with this token."""
+    return connection.execute(sa.select(followed.c.visitor).where(followed.c.site_id == site_id, followed.c.token == token)).scalar()
+
+
+def forget(connection: sa.Connection, site_id: int, visitor: str) -> int:
+    """Delete all hits of a visitor; how many they were."""
+    connection.execute(followed.delete().where(followed.c.site_id == site_id, followed.c.visitor == visitor))
+    return _erase(connection, site_id, hits.c.visitor == visitor)
+
+
+def forget_before(connection: sa.Connection, site_id: int, moment: datetime) -> int:
+    """Delete all hits from before a moment; how many they were."""
+    return _erase(connection, site_id, hits.c.at < moment)
+
+
+def _erase(connection: sa.Connection, site_id: int, which: sa.ColumnElement[bool]) -> int:
+    gone = sa.delete(hits).where(hits.c.site_id == site_id, which).returning(hits.c.id).cte("gone")
+    ids = sa.delete(hit_ids).where(hit_ids.c.site_id == site_id, hit_ids.c.id.in_(sa.select(gone.c.id)))
+    count = connection.execute(ids.add_cte(gone)).rowcount
+    if count:
+        connection.execute(sites.update().where(sites.c.id == site_id).values(erasures=sites.c.erasures + 1))
+    return count
+
+
+def hits_of(connection: sa.Connection, site_id: int, visitor: str) -> Iterator[str]:
+    """All that is stored of a visitor, a hit a line, as JSON in the form in which hits come in."""
+    query = sa.select(hits).where(hits.c.site_id == site_id, hits.c.visitor == visitor).order_by(hits.c.at, hits.c.seq)
+    for row in connection.execute(query).mappings():
+        told: dict[str, Any] = {"id": str(row["id"]), "at": row["at"].isoformat(), "kind": Kind(row["kind"]).name}
+        told |= {name: row[name] for name in _AS_IT_IS} | {"order": row["order_data"]}
+        yield json.dumps({name: value for name, value in told.items() if value is not None}, ensure_ascii=False) + "\n"

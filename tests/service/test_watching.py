@@ -1,0 +1,82 @@
+"""Watching over HTTP: the newest hits, the stream of them, single visits."""
+
+import json
+
+import httpx
+import pytest
+
+from tests.conftest import PASSWORD, Server, a_hit, period, sign_in
+
+
+def collect(client, *hits):
+    answer = client.post("/collect?site=mill", json=list(hits))
+    assert answer.status_code == 204, answer.text
+
+
+@pytest.fixture
+def viewer(client):
+    return sign_in(client, "viewer")
+
+
+def test_now_tells_the_newest_hits_also_own_ones(client, viewer):
+    collect(client, a_hit(visitor="w1"), a_hit(visitor="w1", kind="event", name="tasted", props={"bread": "<i>rye</i>"}))
+    collect(client, a_hit(visitor="w2", user_agent="Mozilla/5.0 (compatible; Googlebot/2.1)"))
+    told = client.get("/api/v1/sites/mill/now").json()
+    robot, event, view = told["arrived"][:3]
+    assert (robot["visitor"], robot["robot"]) == ("w2", True)
+    assert (event["kind"], event["name"], event["props"], event["source"]) == ("event", "tasted", {"bread": "<i>rye</i>"}, "card")
+    assert (view["page"], view["visit"], view["seq"]) == ("/courses", 1, event["seq"] - 1)
+    assert told["present"]["thirty"] >= 1
+    assert [one["visitor"] for one in client.get("/api/v1/sites/mill/now", params={"visitor": "w1"}).json()["arrived"]] == ["w1", "w1"]
+    assert client.get("/api/v1/sites/mill/now", params={"after": told["seq"]}).json()["arrived"] == []
+    assert client.get("/api/v1/sites/other/now").status_code == 404
+
+
+def test_visits_newest_first_and_one_opened(client, viewer):
+    asked = {"period": period(), "goal": 1}
+    collect(client, a_hit(visitor="s1", url="https://mill.example/a?utm_source=Letter&utm_medium=E-mail"), a_hit(visitor="s1", kind="event", name="book", value=12))
+    found = client.post("/api/v1/sites/mill/visits", json=asked, headers=viewer).json()
+    newest = found["visits"][0]
+    assert (newest["visitor"], newest["channel"], newest["conversions"], newest["value"]) == ("s1", "Email", 1, 12)
+    one = client.post("/api/v1/sites/mill/visits", json=asked | {"limit": 1}, headers=viewer).json()
+    rest = client.post("/api/v1/sites/mill/visits", json=asked | {"after": one["next"]}, headers=viewer).json()
+    assert one["visits"] + rest["visits"] == found["visits"]
+    story = client.get("/api/v1/sites/mill/visits/story", params={"visitor": "s1", "number": 1, "goal": 1}).json()
+    assert [hit["kind"] for hit in story["hits"]] == ["view", "event"]
+    assert list(story["conversions"].values()) == [12]
+    assert story["why"]["spellings"][1] == {"field": "medium", "given": "E-mail", "tidied": "e-mail", "used": "e-mail"}
+    assert client.get("/api/v1/sites/mill/visits/story", params={"visitor": "s1", "number": 2}).status_code == 404
+    assert client.get("/api/v1/sites/mill/visits/story", params={"visitor": "nobody", "number": 1}).status_code == 404
+    wrong = client.post("/api/v1/sites/mill/visits", json=asked | {"after": "never"}, headers=viewer)
+    assert (wrong.status_code, wrong.json()["errors"][0]["field"]) == (422, "after")
+
+
+def test_the_stream_tells_hits_as_they_arrive_and_goes_on_where_it_broke(database, client, tmp_path):
+    server = Server(database, tmp_path).start()
+    try:
+        with httpx.Client(base_url=server.address, timeout=30) as reader:
+            collect(reader, a_hit(visitor="before"))
+            reader.post("/api/v1/session", json={"email": "viewer@mill.example", "password": PASSWORD})
+            with reader.stream("GET", "/api/v1/sites/mill/now/stream") as stream:
+                assert stream.headers["content-type"].startswith("text/event-stream")
+                events = told(stream)
+                first = next(events)
+                assert first["arrived"][0]["visitor"] == "before"
+                with httpx.Client(base_url=server.address) as sender:
+                    collect(sender, *[a_hit(visitor=f"n{i}") for i in range(3)])
+                found = []
+                while len(found) < 3:
+                    found = next(events)["arrived"] + found
+                assert [hit["visitor"] for hit in found] == ["n2", "n1", "n0"]
+            with reader.stream("GET", "/api/v1/sites/mill/now/stream", headers={"Last-Event-ID": str(first["seq"])}) as stream:
+                assert [hit["visitor"] for hit in next(told(stream))["arrived"]] == ["n2", "n1", "n0"]
+            reader.cookies.clear()
+            assert reader.get("/api/v1/sites/mill/now/stream").status_code == 401
+    finally:
+        server.stop()
+
+
+def told(stream):
+    for line in stream.iter_lines():
+        if line.startswith("data: "):
+            yield json.loads(line.removeprefix("data: "))
