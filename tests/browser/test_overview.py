@@ -44,7 +44,7 @@ def test_a_visit_walked_to_a_booking_is_in_the_reports_within_seconds(overview, 
     mill.get_by_label("What shall we call you?").fill("a baker")
     mill.get_by_role("button", name="Book").click()
     expect(mill.get_by_role("heading", level=1)).to_have_text("Your place is kept")
-    overview.get_by_role("button", name=re.compile("1 visit, course bookings: 1")).click(timeout=15_000)
+    overview.get_by_role("button", name=re.compile("course bookings: 1$")).click(timeout=15_000)
     expect(overview).to_have_url(re.compile(r"from=\d{4}-\d\d-\d\d"))
     email = row(overview, "Channels", "Email")
     expect(email.locator("td.lead")).to_have_text("1")

@@ -8,9 +8,11 @@ import os
 import re
 from pathlib import Path
 
+import httpx
 import pytest
 
 from tests.browser.conftest import serious
+from tests.conftest import a_hit
 from upper_compass.demo.laying import ACCOUNT, PASSWORD
 
 WIDE, PHONE = (1280, 800), (390, 844)
@@ -26,6 +28,19 @@ def _reads(page):
     page.locator(".ledger tbody tr").nth(1).wait_for()
 
 
+def _here(page):
+    page.locator(".present .counts").first.wait_for()
+
+
+def _rows(page):
+    page.locator(".hits tbody tr").nth(3).wait_for()
+
+
+def _story(page):
+    page.locator("tr", has=page.locator("td.lead", has_text="1")).first.get_by_role("link").click()
+    page.locator(".happened li").first.wait_for()
+
+
 # Name of the picture: (address, what is waited for or done, light, size).
 VIEWS = {
     "overview": ("/s/mill/read/overview", _reads, "light", WIDE),
@@ -35,12 +50,29 @@ VIEWS = {
     "narrowed": ("/s/mill/read/overview?only=channel:Email", _reads, "light", WIDE),
     "phone": ("/s/mill/read/overview", _reads, "light", PHONE),
     "phone-night": ("/s/mill/read/overview", _reads, "dark", PHONE),
+    "now": ("/s/mill/watch/now", _here, "light", WIDE),
+    "now-phone-night": ("/s/mill/watch/now", _here, "dark", PHONE),
+    "visits": ("/s/mill/watch/visits", _rows, "light", WIDE),
+    "visits-phone-night": ("/s/mill/watch/visits", _rows, "dark", PHONE),
+    "visit": ("/s/mill/watch/visits?only=channel:Email", _story, "light", WIDE),
+    "visit-phone-night": ("/s/mill/watch/visits?only=channel:Email", _story, "dark", PHONE),
     "sign-in": ("/", lambda page: page.get_by_role("button", name="Sign in").wait_for(), "light", WIDE),
 }
-KEPT = {"overview", "opened-up-night", "narrowed", "phone", "sign-in"}
+KEPT = {"overview", "opened-up-night", "narrowed", "phone", "sign-in", "now", "visit"}
+
+
+@pytest.fixture(scope="module")
+def somebody(demo):
+    """A few visitors who are on the site just now."""
+    with httpx.Client(base_url=demo.address) as sender:
+        for i, (page, query) in enumerate([("/courses", "?via=flour-bag"), ("/shop", ""), ("/recipes/focaccia", "?utm_source=letter&utm_medium=email")] * 3):
+            visitor = {"visitor": f"somebody{i}", "url": f"https://fennmoor-mill.example{page}{query}", "title": page.rsplit("/", 1)[-1].title()}
+            hits = [a_hit(**visitor), a_hit(**visitor, kind="event", name="guide opened", props={"guide": "rye"})]
+            assert sender.post("/collect?site=mill", json=hits).status_code == 204
 
 
 @pytest.mark.parametrize("name", VIEWS)
+@pytest.mark.usefixtures("somebody")
 def test_every_view_by_day_and_by_night_wide_and_narrow(page, name):
     address, ready, scheme, (width, height) = VIEWS[name]
     page.emulate_media(color_scheme=scheme, reduced_motion="reduce")
@@ -49,7 +81,7 @@ def test_every_view_by_day_and_by_night_wide_and_narrow(page, name):
         assert page.request.post("/api/v1/session", data={"email": ACCOUNT, "password": PASSWORD}).ok
     page.goto(address)
     ready(page)
-    page.wait_for_load_state("networkidle")
+    page.evaluate("document.fonts.ready")
     assert serious(page) == []
     assert page.evaluate("document.documentElement.scrollWidth <= innerWidth")
     if PICTURES and name in KEPT:

@@ -10,9 +10,11 @@ import { router } from "@/app/router";
 import { applyLight } from "@/state/light";
 
 applyLight();
-// Both are needed whatever is shown; asking for them at once saves a way there and back.
-void queries.prefetchQuery(sessionQuery);
-void queries.prefetchQuery(sitesQuery);
+// The page has asked for the session already (see index.html); going on before anything is drawn saves a way there and back.
+void queries
+  .fetchQuery(sessionQuery)
+  .then((session) => session && queries.prefetchQuery(sitesQuery))
+  .catch(() => undefined);
 const root = document.getElementById("root");
 if (root) {
   createRoot(root).render(

@@ -99,6 +99,15 @@ function Hits({ hits, now, empty }: { hits: ToldHit[]; now: number; empty: strin
   return (
     <div className="ledger-box">
       <table className="hits">
+        <colgroup>
+          <col className="c-age" />
+          <col />
+          <col className="c-page" />
+          <col className="c-from" />
+          <col className="c-device" />
+          <col className="c-country" />
+          <col className="c-follow" />
+        </colgroup>
         <thead>
           <tr>
             <th scope="col">Age</th>

@@ -37,8 +37,8 @@ function Told({ story }: { story: Story }) {
   return (
     <div className="story">
       <h1 className="answer">
-        {visit.number === 1 ? "A new visitor" : `Visit ${visit.number} of a visitor`} came by {visit.channel}, saw{" "}
-        {plural(visit.views, "page")} and looked for {duration(visit.engaged)}.
+        {visit.number === 1 ? "A new visitor" : `Visit ${visit.number} of a visitor`} came by {visit.channel}: {plural(visit.views, "view")}
+        , {duration(visit.engaged)} of looking.
         {goal && visit.conversions > 0 ? ` ${goal.name}: ${figure(visit.conversions, "count")}.` : ""}
       </h1>
       <section aria-label="What happened">
@@ -57,7 +57,7 @@ function Told({ story }: { story: Story }) {
         </section>
         <section>
           <h2 className="title">The visit</h2>
-          <dl className="parts">
+          <dl className="facts">
             <Fact name="Began" value={moment(visit.start, site.timezone)} />
             <Fact name="Lasted" value={duration(visit.duration)} />
             <Fact name="From" value={from} />
@@ -102,12 +102,15 @@ function Happening({ hit, before, worth }: { hit: ToldHit; before: ToldHit | und
           </span>
         )}
         {hit.kind === "view" && <span className="address">{hit.url}</span>}
-        {hit.kind === "view" && hit.referrer && <span className="address">from {hit.referrer}</span>}
+        {hit.kind === "view" && fromElsewhere(hit) && <span className="address">from {hit.referrer}</span>}
         <Details hit={hit} currency={site.currency} />
       </div>
     </li>
   );
 }
+
+/** Whether the page that led here lies on another host. */
+const fromElsewhere = (hit: ToldHit): boolean => hit.referrer !== "" && hit.referrer.split("/")[2] !== hit.url.split("/")[2];
 
 const EVIDENCE: Record<Story["why"]["evidence"], string> = {
   tags: "Campaign tags stand in the address of the first page",

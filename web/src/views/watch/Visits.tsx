@@ -88,7 +88,8 @@ function Line({ visit, withGoal }: { visit: ToldVisit; withGoal: boolean }) {
         <Flags own={false} robot={visit.hidden} />
       </td>
       <td>
-        {visit.channel} <span className="quiet">{[visit.source, visit.campaign].filter(Boolean).join(" / ")}</span>
+        {visit.channel}{" "}
+        <span className="quiet">{[visit.source === "direct" ? "" : visit.source, visit.campaign].filter(Boolean).join(" / ")}</span>
       </td>
       <td>{valueWords("entry_page", visit.entry_page)}</td>
       <td className="num">{figure(visit.views, "count")}</td>
