@@ -135,7 +135,8 @@ class Server:
             assert self.process.poll() is None, "the application ended by itself"
             try:
                 with urllib.request.urlopen(f"{self.address}/health", timeout=1) as answer:
-                    if json.load(answer)["instance"] == "test":
+                    told = json.load(answer)
+                    if told["instance"] == "test" and told["ready"]:
                         return self
             except OSError:
                 time.sleep(0.05)

@@ -8,7 +8,6 @@ import os
 import re
 from pathlib import Path
 
-import httpx
 import pytest
 
 from tests.browser.conftest import serious
@@ -62,13 +61,14 @@ KEPT = {"overview", "opened-up-night", "narrowed", "phone", "sign-in", "now", "v
 
 
 @pytest.fixture(scope="module")
-def somebody(demo):
+def somebody(demo, playwright):
     """A few visitors who are on the site just now."""
-    with httpx.Client(base_url=demo.address) as sender:
-        for i, (page, query) in enumerate([("/courses", "?via=flour-bag"), ("/shop", ""), ("/recipes/focaccia", "?utm_source=letter&utm_medium=email")] * 3):
-            visitor = {"visitor": f"somebody{i}", "url": f"https://fennmoor-mill.example{page}{query}", "title": page.rsplit("/", 1)[-1].title()}
-            hits = [a_hit(**visitor), a_hit(**visitor, kind="event", name="guide opened", props={"guide": "rye"})]
-            assert sender.post("/collect?site=mill", json=hits).status_code == 204
+    sender = playwright.request.new_context(base_url=demo.address)
+    for i, (page, query) in enumerate([("/courses", "?via=flour-bag"), ("/shop", ""), ("/recipes/focaccia", "?utm_source=letter&utm_medium=email")] * 3):
+        visitor = {"visitor": f"somebody{i}", "url": f"https://fennmoor-mill.example{page}{query}", "title": page.rsplit("/", 1)[-1].title()}
+        hits = [a_hit(**visitor), a_hit(**visitor, kind="event", name="guide opened", props={"guide": "rye"})]
+        assert sender.post("/collect?site=mill", data=hits).status == 204
+    sender.dispose()
 
 
 @pytest.mark.parametrize("name", VIEWS)

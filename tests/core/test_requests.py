@@ -3,6 +3,7 @@
 import pytest
 from pydantic import ValidationError
 
+from upper_compass.core.plain import sentence
 from upper_compass.core.requests import Narrowing, SeriesRequest, TableRequest
 from upper_compass.core.site import SHIPPED_CHANNELS, ChannelRule, SiteRules
 
@@ -73,3 +74,22 @@ def test_the_version_of_the_rules_changes_with_them_and_only_then():
     assert one.version() == same.version() != other.version()
     assert [rule.channel for rule in SHIPPED_CHANNELS][:3] == ["Paid search", "Paid social", "Display"]
     assert isinstance(SHIPPED_CHANNELS[0], ChannelRule)
+
+
+@pytest.mark.parametrize(
+    ("given", "said"),
+    [
+        ({"hosts": []}, "give at least one"),
+        ({"hosts": [""]}, "this must not be empty"),
+        ({}, "this is missing"),
+        ({"hosts": ["a.example"], "visit_gap_minutes": 0}, "this must be 1 or more"),
+        ({"hosts": ["a.example"], "visit_gap_minutes": "soon"}, "this must be a whole number"),
+        ({"hosts": ["a.example"], "colour": "red"}, "nothing of this name is known here"),
+        ({"hosts": ["a.example"], "timezone": "Mill/Time"}, "this is not a time zone of the tz database, such as Europe/Dublin"),
+        ({"hosts": ["a.example"], "label_keys": "via"}, "this must be a list"),
+    ],
+)
+def test_what_is_wrong_is_said_in_plain_words(given, said):
+    with pytest.raises(ValidationError) as why:
+        SiteRules.model_validate(given)
+    assert sentence(why.value.errors()[0]) == said

@@ -1,8 +1,9 @@
 """Watching over HTTP: the newest hits, the stream of them, single visits."""
 
 import json
+import urllib.error
+import urllib.request
 
-import httpx
 import pytest
 
 from tests.conftest import PASSWORD, Server, a_hit, period, sign_in
@@ -34,7 +35,9 @@ def test_now_tells_the_newest_hits_also_own_ones(client, viewer):
 
 def test_visits_newest_first_and_one_opened(client, viewer):
     asked = {"period": period(), "goal": 1}
-    collect(client, a_hit(visitor="s1", url="https://mill.example/a?utm_source=Letter&utm_medium=E-mail"), a_hit(visitor="s1", kind="event", name="book", value=12))
+    collect(
+        client, a_hit(visitor="s1", url="https://mill.example/a?utm_source=Letter&utm_medium=E-mail"), a_hit(visitor="s1", kind="event", name="book", value=12)
+    )
     found = client.post("/api/v1/sites/mill/visits", json=asked, headers=viewer).json()
     newest = found["visits"][0]
     assert (newest["visitor"], newest["channel"], newest["conversions"], newest["value"]) == ("s1", "Email", 1, 12)
@@ -53,30 +56,37 @@ def test_visits_newest_first_and_one_opened(client, viewer):
 
 def test_the_stream_tells_hits_as_they_arrive_and_goes_on_where_it_broke(database, client, tmp_path):
     server = Server(database, tmp_path).start()
+    browser = urllib.request.build_opener(urllib.request.HTTPCookieProcessor())
+
+    def post(path, body):
+        request = urllib.request.Request(f"{server.address}{path}", json.dumps(body).encode(), {"Content-Type": "application/json"})
+        return browser.open(request, timeout=30)
+
+    def stream(**headers):
+        return browser.open(urllib.request.Request(f"{server.address}/api/v1/sites/mill/now/stream", headers=headers), timeout=30)
+
     try:
-        with httpx.Client(base_url=server.address, timeout=30) as reader:
-            collect(reader, a_hit(visitor="before"))
-            reader.post("/api/v1/session", json={"email": "viewer@mill.example", "password": PASSWORD})
-            with reader.stream("GET", "/api/v1/sites/mill/now/stream") as stream:
-                assert stream.headers["content-type"].startswith("text/event-stream")
-                events = told(stream)
-                first = next(events)
-                assert first["arrived"][0]["visitor"] == "before"
-                with httpx.Client(base_url=server.address) as sender:
-                    collect(sender, *[a_hit(visitor=f"n{i}") for i in range(3)])
-                found = []
-                while len(found) < 3:
-                    found = next(events)["arrived"] + found
-                assert [hit["visitor"] for hit in found] == ["n2", "n1", "n0"]
-            with reader.stream("GET", "/api/v1/sites/mill/now/stream", headers={"Last-Event-ID": str(first["seq"])}) as stream:
-                assert [hit["visitor"] for hit in next(told(stream))["arrived"]] == ["n2", "n1", "n0"]
-            reader.cookies.clear()
-            assert reader.get("/api/v1/sites/mill/now/stream").status_code == 401
+        with pytest.raises(urllib.error.HTTPError, match="401"):
+            stream()
+        post("/collect?site=mill", a_hit(visitor="before")).close()
+        post("/api/v1/session", {"email": "viewer@mill.example", "password": PASSWORD}).close()
+        with stream() as answer:
+            assert answer.headers["content-type"].startswith("text/event-stream")
+            events = told(answer)
+            first = next(events)
+            assert first["arrived"][0]["visitor"] == "before"
+            post("/collect?site=mill", [a_hit(visitor=f"n{i}") for i in range(3)]).close()
+            found = []
+            while len(found) < 3:
+                found = next(events)["arrived"] + found
+            assert [hit["visitor"] for hit in found] == ["n2", "n1", "n0"]
+        with stream(**{"Last-Event-ID": str(first["seq"])}) as answer:
+            assert [hit["visitor"] for hit in next(told(answer))["arrived"]] == ["n2", "n1", "n0"]
     finally:
         server.stop()
 
 
-def told(stream):
-    for line in stream.iter_lines():
-        if line.startswith("data: "):
-            yield json.loads(line.removeprefix("data: "))
+def told(answer):
+    for line in answer:
+        if line.startswith(b"data: "):
+            yield json.loads(line.removeprefix(b"data: "))

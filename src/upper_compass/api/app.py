@@ -19,6 +19,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from upper_compass import __version__
 from upper_compass.api import collector, problems, reports, signing_in, sites, visitors, watching
+from upper_compass.api.access import ServicesHere
 from upper_compass.api.keeping import keep_to_it
 from upper_compass.api.problems import Problem, ProblemDocument
 from upper_compass.api.services import Services, Settings
@@ -67,8 +68,9 @@ def create_app(settings: Settings) -> FastAPI:
         app.include_router(router)
 
     @app.get("/health", include_in_schema=False)
-    def health() -> dict[str, str]:
-        return {"status": "ok", "instance": settings.instance}
+    def health(services: ServicesHere) -> dict[str, str | bool]:
+        """`ready`: the frames of the first sites have been read."""
+        return {"status": "ok", "instance": settings.instance, "ready": services.ready.is_set()}
 
     if settings.tracker:
         _serve_script(app, settings.tracker)

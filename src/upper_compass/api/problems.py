@@ -13,6 +13,8 @@ from fastapi.responses import JSONResponse, Response
 from pydantic import BaseModel
 from starlette.exceptions import HTTPException
 
+from upper_compass.core.plain import sentence
+
 log = structlog.get_logger()
 MEDIA_TYPE = "application/problem+json"
 
@@ -58,7 +60,7 @@ def _of_validation(error: RequestValidationError) -> Problem:
     for found in error.errors():
         where = [str(part) for part in found["loc"]]
         field = ".".join(where[1:] if where and where[0] in places else where)
-        errors.append(FieldError(field=_printable(field), text=_printable(found["msg"].removeprefix("Value error, "))))
+        errors.append(FieldError(field=_printable(field), text=_printable(sentence(found))))
     first = errors[0] if errors else FieldError(field="", text="the request cannot be read")
     return Problem(422, f"{first.field}: {first.text}" if first.field else first.text, errors)
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import threading
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -93,14 +94,18 @@ class Services:
     countries: Countries
     lookout: Lookout
     pseudonyms: Pseudonyms
+    ready: threading.Event
     now: Callable[[], datetime]
 
     def warm(self) -> None:
         """Bring the frames of the first sites up, so that a reader finds them ready."""
-        with self.engine.connect() as connection:
-            first = site_store.all_sites(connection)[:WARMED]
-        for site in first:
-            self.keeper.frames(site)
+        try:
+            with self.engine.connect() as connection:
+                first = site_store.all_sites(connection)[:WARMED]
+            for site in first:
+                self.keeper.frames(site)
+        finally:
+            self.ready.set()
 
     @staticmethod
     def of(settings: Settings) -> Services:
@@ -126,4 +131,6 @@ class Services:
             with engine.begin() as connection:
                 return visitors.salt_of(connection, site_id, day)
 
-        return Services(settings, engine, keeper, writer, Directory(engine), Countries(settings.countries), lookout, Pseudonyms(salt_of), _now)
+        return Services(
+            settings, engine, keeper, writer, Directory(engine), Countries(settings.countries), lookout, Pseudonyms(salt_of), threading.Event(), _now
+        )

@@ -13,6 +13,7 @@ from pydantic import TypeAdapter, ValidationError
 from upper_compass.collect.marking import is_robot
 from upper_compass.collect.masking import mask
 from upper_compass.core.hits import MOST_HITS_IN_A_BODY, FileHit, Hit, Kind
+from upper_compass.core.plain import sentence
 
 OLDEST = timedelta(days=1)
 AHEAD = timedelta(minutes=1)
@@ -80,11 +81,11 @@ def _one_by_one(text: bytes, why: ValidationError) -> tuple[list[Hit | None], li
 
 def first_problem(error: ValidationError) -> tuple[str, str]:
     """(field, sentence) of the first thing that is wrong."""
-    first = error.errors(include_url=False, include_input=False, include_context=False)[0]
+    first = error.errors(include_url=False, include_input=False)[0]
     field = ".".join(str(part) for part in first["loc"])
     if not field:
         field = {"an event": "name", "only an": "name", "an engage": "engaged_ms"}.get(" ".join(first["msg"].removeprefix("Value error, ").split()[:2]), "")
-    return field, first["msg"].removeprefix("Value error, ")
+    return field, sentence(first)
 
 
 def correct_time(hit: Hit, received: datetime, sent: datetime | None) -> str | None:

@@ -81,11 +81,11 @@ def running(instance: str) -> dict[str, Any] | None:
     return noted if alive(noted["pid"]) and _answers(noted["address"], instance) else None
 
 
-def _answers(address: str, instance: str) -> bool:
+def _answers(address: str, instance: str, *, ready: bool = False) -> bool:
     try:
         with urllib.request.urlopen(f"{address}/health", timeout=2) as answer:  # noqa: S310
-            found: bool = json.load(answer)["instance"] == instance
-            return found
+            told = json.load(answer)
+            return bool(told["instance"] == instance and (told["ready"] or not ready))
     except (OSError, ValueError, KeyError):
         return False
 
@@ -103,7 +103,7 @@ def launch(instance: str) -> str:
             process = subprocess.Popen(command, stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True)
             _note(instance).write_text(json.dumps({"pid": process.pid, "port": port, "address": address}))
             for _ in range(600):
-                if _answers(address, instance):
+                if _answers(address, instance, ready=True):
                     return address
                 if process.poll() is not None:
                     break
