@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 import secrets
@@ -133,13 +134,11 @@ class Server:
         self.process = subprocess.Popen(self._arguments, env=os.environ | {"PYTHONPATH": str(ROOT / "src")})
         for _ in range(1200):
             assert self.process.poll() is None, "the application ended by itself"
-            try:
-                with urllib.request.urlopen(f"{self.address}/health", timeout=1) as answer:
-                    told = json.load(answer)
-                    if told["instance"] == "test" and told["ready"]:
-                        return self
-            except OSError:
-                time.sleep(0.05)
+            with contextlib.suppress(OSError), urllib.request.urlopen(f"{self.address}/health", timeout=1) as answer:
+                told = json.load(answer)
+                if told["instance"] == "test" and told["ready"]:
+                    return self
+            time.sleep(0.05)
         raise AssertionError("the application did not answer")
 
     def kill(self):

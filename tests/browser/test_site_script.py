@@ -196,6 +196,7 @@ def test_a_marked_form_counts_when_it_is_sent_and_not_when_it_is_clicked(page):
     serve(page, "/own-form", form + '<a href="#x" data-uc-event="link"><b>deep inside</b></a>')
     page.locator("input").click()
     page.get_by_role("button", name="Ask").click()
+    page.wait_for_url(re.compile(r"\?a="), wait_until="load")
     page.locator("b").click()
     page.wait_for_function("!localStorage.getItem('uc_waiting_mill')")
     found = [(hit["name"], hit.get("value"), hit.get("props")) for hit in events(bodies)]

@@ -1,0 +1,104 @@
+"""Now and Visits, while somebody walks through the sample site."""
+
+import re
+import threading
+
+import pytest
+from playwright.sync_api import expect
+
+from tests.conftest import a_hit
+from upper_compass.demo.laying import ACCOUNT, PASSWORD
+
+MARKUP = '<img src=x onerror="window.broken=1">{{7*7}}'
+ROWS = ".hits tbody tr"
+
+
+@pytest.fixture
+def now(page):
+    assert page.request.post("/api/v1/session", data={"email": ACCOUNT, "password": PASSWORD}).ok
+    page.goto("/s/mill/read/overview")
+    page.locator("[data-stage='2']").wait_for()
+    page.keyboard.press("2")
+    expect(page.get_by_role("heading", level=1)).to_contain_text(re.compile("here just now|here now"))
+    return page
+
+
+def row(page, text):
+    return page.locator(ROWS).filter(has_text=text)
+
+
+def test_a_visit_is_seen_as_it_happens_followed_and_opened(now, context):
+    mill = context.new_page()
+    mill.goto("/mill/guides?via=watch-me")
+    mine = row(now, "watch-me").filter(has_text="Guides")
+    expect(mine.first).to_contain_text("/guides")
+    mine.first.get_by_role("link", name=re.compile("Follow visitor")).click()
+    expect(now.locator(".arrivals .chip")).to_contain_text("Only visitor")
+    now.keyboard.press("p")
+    expect(now.get_by_role("status")).to_contain_text("Paused. 0 hits since.")
+    shown = now.locator(ROWS).count()
+    mill.goto("/mill/courses")
+    expect(now.get_by_role("status")).to_contain_text(re.compile("[1-9] hits? since"))
+    expect(now.locator(ROWS)).to_have_count(shown)
+    now.get_by_role("button", name="Go on").click()
+    expect(row(now, "/courses").first).to_be_visible()
+    now.get_by_role("link", name="Baking courses").first.click()
+    expect(now.get_by_role("heading", level=1)).to_contain_text("came by Referral: 2 views")
+    expect(now.get_by_role("heading", name="Why Referral?")).to_be_visible()
+    expect(now.locator(".why")).to_contain_text("A link label stands in the address of the first page (via)")
+    expect(now.locator(".happened li.view")).to_have_count(2)
+    now.go_back()
+    now.get_by_role("button", name="Stop following this visitor").click()
+    expect(now).not_to_have_url(re.compile("visitor="))
+
+
+def test_visits_fit_the_segment_and_go_on_further_down(now):
+    now.get_by_role("link", name="Visits", exact=True).click()
+    expect(now.get_by_role("heading", level=1)).to_contain_text(re.compile(r"[\d,]+ visits, .*, newest first\."))
+    expect(now.locator(ROWS)).to_have_count(50)
+    now.get_by_role("button", name=re.compile("Earlier visits")).click()
+    expect(now.locator(ROWS)).to_have_count(100)
+    now.goto("/s/mill/watch/visits?only=channel:Email&only=device:tablet")
+    expect(now.locator(ROWS).first).to_contain_text("tablet")
+    assert all("Email" in text and "tablet" in text for text in now.locator(ROWS).all_inner_texts())
+    now.goto("/s/mill/watch/visits?from=2020-01-01&to=2020-01-07")
+    expect(now.locator(".empty")).to_contain_text("No visits in these days")
+    now.goto("/s/mill/watch/visits/nobody/1")
+    expect(now.get_by_role("heading", level=1)).to_have_text("There is no such visit.")
+
+
+def test_text_from_outside_is_text_wherever_it_stands(now):
+    tags = "utm_source=%3Cimg%20src%3Dx%20onerror%3Dwindow.broken%3D1%3E&utm_medium=email&utm_campaign=%3Cscript%3Ewindow.broken%3D1%3C/script%3E"
+    hostile = {"visitor": "hostile", "url": f"https://fennmoor-mill.example/{MARKUP.replace(' ', '%20')}?{tags}", "title": MARKUP}
+    hits = [
+        a_hit(**hostile, referrer="https://evil.example/<script>window.broken=1</script>"),
+        a_hit(**hostile, kind="event", name=MARKUP, props={MARKUP[:60]: MARKUP}),
+        a_hit(**hostile, kind="order", value=1, order={"id": MARKUP}),
+    ]
+    assert now.request.post("/collect?site=mill", data=hits).status == 204
+    expect(row(now, "<img src=x onerror").first).to_be_visible()
+    today = now.evaluate("fetch('/api/v1/sites/mill').then((answer) => answer.json()).then((site) => site.today)")
+    for address in ("watch/visits", "watch/visits/hostile/1", "read/overview"):
+        now.goto(f"/s/mill/{address}?from={today}&to={today}")
+        expect(now.get_by_text("onerror").first).to_be_visible()
+        assert now.evaluate("window.broken") is None
+    assert now.locator("main img").count() == 0
+    now.request.delete("/api/v1/sites/mill/visitors?visitor=hostile", headers={"X-CSRF-Token": csrf(now)})
+
+
+def csrf(page):
+    return page.request.get("/api/v1/session").json()["csrf"]
+
+
+def test_two_hundred_hits_a_second_are_held(now, demo, playwright):
+    sender = playwright.request.new_context(base_url=demo.address)
+    stop = threading.Event()
+    for number in range(40):
+        hits = [a_hit(visitor=f"crowd{i}", kind="event", name=f"crowd {number}") for i in range(20)]
+        assert sender.post("/collect?site=mill", data=hits).status == 204
+        stop.wait(0.1)
+    expect(row(now, "crowd 39")).to_have_count(20)
+    assert now.locator(ROWS).count() <= 300
+    now.keyboard.press("p")
+    expect(now.get_by_role("status")).to_contain_text("Paused.")
+    sender.dispose()
