@@ -49,6 +49,10 @@ VIEWS = {
     "narrowed": ("/s/mill/read/overview?only=channel:Email", _reads, "light", WIDE),
     "phone": ("/s/mill/read/overview", _reads, "light", PHONE),
     "phone-night": ("/s/mill/read/overview", _reads, "dark", PHONE),
+    "site-code": ("/s/mill/tag/site-code", lambda page: page.get_by_text("kB on the way").wait_for(), "light", WIDE),
+    "site-code-phone-night": ("/s/mill/tag/site-code", lambda page: page.get_by_text("kB on the way").wait_for(), "dark", PHONE),
+    "settings": ("/s/mill/tag/settings", lambda page: page.get_by_label("Hosts", exact=True).wait_for(), "light", WIDE),
+    "settings-phone-night": ("/s/mill/tag/settings", lambda page: page.get_by_label("Hosts", exact=True).wait_for(), "dark", PHONE),
     "now": ("/s/mill/watch/now", _here, "light", WIDE),
     "now-phone-night": ("/s/mill/watch/now", _here, "dark", PHONE),
     "visits": ("/s/mill/watch/visits", _rows, "light", WIDE),
@@ -57,7 +61,7 @@ VIEWS = {
     "visit-phone-night": ("/s/mill/watch/visits?only=channel:Email", _story, "dark", PHONE),
     "sign-in": ("/", lambda page: page.get_by_role("button", name="Sign in").wait_for(), "light", WIDE),
 }
-KEPT = {"overview", "opened-up-night", "narrowed", "phone", "sign-in", "now", "visit"}
+KEPT = {"overview", "opened-up-night", "narrowed", "phone", "sign-in", "now", "visit", "site-code", "settings"}
 
 
 @pytest.fixture(scope="module")

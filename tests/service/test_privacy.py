@@ -178,3 +178,23 @@ def test_hits_are_kept_as_long_as_the_site_says(client, engine):
         "/api/v1/sites/mill", json={"name": "Mill", "rules": {"hosts": ["mill.example"]}, "tagging": {"keep_days": 3}}, headers=sign_in(client, "owner")
     )
     assert (wrong.status_code, wrong.json()["errors"][0]) == (422, {"field": "tagging.keep_days", "text": "this must be 30 or more"})
+
+
+def test_what_was_turned_away_is_told_to_those_whom_it_concerns(client):
+    sign_in(client, "viewer")
+    assert client.post("/collect?site=mill", json=a_hit(), headers={"Origin": "https://www.elsewhere.example"}).status_code == 403
+    assert client.post("/collect?site=mil", json=a_hit(), headers={"Origin": "https://mill.example"}).status_code == 404
+    assert client.post("/collect?site=mil", json=a_hit(), headers={"Origin": "https://stranger.example"}).status_code == 404
+    found = client.get("/api/v1/sites/mill/refused").json()
+    assert [(one["host"], one["key"], one["why"], one["times"]) for one in found] == [
+        ("mill.example", "mil", "unknown key", 1),
+        ("elsewhere.example", "mill", "unknown host", 1),
+    ]
+
+
+def test_a_network_that_is_none_is_refused_beside_its_field(client):
+    headers = sign_in(client, "owner")
+    rules = {"hosts": ["mill.example"], "own_networks": ["192.0.2.0/24", "our office"]}
+    wrong = client.put("/api/v1/sites/mill", json={"name": "Mill", "rules": rules}, headers=headers)
+    assert (wrong.status_code, wrong.json()["errors"][0]["field"]) == (422, "rules.own_networks.1")
+    assert "such as 192.0.2.0/24" in wrong.json()["errors"][0]["text"]

@@ -26,8 +26,19 @@ const held = safely((fresh: string) => {
 
 let here: string | undefined;
 
+/** Whether the cookie is there: somebody was here before and let it be kept. */
+export const known = (): boolean => Boolean(read());
+
+/** Take the cookie back. */
+export function forget(): void {
+  here = undefined;
+  safely(() => (document.cookie = `${COOKIE}=;path=/;max-age=0`))();
+  safely(() => sessionStorage.removeItem(COOKIE))();
+}
+
 /** A pseudonym for this browser, in one first-party cookie; where cookies are refused, for this tab, else for this page. */
-export function visitor(): string {
+export function visitor(keep: boolean): string {
+  if (!keep) return (here = here ?? uuid().replace(/-/g, ""));
   const known = read();
   const id = known ?? here ?? uuid().replace(/-/g, "");
   const secure = location.protocol === "https:" ? ";Secure" : "";

@@ -1,7 +1,8 @@
 import { Engagement } from "./engagement";
-import { uuid, visitor } from "./identity";
+import { forget, known, uuid, visitor } from "./identity";
 import { Queue } from "./queue";
 import { on, safely } from "./safe";
+import { follow, own, settings } from "./settings";
 
 type Props = Record<string, string | number | boolean>;
 type Order = { id?: string; total: number; currency?: string; items?: unknown[]; shipping?: number; tax?: number; discount?: number };
@@ -9,8 +10,20 @@ type Order = { id?: string; total: number; currency?: string; items?: unknown[];
 const script = document.currentScript as HTMLScriptElement | null;
 const refused = (navigator as { globalPrivacyControl?: boolean }).globalPrivacyControl === true;
 
+interface Functions {
+  event: (name: string, props?: Props, value?: number) => void;
+  order: (order: Order) => void;
+  goal: (name: string, value?: number) => void;
+  consent: (given: boolean) => void;
+}
+
+const nothing = () => undefined;
+const put = safely((functions: Functions) => ((window as unknown as { uc: Functions }).uc = functions));
+
 function start(key: string, source: string): void {
-  const queue = new Queue(new URL("collect", source).href, key);
+  const keeps = settings.cookie !== false;
+  let stopped = false;
+  const queue = new Queue(new URL("collect", source).href, key, keeps);
   const [from, as] = (script?.dataset.as ?? "").split(" ");
   let page = "";
   let referrer = "";
@@ -20,10 +33,11 @@ function start(key: string, source: string): void {
     from && as && url.startsWith(location.origin + from) ? as + url.slice((location.origin + from).length) : url;
 
   const hit = (kind: string, more: Record<string, unknown>, url = page): void => {
+    if (stopped) return;
     queue.add({
       id: uuid(),
       at: new Date().toISOString(),
-      visitor: visitor(),
+      visitor: visitor(keeps),
       kind,
       url: address(url).slice(0, 4000),
       title: document.title.slice(0, 500),
@@ -96,21 +110,34 @@ function start(key: string, source: string): void {
       };
     })();
   }
-  const api = { event: safely(event), order: safely(order), goal: safely((name: string, value?: number) => event(name, undefined, value)) };
-  safely(() => ((window as unknown as { uc: typeof api }).uc = api))();
+  put({
+    event: safely(event),
+    order: safely(order),
+    goal: safely((name: string, value?: number) => event(name, undefined, value)),
+    consent: safely((given: boolean) => {
+      if (given === stopped) {
+        stopped = !given;
+        if (given) view(true);
+        else queue.clear();
+      }
+      if (!given) forget();
+    }),
+  });
   view();
 }
 
-/** Pages that ask not to be followed still find the functions they call. */
-function silent(): void {
-  const nothing = () => undefined;
-  (window as unknown as { uc: unknown }).uc = { event: nothing, order: nothing, goal: nothing };
+/** A page that may not be followed, or not yet, still finds the functions it calls. */
+function silent(consent: (given: boolean) => void): void {
+  put({ event: nothing, order: nothing, goal: nothing, consent: safely(consent) });
 }
 
 safely(() => {
-  const key = script?.dataset.site;
-  if (refused || !key || !script) return silent();
+  const key = settings.key ?? script?.dataset.site;
+  if (refused || !key || !script) return silent(nothing);
+  follow();
+  own();
   const begin = safely(() => start(key, script.src));
+  if (settings.consent && !(settings.cookie !== false && known())) return silent((given) => given && begin());
   if ((document as { prerendering?: boolean }).prerendering) on(document, "prerenderingchange", begin);
   else begin();
 })();

@@ -1,4 +1,5 @@
 import { on, safely } from "./safe";
+import { follow, own } from "./settings";
 
 export type Hit = { id: string; at: string } & Record<string, unknown>;
 
@@ -20,9 +21,10 @@ export class Queue {
   constructor(
     private readonly address: string,
     private readonly key: string,
+    private readonly keeps: boolean,
   ) {
     const young = (hit: Hit) => Date.now() - Date.parse(hit.at) < OLDEST;
-    this.waiting = (safely(() => JSON.parse(localStorage.getItem(this.name()) ?? "[]") as Hit[])() ?? []).filter(young);
+    if (keeps) this.waiting = (safely(() => JSON.parse(localStorage.getItem(this.name()) ?? "[]") as Hit[])() ?? []).filter(young);
     on(document, "visibilitychange", () => document.visibilityState === "hidden" && this.leave());
     on(window, "pagehide", () => this.leave());
     on(window, "online", () => void this.send());
@@ -39,11 +41,18 @@ export class Queue {
     return `${KEY}_${this.key}`;
   }
 
+  /** Let go of all that waits. */
+  clear(): void {
+    this.waiting = [];
+    this.keep();
+  }
+
   private keep(): void {
-    safely(() => {
-      if (this.waiting.length) localStorage.setItem(this.name(), JSON.stringify(this.waiting.slice(-MOST_KEPT)));
-      else localStorage.removeItem(this.name());
-    })();
+    if (this.keeps)
+      safely(() => {
+        if (this.waiting.length) localStorage.setItem(this.name(), JSON.stringify(this.waiting.slice(-MOST_KEPT)));
+        else localStorage.removeItem(this.name());
+      })();
   }
 
   /** The next hits that fit into one body. */
@@ -58,7 +67,9 @@ export class Queue {
   }
 
   private url(): string {
-    return `${this.address}?site=${encodeURIComponent(this.key)}&sent=${Date.now()}`;
+    const token = follow();
+    const marks = (own() ? "&own=1" : "") + (token ? `&follow=${token}` : "");
+    return `${this.address}?site=${encodeURIComponent(this.key)}&sent=${Date.now()}${marks}`;
   }
 
   async send(): Promise<void> {

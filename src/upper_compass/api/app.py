@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import json
 import threading
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
@@ -24,6 +25,7 @@ from upper_compass.api.keeping import keep_to_it
 from upper_compass.api.problems import Problem, ProblemDocument
 from upper_compass.api.services import Services, Settings
 from upper_compass.core.hits import Hit
+from upper_compass.store.sites import Site
 
 _PAGE_POLICY = "; ".join(
     ["default-src 'self'", "img-src 'self' data:", "frame-ancestors 'none'", "base-uri 'none'", "form-action 'self'"],
@@ -105,12 +107,22 @@ class _Guard:
 
 def _serve_script(app: FastAPI, script: Path) -> None:
     @app.get("/uc.js", include_in_schema=False)
-    def uc_js() -> Response:
+    async def uc_js(services: ServicesHere, site: str | None = None) -> Response:
         if not script.exists():
             raise Problem(404, "The site script has not been built.")
-        return FileResponse(
-            script, media_type="text/javascript", headers={"Cache-Control": "public, max-age=3600", "Cross-Origin-Resource-Policy": "cross-origin"}
-        )
+        text = script.read_text(encoding="utf-8")
+        found = await services.directory.find(site) if site else None
+        if found is not None:
+            text = with_settings(text, found.site)
+        # Short, so that changed settings reach the pages soon.
+        headers = {"Cache-Control": "public, max-age=300", "Cross-Origin-Resource-Policy": "cross-origin"}
+        return Response(text, media_type="text/javascript", headers=headers)
+
+
+def with_settings(script: str, site: Site) -> str:
+    """The site script with what it must know of the site written around it, as data."""
+    settings = json.dumps({"key": site.key, "cookie": site.tagging.cookie, "consent": site.tagging.consent}).replace("<", "\\u003c")
+    return f"!function(uc_settings){{{script}}}({settings});\n"
 
 
 def _serve_screens(app: FastAPI, web: Path) -> None:

@@ -36,23 +36,35 @@ _EXAMPLE = {
 _BODY = {"requestBody": {"required": True, "content": {kind: {"schema": _SCHEMA, "example": _EXAMPLE} for kind in TYPES}}}
 
 
-def _allowed(request: Request, found: Collecting | None) -> dict[str, str]:
-    """Headers that let the page read the answer; a page of another host may not."""
+def _host_of(request: Request) -> str | None:
+    """The host of the page that asks, without `www.`; None when it does not say."""
     origin = request.headers.get("origin")
-    if origin is None or found is None:
-        return {}
+    if origin is None:
+        return None
     try:
-        host = urlsplit(origin).hostname or ""
+        return bare_host(urlsplit(origin).hostname or "")
     except ValueError:
-        host = ""
-    if bare_host(host) not in found.hosts:
-        raise Problem(403, f"The site's settings do not list the host {host or origin[:100]!r}.", [FieldError(field="Origin", text="not a host of the site")])
-    return {"Access-Control-Allow-Origin": origin, "Vary": "Origin"}
+        return ""
 
 
-async def _find(services: Services, key: str) -> Collecting:
+def _allowed(request: Request, services: Services, found: Collecting) -> dict[str, str]:
+    """Headers that let the page read the answer; a page of another host may not."""
+    host = _host_of(request)
+    if host is None:
+        return {}
+    if host not in found.hosts:
+        services.refusals.note(host, found.site.key, "unknown host", services.now())
+        what = host or request.headers["origin"][:100]
+        raise Problem(403, f"The site's settings do not list the host {what!r}.", [FieldError(field="Origin", text="not a host of the site")])
+    return {"Access-Control-Allow-Origin": request.headers["origin"], "Vary": "Origin"}
+
+
+async def _find(request: Request, services: Services, key: str) -> Collecting:
     found = await services.directory.find(key)
     if found is None:
+        host = _host_of(request)
+        if host:
+            services.refusals.note(host, key, "unknown key", services.now())
         raise Problem(404, "There is no site with this key.", [FieldError(field="site", text="no site has this key")])
     return found
 
@@ -98,8 +110,8 @@ async def collect(request: Request, services: ServicesHere, site: Site, sent: Se
     204 means that the hits are durable. When some of a list are bad, the good ones are stored and the answer, 422, names the bad ones by index.
     503 with Retry-After means that nothing was stored: send the same hits, with the same ids, again.
     """
-    found = await _find(services, site)
-    headers = _allowed(request, found)
+    found = await _find(request, services, site)
+    headers = _allowed(request, services, found)
     try:
         hits, errors = await _checked(request, services, sent)
         if request.headers.get("sec-gpc") == "1":  # the visitor asked for nothing to be kept, so nothing is
@@ -125,6 +137,6 @@ async def collect(request: Request, services: ServicesHere, site: Site, sent: Se
 @router.options("/collect", status_code=204, openapi_extra=who("anyone, from the site's hosts"), responses=responses(403, 404))
 async def preflight(request: Request, services: ServicesHere, site: Site) -> Response:
     """What a browser asks before it sends JSON from another origin."""
-    headers = _allowed(request, await _find(services, site))
+    headers = _allowed(request, services, await _find(request, services, site))
     headers |= {"Access-Control-Allow-Methods": "POST", "Access-Control-Allow-Headers": "Content-Type", "Access-Control-Max-Age": "86400"}
     return Response(status_code=204, headers=headers)

@@ -18,6 +18,7 @@ from anyio import to_thread
 from upper_compass.api.lookout import Lookout
 from upper_compass.collect.marking import Countries, Network, read_networks
 from upper_compass.collect.pseudonyms import Pseudonyms
+from upper_compass.collect.refusals import Refusals
 from upper_compass.collect.writing import GroupWriter
 from upper_compass.core.site import bare_host
 from upper_compass.frames.keeper import Keeper
@@ -94,6 +95,7 @@ class Services:
     countries: Countries
     lookout: Lookout
     pseudonyms: Pseudonyms
+    refusals: Refusals
     ready: threading.Event
     now: Callable[[], datetime]
 
@@ -132,5 +134,15 @@ class Services:
                 return visitors.salt_of(connection, site_id, day)
 
         return Services(
-            settings, engine, keeper, writer, Directory(engine), Countries(settings.countries), lookout, Pseudonyms(salt_of), threading.Event(), _now
+            settings=settings,
+            engine=engine,
+            keeper=keeper,
+            writer=writer,
+            directory=Directory(engine),
+            countries=Countries(settings.countries),
+            lookout=lookout,
+            pseudonyms=Pseudonyms(salt_of),
+            refusals=Refusals(),
+            ready=threading.Event(),
+            now=_now,
         )

@@ -8,8 +8,10 @@ from fastapi import APIRouter, Path, Query
 from pydantic import BaseModel
 from starlette.responses import StreamingResponse
 
-from upper_compass.api.access import Owner, Viewer, who
+from upper_compass.api.access import Owner, ServicesHere, Viewer, who
 from upper_compass.api.problems import Problem, responses
+from upper_compass.collect.refusals import Refusal
+from upper_compass.core.site import bare_host
 from upper_compass.store import visitors as store
 
 router = APIRouter(prefix="/api/v1/sites/{site}", tags=["Visitors"])
@@ -35,6 +37,12 @@ def followed(token: Token, access: Viewer) -> FollowedOut:
     """Who opened a page of the site with `#uc-follow=` and this token. For the site's viewers."""
     with access.engine.connect() as connection:
         return FollowedOut(visitor=store.follower_of(connection, access.site.id, token))
+
+
+@router.get("/refused", openapi_extra=who("viewer"), responses=responses(401, 404))
+def refused(access: Viewer, services: ServicesHere) -> list[Refusal]:
+    """Pages that were lately turned away: of other hosts with the site's key, and of its hosts with another key. For the site's viewers."""
+    return services.refusals.of(access.site.key, frozenset(bare_host(host) for host in access.site.rules.hosts))
 
 
 @router.get(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import ipaddress
 import zoneinfo
 from functools import cache
 from typing import Annotated, Literal, Self
@@ -24,6 +25,14 @@ def _zone(name: str) -> str:
     if name not in _zones():
         raise ValueError("this is not a time zone of the tz database, such as Europe/Dublin")
     return name
+
+
+def _network(text: str) -> str:
+    try:
+        ipaddress.ip_network(text.strip(), strict=False)
+    except ValueError:
+        raise ValueError("this is not an address or a range such as 192.0.2.0/24") from None
+    return text.strip()
 
 
 def bare_host(host: str) -> str:
@@ -121,7 +130,7 @@ class SiteRules(BaseModel):
     aliases: Annotated[list[Alias], Field(max_length=2000)] = []
     channels: Annotated[list[ChannelRule], Field(max_length=200)] = list(SHIPPED_CHANNELS)
     page_groups: Annotated[list[PageGroup], Field(max_length=200)] = []
-    own_networks: Annotated[list[Word], Field(max_length=200)] = []
+    own_networks: Annotated[list[Annotated[Word, AfterValidator(_network)]], Field(max_length=200)] = []
 
     def version(self) -> str:
         """A short digest: what was derived under one version is thrown away under another."""

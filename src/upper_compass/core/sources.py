@@ -21,6 +21,8 @@ DIRECT = {"source": "direct", "medium": "none", "raw_source": "direct", "raw_med
 
 _ADDRESS = r"^[^:/?#]+://([^/?#]*)([^?#]*)(?:\?([^#]*))?"
 _RUNS = re.compile(r"[\s+_]+")
+# What Python trims, so that a value that tidies to nothing is none.
+_WHITE = "".join(chr(code) for code in range(0x3001) if chr(code).isspace())
 
 
 def tidy(text: str) -> str:
@@ -48,7 +50,7 @@ def query_values(queries: pl.Series, keys: list[str]) -> pl.DataFrame:
     tokens = tokens.select("row", pl.col("token").str.splitn("=", 2).struct.rename_fields(["key", "value"]).alias("pair")).unnest("pair")
     tokens = tokens.with_columns(_decoded("key"), pl.col("value").fill_null("").alias("raw"))
     tokens = tokens.filter(pl.col("key").is_in(wanted)).with_columns(_decoded("value"))
-    tokens = tokens.filter(pl.col("value").str.strip_chars() != "").unique(["row", "key"], keep="first", maintain_order=True)
+    tokens = tokens.filter(pl.col("value").str.strip_chars(_WHITE) != "").unique(["row", "key"], keep="first", maintain_order=True)
     table = rows.select("row")
     for key in wanted:
         own = tokens.filter(pl.col("key") == key).select("row", pl.col("value").alias(key), pl.col("raw").alias(f"raw {key}"))

@@ -38,7 +38,7 @@ def _page(title: str, body: str, language: str = "en") -> str:
 <meta name="viewport" content="width=device-width, initial-scale=1">
 <title>{escape(title)}</title>
 <link rel="stylesheet" href="/mill/site/mill.css">
-<script defer src="/uc.js" data-site="mill" data-as="/mill {SITE}"></script>
+<script defer src="/uc.js?site=mill" data-as="/mill {SITE}"></script>
 <script type="module" src="/mill/site/mill.js"></script>
 </head>
 <body>

@@ -81,6 +81,29 @@ export const visitsQuery = (site: string, body: Schemas["VisitsRequest"], { live
     refetchInterval: every(live),
   });
 
+/** The newest hits, of one visitor where one is named; asked again every few seconds. */
+export const nowQuery = (site: string, visitor: string | null) =>
+  queryOptions({
+    queryKey: ["now", site, visitor],
+    queryFn: () => ask(client.GET("/api/v1/sites/{site}/now", { params: { path: { site }, query: { visitor, limit: 20 } } })),
+    refetchInterval: 2_000,
+  });
+
+/** Who opened the link with this token; asked until somebody has. */
+export const followedQuery = (site: string, token: string) =>
+  queryOptions({
+    queryKey: ["followed", site, token],
+    queryFn: () => ask(client.GET("/api/v1/sites/{site}/followed/{token}", { params: { path: { site, token } } })),
+    refetchInterval: (query) => (query.state.data?.visitor ? false : 1_000),
+  });
+
+export const refusedQuery = (site: string) =>
+  queryOptions({
+    queryKey: ["refused", site],
+    queryFn: () => ask(client.GET("/api/v1/sites/{site}/refused", at(site))),
+    refetchInterval: 2_000,
+  });
+
 export const storyQuery = (site: string, visitor: string, number: number, goal: number | null) =>
   queryOptions({
     queryKey: ["story", site, visitor, number, goal],

@@ -24,6 +24,8 @@ const view = (path: string, load: () => Promise<ComponentType>) =>
 
 /** What a session rarely begins with comes when it is wanted. */
 const lazy = [
+  view("/tag/site-code", async () => (await import("@/views/tag/SiteCode")).SiteCode),
+  view("/tag/settings", async () => (await import("@/views/tag/Settings")).Settings),
   view("/watch/now", async () => (await import("@/views/watch/Now")).Now),
   view("/watch/visits", async () => (await import("@/views/watch/Visits")).Visits),
   view("/watch/visits/$visitor/$number", async () => (await import("@/views/watch/VisitStory")).VisitStory),

@@ -10,6 +10,20 @@ export interface Stage {
 
 export const STAGES: Stage[] = [
   {
+    name: "Tag",
+    number: 1,
+    icon: (
+      <>
+        <path d="M12.5 3.5v12M12.5 4l6.5 2.6-6.5 3.2" />
+        <path d="M6.5 15.5h12l-2.4 5.2H8.9zM3.5 18.6c1.2-.9 2-.9 3.2 0M18.3 18.6c1.2-.9 2-.9 3.2 0" />
+      </>
+    ),
+    views: [
+      { name: "Site code", path: "tag/site-code" },
+      { name: "Settings", path: "tag/settings" },
+    ],
+  },
+  {
     name: "Watch",
     number: 2,
     icon: (

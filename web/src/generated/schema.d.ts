@@ -377,6 +377,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sites/{site}/refused": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Refused
+         * @description Pages that were lately turned away: of other hosts with the site's key, and of its hosts with another key. For the site's viewers.
+         */
+        get: operations["refused_api_v1_sites__site__refused_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sites/{site}/visitors/export": {
         parameters: {
             query?: never;
@@ -926,6 +946,28 @@ export interface components {
             test: ("is" | "is not" | "starts with" | "contains" | "regular expression") | ("=" | "≠" | "<" | "≤" | ">" | "≥");
             /** Value */
             value: string | number;
+        };
+        /**
+         * Refusal
+         * @description Pages of a host that were turned away: how often, and when last. `key`: the site's key that they gave.
+         */
+        Refusal: {
+            /** Host */
+            host: string;
+            /** Key */
+            key: string;
+            /**
+             * Why
+             * @enum {string}
+             */
+            why: "unknown key" | "unknown host";
+            /** Times */
+            times: number;
+            /**
+             * Last
+             * Format: date-time
+             */
+            last: string;
         };
         /**
          * RefusedLine
@@ -3411,6 +3453,59 @@ export interface operations {
                 };
                 content: {
                     "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    refused_api_v1_sites__site__refused_get: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
         };

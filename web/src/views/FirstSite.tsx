@@ -3,7 +3,9 @@ import { useState, type FormEvent } from "react";
 
 import { ApiError, ask, client, type Schemas } from "@/api/client";
 import { Compass } from "@/frame/Mark";
+import { Code } from "@/pieces/Code";
 import { Field } from "@/pieces/Field";
+import { siteCode } from "@/words/code";
 
 /** An empty installation: the first site, and the line that goes on its pages. */
 export function FirstSite() {
@@ -57,14 +59,11 @@ export function FirstSite() {
 }
 
 function Tag({ site, go }: { site: Schemas["SiteOut"]; go: () => void }) {
-  const code = `<script defer src="${location.origin}/uc.js" data-site="${site.key}"></script>`;
   return (
     <main className="door">
       <Compass size={48} />
       <h1 className="answer">Put this line into the head of every page of {site.name}</h1>
-      <pre>
-        <code>{code}</code>
-      </pre>
+      <Code text={siteCode(location.origin, site.key)} />
       <p className="quiet">Visits then appear by themselves.</p>
       <button type="button" className="do" onClick={go}>
         To the Overview

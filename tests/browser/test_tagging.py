@@ -1,0 +1,141 @@
+"""Site code and settings: checking that the tags work, and what the script keeps under each setting."""
+
+import re
+
+import pytest
+from playwright.sync_api import expect
+
+from upper_compass.demo.laying import ACCOUNT, PASSWORD
+
+
+@pytest.fixture
+def owner(page):
+    assert page.request.post("/api/v1/session", data={"email": ACCOUNT, "password": PASSWORD}).ok
+    return page
+
+
+def change(page, **tagging):
+    """Set how the mill is tagged, over the API."""
+    csrf = page.request.get("/api/v1/session").json()["csrf"]
+    site = page.request.get("/api/v1/sites/mill").json()
+    body = {"name": site["name"], "rules": site["rules"], "tagging": tagging}
+    assert page.request.put("/api/v1/sites/mill", data=body, headers={"X-CSRF-Token": csrf}).ok
+    page.wait_for_timeout(1200)  # the collector reads the settings at most once a second
+
+
+@pytest.fixture
+def tagged(owner):
+    """Changes how the mill is tagged, for the time of a test."""
+    yield lambda **tagging: change(owner, **tagging)
+    change(owner)
+
+
+def test_the_check_waits_for_the_visit_and_looks_past_the_filter(owner, context):
+    owner.goto("/s/mill/tag/site-code")
+    expect(owner.locator(".code code")).to_contain_text('/uc.js?site=mill"></script>')
+    expect(owner.get_by_text(re.compile(r"\d\.\d kB on the way"))).to_be_visible()
+    owner.get_by_label("A page of the site").fill("mill.example")
+    owner.get_by_role("button", name="Open it and look").click()
+    expect(owner.get_by_role("alert")).to_contain_text("Give a whole address")
+    own = context.new_page()
+    own.goto("/mill/#uc-own=on")
+    assert own.url.endswith("/mill/")
+    owner.get_by_label("A page of the site").fill(own.url + "courses")
+    with context.expect_page() as opened:
+        owner.get_by_role("button", name="Open it and look").click()
+    arrived = owner.locator(".arrived")
+    expect(arrived).to_contain_text(re.compile(r"Your visit from this browser, \d+ s ago, page /courses"))
+    expect(arrived).to_contain_text("You are filtering yourself")
+    assert "#" not in opened.value.url
+    own.goto("/mill/#uc-own=off")
+    own.goto("/mill/shop")
+    expect(arrived).to_contain_text("It works.")
+
+
+def test_when_nothing_comes_the_reasons_are_told_in_order(owner, context):
+    context.route("**/mill/silent", lambda route: route.fulfill(body="<!doctype html><title>Silent</title>", content_type="text/html"))
+    owner.goto("/s/mill/tag/site-code")
+    owner.get_by_label("A page of the site").fill(owner.url.split("/s/")[0] + "/mill/silent")
+    owner.request.post("/collect?site=mill", data={}, headers={"Origin": "https://copy.example"})
+    owner.get_by_role("button", name="Open it and look").click()
+    expect(owner.locator(".reasons li")).to_have_count(5)
+    expect(owner.locator(".reasons .found")).to_contain_text("came from copy.example, which is not among the site’s hosts")
+
+
+def test_settings_are_changed_refused_and_kept(owner):
+    owner.goto("/s/mill/tag/settings")
+    gap = owner.get_by_label("Pause that ends a visit, in minutes")
+    gap.fill("soon")
+    owner.get_by_label("Networks of your own people").fill("our office")
+    owner.get_by_role("button", name="Save").click()
+    expect(owner.get_by_text("this must be a whole number")).to_be_visible()
+    expect(owner.get_by_text("this is not an address or a range")).to_be_visible()
+    expect(gap).to_have_value("soon")
+    gap.fill("45")
+    owner.get_by_label("Networks of your own people").fill("192.0.2.0/24")
+    owner.get_by_label("Days that hits are kept").fill("3700")
+    owner.get_by_role("button", name="Save").click()
+    expect(owner.get_by_role("alert")).to_contain_text("Hits older than 3700 days will be deleted for good")
+    owner.get_by_role("button", name="Save, and delete older hits").click()
+    expect(owner.get_by_role("status").filter(has_text="Saved.")).to_be_visible()
+    owner.reload()
+    expect(gap).to_have_value("45")
+    gap.fill("30")
+    for field in ("Networks of your own people", "Days that hits are kept"):
+        owner.get_by_label(field).fill("")
+    owner.get_by_role("button", name="Save").click()
+    expect(owner.get_by_role("status").filter(has_text="Saved.")).to_be_visible()
+
+
+def test_one_visitor_is_forgotten_only_after_a_question(owner, context):
+    owner.goto("/s/mill/tag/settings")
+    field = owner.get_by_label("The visitor’s pseudonym").last
+    field.fill("nobody at all")
+    owner.get_by_role("button", name="Forget this visitor …").click()
+    owner.get_by_role("button", name="Keep").click()
+    owner.get_by_role("button", name="Forget this visitor …").click()
+    owner.get_by_role("button", name="Forget", exact=True).click()
+    expect(owner.get_by_role("alert")).to_have_text("Nothing is stored of this visitor.")
+
+
+def what_is_kept(page):
+    return page.evaluate("[document.cookie, Object.keys(localStorage).join(), Object.keys(sessionStorage).join()]")
+
+
+def test_without_a_cookie_nothing_is_kept_in_the_browser_and_the_visit_is_counted(owner, tagged, browser, demo, demo_database):
+    tagged(cookie=False)
+    other = browser.new_context(base_url=demo.address, user_agent="Mozilla/5.0 (X11; Linux x86_64) Firefox/139.0")
+    page = other.new_page()
+    with page.expect_response(re.compile("/collect")) as sent:
+        page.goto("/mill/?via=without-cookie")
+    assert sent.value.status == 204
+    assert what_is_kept(page) == ["", "", ""]
+    own = sent.value.request.post_data_json[0]["visitor"]
+    with demo_database.connect() as connection:
+        stored = connection.exec_driver_sql("SELECT visitor FROM hits WHERE url LIKE '%%via=without-cookie'").scalars().all()
+    assert len(stored) == 1
+    assert stored[0] != own
+    other.close()
+
+
+def test_before_consent_nothing_is_kept_or_sent_and_taking_it_back_clears_all(owner, tagged, browser, demo):
+    tagged(consent=True)
+    other = browser.new_context(base_url=demo.address, user_agent="Mozilla/5.0 (X11; Linux x86_64) Firefox/139.0")
+    page = other.new_page()
+    sent = []
+    page.on("request", lambda request: sent.append(request) if "/collect" in request.url else None)
+    page.goto("/mill/?via=asking")
+    page.evaluate("uc.event('too early')")
+    page.wait_for_timeout(500)
+    assert (sent, what_is_kept(page)) == ([], ["", "", ""])
+    with page.expect_response(re.compile("/collect")) as answer:
+        page.evaluate("uc.consent(true)")
+    assert [hit["kind"] for hit in answer.value.request.post_data_json] == ["view"]
+    assert "uc_visitor=" in what_is_kept(page)[0]
+    with page.expect_response(re.compile("/collect")):
+        page.goto("/mill/courses")  # the cookie says that consent was given
+    page.evaluate("uc.consent(false); uc.event('too late')")
+    page.wait_for_timeout(500)
+    assert what_is_kept(page)[0] == ""
+    assert all("too" not in str(request.post_data) for request in sent)
+    other.close()

@@ -1,0 +1,36 @@
+import { safely } from "./safe";
+
+/** What the server writes around the script for one site; a script without is read from its own tag. */
+export interface Settings {
+  key?: string;
+  /** Whether the visitor id may be kept in a cookie, and hits that wait in the browser's storage. */
+  cookie?: boolean;
+  /** Whether the page must say `uc.consent(true)` before anything is kept or sent. */
+  consent?: boolean;
+}
+
+declare const uc_settings: Settings | undefined;
+
+export const settings: Settings = typeof uc_settings === "undefined" ? {} : uc_settings;
+
+/** Takes `#uc-name=value` out of the address, so that the page never sees it. */
+function fromFragment(name: string): string | undefined {
+  const found = location.hash.match(new RegExp(`^#uc-${name}=([\\w-]{1,64})$`))?.[1];
+  if (found) history.replaceState(history.state, "", location.href.split("#")[0]);
+  return found;
+}
+
+/** Kept for this tab: the token of a link that somebody checks. */
+export const follow = safely(() => {
+  const given = fromFragment("follow");
+  if (given) sessionStorage.setItem("uc_follow", given);
+  return given ?? sessionStorage.getItem("uc_follow");
+});
+
+/** Kept for this browser: whether it is one of the site's own people's. */
+export const own = safely(() => {
+  const given = fromFragment("own");
+  if (given === "on") localStorage.setItem("uc_own", "1");
+  if (given === "off") localStorage.removeItem("uc_own");
+  return localStorage.getItem("uc_own") === "1";
+});

@@ -1,0 +1,75 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { Dialog } from "radix-ui";
+import { useState } from "react";
+
+import { ask, client } from "@/api/client";
+import { Field } from "@/pieces/Field";
+import { useView } from "@/state/view";
+import { plural } from "@/words/format";
+
+/** Hands out, or forgets, what is stored of one visitor. */
+export function OneVisitor() {
+  const { site } = useView();
+  const queries = useQueryClient();
+  const [visitor, setVisitor] = useState("");
+  const [asking, setAsking] = useState(false);
+  const query = { visitor: visitor.trim() };
+  const hand = useMutation({
+    mutationFn: () =>
+      ask(client.GET("/api/v1/sites/{site}/visitors/export", { params: { path: { site: site.key }, query }, parseAs: "blob" })),
+    onSuccess: (data) => {
+      const link = document.createElement("a");
+      link.href = URL.createObjectURL(data as unknown as Blob);
+      link.download = "visitor.jsonl";
+      link.click();
+      URL.revokeObjectURL(link.href);
+    },
+  });
+  const forget = useMutation({
+    mutationFn: () => ask(client.DELETE("/api/v1/sites/{site}/visitors", { params: { path: { site: site.key }, query } })),
+    onSuccess: () => void queries.invalidateQueries(),
+    onSettled: () => setAsking(false),
+  });
+  const wrong = (forget.error ?? hand.error)?.message;
+  const change = (to: string) => {
+    setVisitor(to);
+    forget.reset();
+    hand.reset();
+  };
+  return (
+    <section className="form" aria-label="One visitor">
+      <h2 className="title">One visitor</h2>
+      <Field label="The visitor’s pseudonym" hint="it stands in every visit, and in the cookie uc_visitor" wrong={wrong}>
+        {(control) => <input {...control} value={visitor} maxLength={64} onChange={(event) => change(event.target.value)} />}
+      </Field>
+      <div className="end">
+        <button type="button" className="do plain" disabled={!visitor.trim() || hand.isPending} onClick={() => hand.mutate()}>
+          Hand out what is stored
+        </button>
+        <button type="button" className="do plain" disabled={!visitor.trim()} onClick={() => setAsking(true)}>
+          Forget this visitor …
+        </button>
+        <span role="status" className="quiet">
+          {forget.data && `Forgotten: ${plural(forget.data.hits, "hit")} deleted.`}
+        </span>
+      </div>
+      <Dialog.Root open={asking} onOpenChange={setAsking}>
+        <Dialog.Portal>
+          <Dialog.Overlay className="veil" />
+          <Dialog.Content className="dialog" data-modal>
+            <Dialog.Title className="title">Forget this visitor?</Dialog.Title>
+            <Dialog.Description>
+              Every hit of {visitor} is deleted for good, and all reports are read without them. This cannot be taken back.
+            </Dialog.Description>
+            <div className="end">
+              <button type="button" className="do" disabled={forget.isPending} onClick={() => forget.mutate()}>
+                Forget
+              </button>
+              <Dialog.Close className="do plain">Keep</Dialog.Close>
+            </div>
+          </Dialog.Content>
+        </Dialog.Portal>
+      </Dialog.Root>
+    </section>
+  );
+}

@@ -1,0 +1,211 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState, type FormEvent, type ReactNode } from "react";
+
+import { ApiError, ask, client, type Schemas, type Site } from "@/api/client";
+import { Field, type Control } from "@/pieces/Field";
+import { useView } from "@/state/view";
+import { OneVisitor } from "@/views/tag/OneVisitor";
+
+/** How the site is tagged and read; changing how it is read re-reads history. */
+export function Settings() {
+  const { site } = useView();
+  const may = site.role === "owner";
+  return (
+    <div className="tag">
+      <h1 className="answer">What the script may do on {site.name}, and how its hits are read.</h1>
+      {!may && <p className="quiet">You can read the settings; the site’s owners change them.</p>}
+      <SettingsForm key={site.key} site={site} may={may} />
+      {may && <OneVisitor />}
+    </div>
+  );
+}
+
+const listed = (text: string): string[] => text.split(/[\s,;]+/).filter(Boolean);
+
+interface Given {
+  name: string;
+  hosts: string;
+  timezone: string;
+  currency: string;
+  gap: string;
+  labels: string;
+  kept: string;
+  ignored: string;
+  networks: string;
+  keep: string;
+  cookie: boolean;
+  consent: boolean;
+}
+
+const given = ({ name, rules, tagging }: Site): Given => ({
+  name,
+  hosts: rules.hosts.join("\n"),
+  timezone: rules.timezone,
+  currency: rules.currency,
+  gap: String(rules.visit_gap_minutes),
+  labels: rules.label_keys.join(" "),
+  kept: rules.kept_query_keys.join(" "),
+  ignored: rules.ignored_hosts.join("\n"),
+  networks: rules.own_networks.join("\n"),
+  keep: tagging.keep_days === null ? "" : String(tagging.keep_days),
+  cookie: tagging.cookie,
+  consent: tagging.consent,
+});
+
+/** A number as it was typed; what is none is sent as it stands, so that it is refused beside its field. */
+const number = (text: string): number => (/^\d+$/.test(text.trim()) ? Number(text) : (text as unknown as number));
+
+const asked = (site: Site, form: Given): Schemas["SiteIn"] => ({
+  name: form.name,
+  rules: {
+    ...site.rules,
+    hosts: listed(form.hosts),
+    timezone: form.timezone.trim(),
+    currency: form.currency.trim().toUpperCase(),
+    visit_gap_minutes: number(form.gap),
+    label_keys: listed(form.labels),
+    kept_query_keys: listed(form.kept),
+    ignored_hosts: listed(form.ignored),
+    own_networks: listed(form.networks),
+  },
+  tagging: { ...site.tagging, cookie: form.cookie, consent: form.consent, keep_days: form.keep.trim() ? number(form.keep) : null },
+});
+
+function SettingsForm({ site, may }: { site: Site; may: boolean }) {
+  const queries = useQueryClient();
+  const [form, setForm] = useState(() => given(site));
+  const [sure, setSure] = useState(false);
+  const save = useMutation({
+    mutationFn: () => ask(client.PUT("/api/v1/sites/{site}", { params: { path: { site: site.key } }, body: asked(site, form) })),
+    onSuccess: (saved) => {
+      setForm(given(saved));
+      void queries.invalidateQueries();
+    },
+  });
+  const errors = save.error instanceof ApiError ? (save.error.problem.errors ?? []) : [];
+  const wrong = (field: string) => errors.find((one) => one.field === field || one.field.startsWith(`${field}.`))?.text;
+  const set = (change: Partial<Given>) => {
+    setSure(false);
+    save.reset();
+    setForm((now) => ({ ...now, ...change }));
+  };
+  const deletes = form.keep.trim() !== "" && form.keep !== given(site).keep;
+  const submit = (event: FormEvent) => {
+    event.preventDefault();
+    if (deletes && !sure) setSure(true);
+    else save.mutate();
+  };
+  const line = (
+    key: keyof Given & ("name" | "timezone" | "currency" | "gap" | "labels" | "kept" | "keep"),
+    label: string,
+    field: string,
+    hint: ReactNode,
+    list?: string,
+  ) => (
+    <Field label={label} hint={hint} wrong={wrong(field)}>
+      {(control: Control) => <input {...control} value={form[key]} list={list} onChange={(event) => set({ [key]: event.target.value })} />}
+    </Field>
+  );
+  const area = (key: keyof Given & ("hosts" | "ignored" | "networks"), label: string, field: string, hint: ReactNode) => (
+    <Field label={label} hint={hint} wrong={wrong(field)}>
+      {(control: Control) => <textarea {...control} rows={3} value={form[key]} onChange={(event) => set({ [key]: event.target.value })} />}
+    </Field>
+  );
+  return (
+    <form className="form columns" onSubmit={submit} noValidate aria-label="Settings">
+      <fieldset disabled={!may}>
+        <legend className="title">The site</legend>
+        {line("name", "Name", "name", "as it stands in the line at the top")}
+        {area("hosts", "Hosts", "rules.hosts", "hits are taken from pages of these hosts only; one a line")}
+        {line("timezone", "Time zone", "rules.timezone", "days begin at its midnight", "zones")}
+        {line("currency", "Currency", "rules.currency", "three letters, such as EUR")}
+      </fieldset>
+      <fieldset disabled={!may}>
+        <legend className="title">How hits are read</legend>
+        {line("gap", "Pause that ends a visit, in minutes", "rules.visit_gap_minutes", "30 is usual; history is read anew")}
+        {line("labels", "Keys of the link label", "rules.label_keys", "query keys that name a link with one word, in their order")}
+        {line("kept", "Query keys that make a page", "rules.kept_query_keys", "all other keys are left out of a page’s name")}
+        {area(
+          "ignored",
+          "Hosts that are no source",
+          "rules.ignored_hosts",
+          "payment pages and the like, which visitors only come back from",
+        )}
+        {area(
+          "networks",
+          "Networks of your own people",
+          "rules.own_networks",
+          "addresses or ranges such as 192.0.2.0/24; their visits are stored and left out of the reports",
+        )}
+      </fieldset>
+      <fieldset disabled={!may}>
+        <legend className="title">What is kept of visitors</legend>
+        <Field
+          label="The visitor’s pseudonym"
+          hint={form.cookie ? "returning visitors are known for 400 days" : "changes each day; nothing is kept in the browser"}
+          wrong={wrong("tagging.cookie")}
+        >
+          {(control) => (
+            <select
+              {...control}
+              value={form.cookie ? "cookie" : "day"}
+              onChange={(event) => set({ cookie: event.target.value === "cookie" })}
+            >
+              <option value="cookie">in a cookie of the site’s own</option>
+              <option value="day">without a cookie, for one day</option>
+            </select>
+          )}
+        </Field>
+        <Field
+          label="Consent"
+          hint={form.consent ? "nothing is kept or sent before the page says uc.consent(true)" : "the script begins at once"}
+          wrong={wrong("tagging.consent")}
+        >
+          {(control) => (
+            <select
+              {...control}
+              value={form.consent ? "needed" : "not"}
+              onChange={(event) => set({ consent: event.target.value === "needed" })}
+            >
+              <option value="not">not needed</option>
+              <option value="needed">needed first</option>
+            </select>
+          )}
+        </Field>
+        {line("keep", "Days that hits are kept", "tagging.keep_days", "empty keeps them; older hits are deleted for good, once an hour")}
+        <p className="quiet">
+          E-mail addresses and phone numbers in addresses and properties are masked before anything is stored, and so are values of keys
+          named like them.
+        </p>
+      </fieldset>
+      <div className="end">
+        {sure && (
+          <p className="wrong" role="alert">
+            Hits older than {form.keep} days will be deleted for good. Press once more to do it.
+          </p>
+        )}
+        {save.error && errors.length === 0 && (
+          <p className="wrong" role="alert">
+            {save.error.message}
+          </p>
+        )}
+        {errors.length > 0 && (
+          <p className="wrong" role="alert">
+            Nothing was changed; what is wrong stands beside its field.
+          </p>
+        )}
+        <button type="submit" className="do" disabled={!may || save.isPending}>
+          {save.isPending ? "Saving …" : sure ? "Save, and delete older hits" : "Save"}
+        </button>
+        <span role="status" className="quiet">
+          {save.isSuccess && "Saved. History is read by these settings now; pages take them within five minutes."}
+        </span>
+      </div>
+      <datalist id="zones">
+        {Intl.supportedValuesOf("timeZone").map((zone) => (
+          <option key={zone} value={zone} />
+        ))}
+      </datalist>
+    </form>
+  );
+}

@@ -1,0 +1,49 @@
+import { useQuery } from "@tanstack/react-query";
+
+import { Code } from "@/pieces/Code";
+import { siteCode } from "@/words/code";
+import { useView } from "@/state/view";
+import { nowQuery } from "@/app/queries";
+import { Trouble } from "@/pieces/Trouble";
+import { ago } from "@/words/format";
+import { Check } from "@/views/tag/Check";
+import { useScriptSize } from "@/views/tag/useScriptSize";
+
+/** The line that goes on the pages, what it does, and a check that it works. */
+export function SiteCode() {
+  const { site } = useView();
+  const newest = useQuery(nowQuery(site.key, null));
+  const size = useScriptSize(site.key);
+  const last = newest.data?.arrived[0];
+  return (
+    <div className="tag">
+      <h1 className="answer" aria-busy={newest.isPending}>
+        {newest.data && (last ? `Hits arrive; the newest is ${ago(newest.data.at - last.at)} old.` : "No hit has arrived yet.")}
+        {newest.isPending && " "}
+      </h1>
+      {newest.isError && <Trouble error={newest.error} again={() => void newest.refetch()} />}
+      <section>
+        <h2 className="title">The code</h2>
+        <p>Put this line into the head of every page of {site.name}:</p>
+        <Code text={siteCode(location.origin, site.key)} />
+        <p className="quiet">
+          It tells this server which page is shown, how long it is looked at, and what you name with <code>data-uc-event</code> or{" "}
+          <code>uc.event()</code>.{" "}
+          {site.tagging.cookie ? "It keeps one cookie of the site’s own for the visitor’s pseudonym." : "It keeps nothing in the browser."}{" "}
+          {site.tagging.consent && "It waits for uc.consent(true) before it keeps or sends anything. "}
+          It asks no other server, stays silent where Global Privacy Control is on, and never harms the page.
+          {size !== null && ` ${(size / 1000).toFixed(1)} kB on the way.`}
+        </p>
+      </section>
+      <Check />
+      <section>
+        <h2 className="title">Your own visits</h2>
+        <p>
+          Visits of the site’s own people are stored and left out of the reports. By network: list its addresses in the settings. By
+          browser: open the site once with <code>#uc-own=on</code> at the end of the address, and with <code>#uc-own=off</code> to be
+          counted again.
+        </p>
+      </section>
+    </div>
+  );
+}
