@@ -139,3 +139,49 @@ def test_before_consent_nothing_is_kept_or_sent_and_taking_it_back_clears_all(ow
     assert what_is_kept(page)[0] == ""
     assert all("too" not in str(request.post_data) for request in sent)
     other.close()
+
+
+def test_a_tab_that_is_followed_stays_so_on_its_next_pages_and_other_tabs_are_not(page, context):
+    token = "tokentokentoken1"
+    with page.expect_request(re.compile("/collect")) as first:
+        page.goto(f"/mill/guides#uc-follow={token}")
+    assert f"&follow={token}" in first.value.url
+    assert page.url.endswith("/mill/guides")
+    assert first.value.post_data_json[0]["url"] == "https://fennmoor-mill.example/guides"
+    with page.expect_request(re.compile("/collect")) as second:
+        page.goto("/mill/shop")
+    assert f"&follow={token}" in second.value.url
+    other = context.new_page()
+    with other.expect_request(re.compile("/collect")) as third:
+        other.goto("/mill/#a-place-of-the-page")
+    assert "follow=" not in third.value.url
+    assert other.url.endswith("#a-place-of-the-page")
+
+
+def test_the_stages_are_a_key_away_and_keep_what_is_read_under(owner):
+    owner.goto("/s/mill/read/overview?only=channel:Email")
+    for key, view in (("1", "Site code"), ("2", "Now"), ("3", "Overview")):
+        owner.locator(f"[data-stage='{key}']").wait_for()
+        owner.keyboard.press(key)
+        expect(owner.get_by_role("navigation", name="Views").get_by_role("link", name=view)).to_have_attribute("aria-current", "page")
+        expect(owner).to_have_url(re.compile("only=channel:Email"))
+    owner.get_by_role("link", name="Tag", exact=False).first.click()
+    owner.get_by_role("link", name="Settings", exact=True).click()
+    field = owner.get_by_label("Name", exact=True)
+    field.fill("")
+    owner.keyboard.press("1")
+    expect(owner).to_have_url(re.compile("tag/settings"))
+    owner.keyboard.press("Control+a")
+    owner.keyboard.type("123 Mill")
+    expect(field).to_have_value("123 Mill")  # keys that are typed into a field are text
+
+
+def test_a_viewer_reads_the_settings_and_changes_nothing(page):
+    assert page.request.post("/api/v1/session", data={"email": "tom@fennmoor-mill.example", "password": "salt and time"}).ok
+    page.goto("/s/mill/tag/settings")
+    expect(page.get_by_text("the site’s owners change them")).to_be_visible()
+    expect(page.get_by_label("Name", exact=True)).to_be_disabled()
+    expect(page.get_by_role("button", name="Save")).to_be_disabled()
+    expect(page.get_by_role("button", name=re.compile("Forget"))).to_have_count(0)
+    page.goto("/s/mill/tag/site-code")
+    expect(page.locator(".code code")).to_be_visible()

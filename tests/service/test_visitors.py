@@ -1,0 +1,133 @@
+"""Salts, pseudonyms, refusals, erasures: the pieces by which a site knows little of its visitors, each on its own."""
+
+import json
+from datetime import UTC, date, datetime
+
+import psycopg
+import pytest
+
+from tests.conftest import a_hit, fill, stored
+from upper_compass.api.app import with_settings
+from upper_compass.collect.checking import as_rows, check_line
+from upper_compass.collect.pseudonyms import LENGTH, Pseudonyms
+from upper_compass.collect.refusals import MOST_HOSTS, Refusals
+from upper_compass.core.tagging import Tagging
+from upper_compass.frames import snapshot
+from upper_compass.frames.keeper import Keeper
+from upper_compass.reference import shipped
+from upper_compass.store import sites, visitors
+from upper_compass.store.database import connect
+from upper_compass.store.hits import HitWriter
+
+DAY, NEXT = date(2026, 11, 22), date(2026, 11, 23)
+
+
+@pytest.fixture(scope="module")
+def filled(database):
+    fill(database)
+    engine = connect(database)
+    yield engine
+    engine.dispose()
+
+
+@pytest.fixture
+def mill(filled):
+    with filled.connect() as connection:
+        return sites.site_by_key(connection, "mill")
+
+
+def test_a_salt_lasts_a_day_and_belongs_to_one_site(filled, mill):
+    with filled.begin() as connection:
+        other = sites.site_by_key(connection, "other")
+        first = visitors.salt_of(connection, mill.id, DAY)
+        assert visitors.salt_of(connection, mill.id, DAY) == first
+        assert visitors.salt_of(connection, other.id, DAY) != first
+        assert visitors.salt_of(connection, mill.id, NEXT) != first
+        assert visitors.salt_of(connection, mill.id, DAY) != first  # it was thrown away
+
+
+def test_a_pseudonym_tells_address_browser_site_and_day_apart_and_asks_for_a_salt_once_a_day():
+    asked = []
+
+    def salt_of(site, day):
+        asked.append((site, day))
+        return f"{site} {day}".encode()
+
+    pseudonyms = Pseudonyms(salt_of)
+    base = pseudonyms.of(1, DAY, "192.0.2.1", "a browser")
+    assert len(base) == LENGTH
+    assert "192" not in base
+    assert pseudonyms.of(1, DAY, "192.0.2.1", "a browser") == base
+    others = {pseudonyms.of(1, DAY, "192.0.2.2", "a browser"), pseudonyms.of(1, DAY, "192.0.2.1", "another"), pseudonyms.of(1, DAY, None, None)}
+    assert len(others | {base}) == 4
+    assert asked == [(1, DAY)]
+    assert pseudonyms.of(2, DAY, "192.0.2.1", "a browser") != base
+    assert pseudonyms.of(1, NEXT, "192.0.2.1", "a browser") != base
+    assert asked == [(1, DAY), (2, DAY), (1, NEXT)]
+
+
+def test_who_is_followed_is_the_latest_who_came_by_the_link(filled, mill):
+    with filled.begin() as connection:
+        assert visitors.follower_of(connection, mill.id, "t") is None
+        visitors.follow(connection, mill.id, "t", "first")
+        visitors.follow(connection, mill.id, "t", "second")
+        assert visitors.follower_of(connection, mill.id, "t") == "second"
+        assert visitors.forget(connection, mill.id, "second") == 0
+        assert visitors.follower_of(connection, mill.id, "t") is None
+
+
+def test_refusals_are_counted_by_host_and_the_oldest_are_dropped():
+    refusals = Refusals()
+    at = datetime(2026, 11, 22, tzinfo=UTC)
+    for number in range(MOST_HOSTS + 5):
+        refusals.note(f"h{number}.example", "mill", "unknown host", at)
+    refusals.note("h900.example", "mill", "unknown host", at)
+    refusals.note("mill.example", "mil", "unknown key", at)
+    found = refusals.of("mill", frozenset(["mill.example"]))
+    assert len(found) == MOST_HOSTS
+    assert (found[0].host, found[0].why) == ("mill.example", "unknown key")
+    assert (found[1].host, found[1].times) == ("h900.example", 2)
+    assert [one.host for one in refusals.of("other", frozenset(["other.example"]))] == []
+
+
+def test_what_was_erased_does_not_live_on_in_frames_or_snapshots(filled, database, mill, tmp_path):
+    plain = database.replace("+psycopg", "")
+
+    def connection():
+        return psycopg.connect(plain)
+
+    def rows(*names):
+        return as_rows(mill.id, [check_line(json.dumps(a_hit(visitor=name)).encode()) for name in names], country=None, own=False)
+
+    def here():
+        with filled.connect() as held:
+            return sites.site_by_key(held, "mill")
+
+    with connection() as writing:
+        HitWriter(writing).store(rows("stays", "goes", "goes"))
+    keeper = Keeper(connection, shipped(), tmp_path)
+    assert len(keeper.frames(here()).hits) == 3
+    keeper.save()
+    with filled.begin() as erasing:
+        assert visitors.forget(erasing, mill.id, "goes") == 2
+    assert here().erasures == mill.erasures + 1
+    assert len(keeper.frames(here()).hits) == 1
+    assert snapshot.load(tmp_path / str(mill.id), here().erasures) is None
+    fresh = Keeper(connection, shipped(), tmp_path)
+    assert len(fresh.frames(here()).hits) == 1
+    fresh.save()
+    assert snapshot.load(tmp_path / str(mill.id), here().erasures) is not None
+    assert stored(filled) == 1
+
+
+def test_settings_stand_around_the_script_as_data(mill):
+    made = with_settings('console.log("</script>")', mill)
+    assert made.startswith('!function(uc_settings){console.log("</script>")}({')
+    given = json.loads(made[made.index("}({") + 2 : made.rindex(")")])
+    assert given == {"key": "mill", "cookie": True, "consent": False}
+
+
+@pytest.mark.parametrize("wrong", [{"keep_days": 0}, {"keep_days": 4000}, {"cookie": "maybe"}, {"sends": {"smells": True}}, {"html": None}])
+def test_settings_that_make_no_sense_are_refused(wrong):
+    with pytest.raises(ValueError, match="validation error"):
+        Tagging.model_validate(wrong)
