@@ -52,6 +52,18 @@ def test_a_visit_is_seen_as_it_happens_followed_and_opened(now, context):
     expect(now).not_to_have_url(re.compile("visitor="))
 
 
+def test_only_my_browser_is_followed_from_a_tab_that_now_opens(now, context):
+    stranger = context.browser.new_context(base_url=now.url.split("/s/")[0])
+    stranger.new_page().goto("/mill/recipes")
+    with context.expect_page() as opened:
+        now.get_by_role("button", name="Follow my browser").click()
+    opened.value.get_by_role("link", name="Stockists").first.click()
+    expect(now).to_have_url(re.compile("visitor="))
+    expect(row(now, "/stockists").first).to_be_visible()
+    expect(row(now, "/recipes")).to_have_count(0)
+    stranger.close()
+
+
 def test_visits_fit_the_segment_and_go_on_further_down(now):
     now.get_by_role("link", name="Visits", exact=True).click()
     expect(now.get_by_role("heading", level=1)).to_contain_text(re.compile(r"[\d,]+ visits, .*, newest first\."))

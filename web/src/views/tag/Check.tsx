@@ -1,21 +1,14 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState, type FormEvent } from "react";
 
-import type { Site } from "@/api/client";
 import { followedQuery, nowQuery, refusedQuery } from "@/app/queries";
 import { Field } from "@/pieces/Field";
 import { Flags, Glyph, hitWords } from "@/pieces/HitWords";
 import { useView } from "@/state/view";
+import { openAndFollow, usualAddress } from "@/words/following";
 import { ago, plural } from "@/words/format";
 
 const PATIENCE = 8_000;
-
-/** Where a page of the site is: its first host, or for a sample site that this server shows itself, under its key. */
-const usualAddress = (site: Site): string =>
-  site.rules.hosts.includes(location.hostname) ? `${location.origin}/${site.key}/` : `https://${site.rules.hosts[0]}/`;
-
-const newToken = (): string =>
-  Array.from(crypto.getRandomValues(new Uint8Array(12)), (byte) => byte.toString(16).padStart(2, "0")).join("");
 
 /** Opens a page of the site in another tab and waits for the visit to arrive. */
 export function Check() {
@@ -28,9 +21,7 @@ export function Check() {
     if (!URL.canParse(address) || !/^https?:$/.test(new URL(address).protocol))
       return setWrong("Give a whole address, such as https://mill.example/.");
     setWrong(null);
-    const fresh = newToken();
-    setToken(fresh);
-    window.open(`${address.split("#")[0]}#uc-follow=${fresh}`, "_blank", "noopener");
+    setToken(openAndFollow(address));
   };
   return (
     <section aria-label="Check it">

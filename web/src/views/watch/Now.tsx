@@ -1,13 +1,16 @@
+import { useQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useSearch } from "@tanstack/react-router";
 import { useEffect, useState } from "react";
 
 import type { Tidings, ToldHit } from "@/api/client";
+import { followedQuery } from "@/app/queries";
 import { viewPath } from "@/app/stages";
 import { Details, Flags, Glyph, hitWords } from "@/pieces/HitWords";
 import { Cross } from "@/pieces/Marks";
 import type { ViewSearch } from "@/state/address";
 import { useView } from "@/state/view";
 import { useArrivals, useClock } from "@/views/watch/useArrivals";
+import { openAndFollow, usualAddress } from "@/words/following";
 import { ago, figure, plural, valueWords } from "@/words/format";
 
 /** Hits as they arrive, newest first, and who is on the site. */
@@ -41,7 +44,7 @@ export function Now() {
           <button type="button" className="do plain" aria-pressed={paused} onClick={toggle}>
             {paused ? "Go on" : "Pause"} <kbd>p</kbd>
           </button>
-          {visitor && <Following visitor={visitor} />}
+          {visitor ? <Following visitor={visitor} /> : <FollowMine />}
           <p className="quiet" role="status">
             {arrivals.line === "broken"
               ? "The line is broken; it is tried again by itself."
@@ -90,6 +93,31 @@ function Following({ visitor }: { visitor: string }) {
         <Cross />
       </button>
     </span>
+  );
+}
+
+/** Opens the site in another tab and follows whoever arrives by it. */
+function FollowMine() {
+  const { site } = useView();
+  const navigate = useNavigate();
+  const [token, setToken] = useState<string | null>(null);
+  const followed = useQuery({ ...followedQuery(site.key, token ?? ""), enabled: token !== null });
+  const mine = followed.data?.visitor;
+  useEffect(() => {
+    if (mine) void navigate({ to: ".", search: (kept: ViewSearch) => ({ ...kept, visitor: mine }) } as Parameters<typeof navigate>[0]);
+  }, [mine, navigate]);
+  return (
+    <>
+      <button
+        type="button"
+        className="do plain"
+        title="Opens the site in another tab, and shows only what that tab does"
+        onClick={() => setToken(openAndFollow(usualAddress(site)))}
+      >
+        Follow my browser
+      </button>
+      {token && <span className="quiet">Waiting for your visit to arrive …</span>}
+    </>
   );
 }
 
