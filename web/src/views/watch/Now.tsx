@@ -76,7 +76,7 @@ function presence({ five, thirty, pages }: Tidings["present"]): string {
   if (thirty === 0) return "Nobody is here just now.";
   const here =
     five === 0 ? "Nobody is here just now" : five === 1 ? "One visitor is here now" : `${figure(five, "count")} visitors are here now`;
-  const most = pages[0] && pages[0].visitors > 1 ? `, most of them on ${pages[0].value}` : "";
+  const most = pages[0] && pages[0].visitors > 1 ? `, ${figure(pages[0].visitors, "count")} of them on ${pages[0].value}` : "";
   return `${here}, ${figure(thirty, "count")} in the last half hour${most}.`;
 }
 
