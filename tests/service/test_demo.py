@@ -116,7 +116,7 @@ def test_every_page_of_the_sample_site_is_there_and_every_link_leads_to_one():
         answer = client.get(path)
         assert answer.status_code == 200, path
         if "text/html" in answer.headers["content-type"]:
-            assert 'data-site="mill"' in answer.text
+            assert '/uc.js?site=mill"' in answer.text
             waiting += re.findall(r'(?:href|action)="(/mill[^"?#]*)"', answer.text)
     assert {"/mill/checkout/thanks", "/mill/wholesale", "/mill/de/kurse", "/mill/files/starter-guide.pdf", "/mill/courses/rye-and-seeds/book"} <= seen
     assert client.get("/mill/nothing").status_code == 404
