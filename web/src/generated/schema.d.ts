@@ -1036,58 +1036,6 @@ export interface components {
             keys: string[];
         };
         /**
-         * Sends
-         * @description What the site script sends by itself, each with a switch; the names of the events are in the rules, chapter 1.
-         */
-        Sends: {
-            /**
-             * Downloads
-             * @default true
-             */
-            downloads: boolean;
-            /**
-             * Outbound
-             * @default true
-             */
-            outbound: boolean;
-            /**
-             * Forms
-             * @default true
-             */
-            forms: boolean;
-            /**
-             * Media
-             * @default true
-             */
-            media: boolean;
-            /**
-             * Search
-             * @default true
-             */
-            search: boolean;
-            /**
-             * Promos
-             * @default true
-             */
-            promos: boolean;
-            /**
-             * Scroll
-             * @default true
-             */
-            scroll: boolean;
-            /**
-             * Search Keys
-             * @default [
-             *       "q",
-             *       "s",
-             *       "search",
-             *       "query",
-             *       "suche"
-             *     ]
-             */
-            search_keys: string[];
-        };
-        /**
          * SeriesRequest
          * @description The course over time. Each bucket is judged as a period of its own.
          */
@@ -1176,24 +1124,7 @@ export interface components {
             /**
              * @default {
              *       "cookie": true,
-             *       "consent": false,
-             *       "html": false,
-             *       "sends": {
-             *         "downloads": true,
-             *         "forms": true,
-             *         "media": true,
-             *         "outbound": true,
-             *         "promos": true,
-             *         "scroll": true,
-             *         "search": true,
-             *         "search_keys": [
-             *           "q",
-             *           "s",
-             *           "search",
-             *           "query",
-             *           "suche"
-             *         ]
-             *       }
+             *       "consent": false
              *     }
              */
             tagging: components["schemas"]["Tagging"];
@@ -1590,7 +1521,6 @@ export interface components {
          * @description `cookie`: the visitor id is kept in a first-party cookie; without, visitors bear a pseudonym that changes each day.
          *
          *     `consent`: nothing is kept or sent before the page says `uc.consent(true)`. `keep_days`: older hits are deleted; None keeps them.
-         *     `html`: rules may insert HTML.
          */
         Tagging: {
             /**
@@ -1605,30 +1535,6 @@ export interface components {
             consent: boolean;
             /** Keep Days */
             keep_days?: number | null;
-            /**
-             * Html
-             * @default false
-             */
-            html: boolean;
-            /**
-             * @default {
-             *       "downloads": true,
-             *       "outbound": true,
-             *       "forms": true,
-             *       "media": true,
-             *       "search": true,
-             *       "promos": true,
-             *       "scroll": true,
-             *       "search_keys": [
-             *         "q",
-             *         "s",
-             *         "search",
-             *         "query",
-             *         "suche"
-             *       ]
-             *     }
-             */
-            sends: components["schemas"]["Sends"];
         };
         /**
          * Tidings
