@@ -104,6 +104,7 @@ def test_all_of_it_by_keyboard(overview):
     expect(overview.get_by_role("dialog")).to_contain_text("Opened up")
     overview.keyboard.press("Escape")
     expect(overview.get_by_role("dialog")).to_have_count(0)
+    expect(overview.locator(":focus")).to_have_attribute("data-cell", "1 1")
     overview.keyboard.press("ArrowLeft")
     overview.keyboard.press("Enter")
     expect(overview.locator(".chip")).to_have_text(f"Only channel {second}")
