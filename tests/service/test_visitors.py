@@ -17,7 +17,7 @@ from upper_compass.frames.keeper import Keeper
 from upper_compass.reference import shipped
 from upper_compass.store import sites, visitors
 from upper_compass.store.database import connect
-from upper_compass.store.hits import HitWriter
+from upper_compass.store.hits import HitWriter, delete_hits
 
 DAY, NEXT = date(2026, 11, 22), date(2026, 11, 23)
 
@@ -118,6 +118,25 @@ def test_what_was_erased_does_not_live_on_in_frames_or_snapshots(filled, databas
     fresh.save()
     assert snapshot.load(tmp_path / str(mill.id), here().erasures) is not None
     assert stored(filled) == 1
+
+
+def test_a_site_laid_anew_is_not_added_to_what_was_there(filled, database, mill, tmp_path):
+    plain = database.replace("+psycopg", "")
+
+    def lay(*names):
+        rows = as_rows(mill.id, [check_line(json.dumps(a_hit(visitor=name)).encode()) for name in names], country=None, own=False)
+        with psycopg.connect(plain) as writing:
+            delete_hits(writing, mill.id)
+            HitWriter(writing).store(rows)
+        with filled.connect() as held:
+            return sites.site_by_key(held, "mill")
+
+    before = Keeper(lambda: psycopg.connect(plain), shipped(), tmp_path)
+    assert len(before.frames(lay("a", "b")).hits) == 2
+    before.save()
+    again = lay("c", "d", "e")
+    assert len(before.frames(again).hits) == 3
+    assert len(Keeper(lambda: psycopg.connect(plain), shipped(), tmp_path).frames(again).hits) == 3
 
 
 def test_settings_stand_around_the_script_as_data(mill):

@@ -121,4 +121,6 @@ def delete_hits(connection: psycopg.Connection[Any], site_id: int) -> None:
     """Remove all hits of a site; the demo does this before it is laid anew."""
     connection.execute("DELETE FROM hits WHERE site_id = %s", [site_id])
     connection.execute("DELETE FROM hit_ids WHERE site_id = %s", [site_id])
+    # Frames and snapshots of the hits that were there would otherwise be brought up to date with those that come, and hold both.
+    connection.execute("UPDATE sites SET erasures = erasures + 1 WHERE id = %s", [site_id])
     connection.commit()
