@@ -4,9 +4,11 @@ import json
 import urllib.error
 import urllib.request
 
+import psycopg
 import pytest
 
 from tests.conftest import PASSWORD, Server, a_hit, period, sign_in
+from upper_compass.store import sites
 
 
 def collect(client, *hits):
@@ -84,6 +86,32 @@ def test_the_stream_tells_hits_as_they_arrive_and_goes_on_where_it_broke(databas
             assert [hit["visitor"] for hit in next(told(answer))["arrived"]] == ["n2", "n1", "n0"]
     finally:
         server.stop()
+
+
+def test_who_watches_goes_on_watching_when_the_database_was_away(client, monkeypatch):
+    lookout = client.app.state.services.lookout
+    look_again, failed = lookout._look_again, []
+
+    def away_once(key, after):
+        if not failed:
+            failed.append(key)
+            raise psycopg.OperationalError("the server is away")
+        return look_again(key, after)
+
+    monkeypatch.setattr(lookout, "_look_again", away_once)
+    with client.app.state.services.engine.connect() as connection:
+        mill = sites.site_by_key(connection, "mill")
+
+    async def two():
+        tidings = lookout.tidings(mill, None)
+        try:
+            return [await anext(tidings), await anext(tidings)]
+        finally:
+            await tidings.aclose()
+
+    first, second = client.portal.call(two)
+    assert failed == ["mill"]
+    assert second.at > first.at
 
 
 def told(answer):

@@ -7,7 +7,9 @@ from collections.abc import AsyncIterator, Callable
 from contextlib import suppress
 from datetime import datetime
 
+import psycopg
 import sqlalchemy as sa
+import structlog
 from anyio import to_thread
 from pydantic import BaseModel
 
@@ -18,6 +20,7 @@ from upper_compass.store.sites import Site, site_by_key
 
 EVERY = 0.7
 AT_FIRST, AT_ONCE = 60, 200
+log = structlog.get_logger()
 
 
 class Tidings(BaseModel):
@@ -69,7 +72,11 @@ class Lookout:
     async def _look_out(self, key: str, seq: int) -> None:
         while True:
             await asyncio.sleep(EVERY)
-            news = await to_thread.run_sync(self._look_again, key, seq)
+            try:
+                news = await to_thread.run_sync(self._look_again, key, seq)
+            except (sa.exc.SQLAlchemyError, psycopg.Error) as why:  # the database is away; who watches goes on watching
+                log.warning("could not look for arrivals", site=key, why=str(why))
+                continue
             if news is None:
                 return
             seq = news.seq
