@@ -111,6 +111,16 @@ function SettingsForm({ site, may }: { site: Site; may: boolean }) {
       {(control: Control) => <textarea {...control} rows={3} value={form[key]} onChange={(event) => set({ [key]: event.target.value })} />}
     </Field>
   );
+  const choice = (key: "cookie" | "consent", label: string, { yes, no, hint }: Record<"yes" | "no" | "hint", string>) => (
+    <Field label={label} hint={hint} wrong={wrong(`tagging.${key}`)}>
+      {(control: Control) => (
+        <select {...control} value={form[key] ? "yes" : "no"} onChange={(event) => set({ [key]: event.target.value === "yes" })}>
+          <option value="yes">{yes}</option>
+          <option value="no">{no}</option>
+        </select>
+      )}
+    </Field>
+  );
   return (
     <form className="form columns" onSubmit={submit} noValidate aria-label="Settings">
       <fieldset disabled={!may}>
@@ -140,38 +150,16 @@ function SettingsForm({ site, may }: { site: Site; may: boolean }) {
       </fieldset>
       <fieldset disabled={!may}>
         <legend className="title">What is kept of visitors</legend>
-        <Field
-          label="The visitor’s pseudonym"
-          hint={form.cookie ? "returning visitors are known for 400 days" : "changes each day; nothing is kept in the browser"}
-          wrong={wrong("tagging.cookie")}
-        >
-          {(control) => (
-            <select
-              {...control}
-              value={form.cookie ? "cookie" : "day"}
-              onChange={(event) => set({ cookie: event.target.value === "cookie" })}
-            >
-              <option value="cookie">in a cookie of the site’s own</option>
-              <option value="day">without a cookie, for one day</option>
-            </select>
-          )}
-        </Field>
-        <Field
-          label="Consent"
-          hint={form.consent ? "nothing is kept or sent before the page says uc.consent(true)" : "the script begins at once"}
-          wrong={wrong("tagging.consent")}
-        >
-          {(control) => (
-            <select
-              {...control}
-              value={form.consent ? "needed" : "not"}
-              onChange={(event) => set({ consent: event.target.value === "needed" })}
-            >
-              <option value="not">not needed</option>
-              <option value="needed">needed first</option>
-            </select>
-          )}
-        </Field>
+        {choice("cookie", "The visitor’s pseudonym", {
+          yes: "in a cookie of the site’s own",
+          no: "without a cookie, for one day",
+          hint: form.cookie ? "returning visitors are known for 400 days" : "changes each day; nothing is kept in the browser",
+        })}
+        {choice("consent", "Consent", {
+          yes: "needed first",
+          no: "not needed",
+          hint: form.consent ? "nothing is kept or sent before the page says uc.consent(true)" : "the script begins at once",
+        })}
         {line("keep", "Days that hits are kept", "tagging.keep_days", "empty keeps them; older hits are deleted for good, once an hour")}
         <p className="quiet">
           E-mail addresses and phone numbers in addresses and properties are masked before anything is stored, and so are values of keys

@@ -4,9 +4,9 @@ import { useEffect, useState } from "react";
 
 import type { Tidings, ToldHit } from "@/api/client";
 import { followedQuery } from "@/app/queries";
-import { viewPath } from "@/app/stages";
 import { Details, Flags, Glyph, hitWords } from "@/pieces/HitWords";
 import { Cross } from "@/pieces/Marks";
+import { VisitLink } from "@/pieces/VisitLink";
 import type { ViewSearch } from "@/state/address";
 import { useView } from "@/state/view";
 import { useArrivals, useClock } from "@/views/watch/useArrivals";
@@ -156,13 +156,9 @@ function Hits({ hits, now, empty }: { hits: ToldHit[]; now: number; empty: strin
               <td>
                 <Glyph kind={hit.kind} />
                 {hit.visit ? (
-                  <Link
-                    className="link"
-                    to={viewPath(site.key, `watch/visits/${encodeURIComponent(hit.visitor)}/${hit.visit}`)}
-                    search={(kept) => ({ ...kept, visitor: undefined })}
-                  >
+                  <VisitLink visitor={hit.visitor} number={hit.visit}>
                     {hitWords(hit, site.currency)}
-                  </Link>
+                  </VisitLink>
                 ) : (
                   hitWords(hit, site.currency)
                 )}

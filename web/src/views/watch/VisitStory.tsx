@@ -1,12 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
-import { Link, useParams } from "@tanstack/react-router";
+import { useParams } from "@tanstack/react-router";
 
 import { ApiError, type Schemas, type ToldHit, type ToldVisit } from "@/api/client";
 import { storyQuery } from "@/app/queries";
-import { viewPath } from "@/app/stages";
 import { Details, Flags, Glyph, hitWords } from "@/pieces/HitWords";
 import { LedgerToCome } from "@/pieces/Ledger";
 import { Trouble } from "@/pieces/Trouble";
+import { VisitLink } from "@/pieces/VisitLink";
 import { useView } from "@/state/view";
 import { amount, duration, figure, moment, plural, valueWords } from "@/words/format";
 
@@ -178,13 +178,9 @@ function Other({ visit }: { visit: ToldVisit }) {
   const { site, goal } = useView();
   return (
     <li>
-      <Link
-        className="link"
-        to={viewPath(site.key, `watch/visits/${encodeURIComponent(visit.visitor)}/${visit.number}`)}
-        search={(kept) => kept}
-      >
+      <VisitLink visitor={visit.visitor} number={visit.number}>
         {moment(visit.start, site.timezone)}
-      </Link>{" "}
+      </VisitLink>{" "}
       <span className="quiet">
         {visit.channel}, {plural(visit.views, "view")}
         {goal && visit.conversions > 0 ? `, ${goal.name}: ${visit.conversions}` : ""}

@@ -1,12 +1,10 @@
 import { useInfiniteQuery } from "@tanstack/react-query";
-import { Link } from "@tanstack/react-router";
 
 import type { ToldVisit } from "@/api/client";
-import { viewPath } from "@/app/stages";
 import { visitsQuery } from "@/app/queries";
-import { Flags } from "@/pieces/HitWords";
 import { LedgerToCome } from "@/pieces/Ledger";
 import { Trouble } from "@/pieces/Trouble";
+import { VisitLink } from "@/pieces/VisitLink";
 import { useView } from "@/state/view";
 import { amount, duration, figure, lastWord, moment, periodWords, plural, valueWords } from "@/words/format";
 
@@ -78,14 +76,9 @@ function Line({ visit, withGoal }: { visit: ToldVisit; withGoal: boolean }) {
   return (
     <tr>
       <td>
-        <Link
-          className="link"
-          to={viewPath(site.key, `watch/visits/${encodeURIComponent(visit.visitor)}/${visit.number}`)}
-          search={(kept) => kept}
-        >
+        <VisitLink visitor={visit.visitor} number={visit.number}>
           {moment(visit.start, site.timezone)}
-        </Link>
-        <Flags own={false} robot={visit.hidden} />
+        </VisitLink>
       </td>
       <td>
         {visit.channel}{" "}
