@@ -31,6 +31,12 @@ PASSWORD = "a long enough one"
 BOOKED = Goal.model_validate({"match": {"kind": "event", "name": "book"}, "counts": "every time", "value": {"kind": "hit"}})
 
 
+def pytest_collection_modifyitems(items):
+    """For two processes: what needs a browser shares one demo, everything else goes by file."""
+    for item in items:
+        item.add_marker(pytest.mark.xdist_group("browser" if "browser" in item.path.parts else item.path.name))
+
+
 @pytest.fixture(scope="session")
 def cluster():
     return start_cluster()

@@ -3,8 +3,8 @@ import { forget, known, uuid, visitor } from "./identity";
 import { Queue } from "./queue";
 import { on, safely } from "./safe";
 import { follow, own, settings } from "./settings";
+import type { Part, Props, Tools } from "./tools";
 
-type Props = Record<string, string | number | boolean>;
 type Order = { id?: string; total: number; currency?: string; items?: unknown[]; shipping?: number; tax?: number; discount?: number };
 
 const script = document.currentScript as HTMLScriptElement | null;
@@ -15,6 +15,7 @@ interface Functions {
   order: (order: Order) => void;
   goal: (name: string, value?: number) => void;
   consent: (given: boolean) => void;
+  field: (name: string, value: string) => void;
 }
 
 const nothing = () => undefined;
@@ -27,10 +28,23 @@ function start(key: string, source: string): void {
   const [from, as] = (script?.dataset.as ?? "").split(" ");
   let page = "";
   let referrer = "";
+  let fields: Record<string, string> = {};
+  const afterViews: (() => void)[] = [];
+  const onClicks: ((element: Element) => void)[] = [];
 
   /** The address as it is to be counted: a copy of a site under another address can be told to count as the original. */
   const address = (url: string): string =>
     from && as && url.startsWith(location.origin + from) ? as + url.slice((location.origin + from).length) : url;
+
+  /** Fields of the site's own: those that the page names in its head, and those given by `uc.field` since it was shown. */
+  const carried = (): { fields?: Record<string, string> } => {
+    const all = { ...fields };
+    document
+      .querySelectorAll<HTMLMetaElement>('meta[name^="uc-field-"]')
+      .forEach((meta) => (all[meta.name.slice(9)] ??= meta.content.slice(0, 500)));
+    const given = Object.entries(all).filter(([, value]) => value);
+    return given.length ? { fields: Object.fromEntries(given.slice(0, 20)) } : {};
+  };
 
   const hit = (kind: string, more: Record<string, unknown>, url = page): void => {
     if (stopped) return;
@@ -45,6 +59,7 @@ function start(key: string, source: string): void {
       timezone: safely(() => Intl.DateTimeFormat().resolvedOptions().timeZone)() ?? "",
       screen: `${screen.width}x${screen.height}`,
       user_agent: navigator.userAgent.slice(0, 1000),
+      ...safely(carried)(),
       ...more,
     });
   };
@@ -57,7 +72,9 @@ function start(key: string, source: string): void {
     if (page) engagement.flush();
     referrer = page || document.referrer;
     page = here;
+    if (!again) fields = {};
     hit("view", { referrer: address(referrer).slice(0, 4000) });
+    afterViews.forEach((run) => safely(run)());
   };
 
   const event = (name: string, props?: Props, value?: number): void => {
@@ -87,7 +104,9 @@ function start(key: string, source: string): void {
   };
   const clicked = (happened: Event): void => {
     const element = happened.target as Element | null;
-    if (element?.closest?.("[data-uc-event]")?.tagName !== "FORM") marked(element);
+    if (!element?.closest) return;
+    if (element.closest("[data-uc-event]")?.tagName !== "FORM") marked(element);
+    onClicks.forEach((run) => safely(run)(element));
   };
 
   on(document, "click", clicked, true);
@@ -114,6 +133,9 @@ function start(key: string, source: string): void {
     event: safely(event),
     order: safely(order),
     goal: safely((name: string, value?: number) => event(name, undefined, value)),
+    field: safely((name: string, value: string) => {
+      fields[String(name).slice(0, 100)] = value == null ? "" : String(value).slice(0, 500);
+    }),
     consent: safely((given: boolean) => {
       if (given === stopped) {
         stopped = !given;
@@ -123,12 +145,26 @@ function start(key: string, source: string): void {
       if (!given) forget();
     }),
   });
+  const tools: Tools = {
+    given: settings.parts ?? {},
+    on,
+    tell: (name, props, element) => element?.closest("[data-uc-event]")?.getAttribute("data-uc-event") !== name && event(name, props),
+    viewed: (run) => afterViews.push(run),
+    clicked: (run) => onClicks.push(run),
+    // Before the queue hands over what it has.
+    leaving: (run) => {
+      on(document, "visibilitychange", () => document.visibilityState === "hidden" && run(), true);
+      on(window, "pagehide", run, true);
+    },
+  };
+  const parts: Part[] = typeof uc_parts === "undefined" ? [] : uc_parts;
+  parts.forEach((part) => safely(part)(tools));
   view();
 }
 
 /** A page that may not be followed, or not yet, still finds the functions it calls. */
 function silent(consent: (given: boolean) => void): void {
-  put({ event: nothing, order: nothing, goal: nothing, consent: safely(consent) });
+  put({ event: nothing, order: nothing, goal: nothing, field: nothing, consent: safely(consent) });
 }
 
 safely(() => {

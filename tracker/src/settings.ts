@@ -1,4 +1,5 @@
 import { safely } from "./safe";
+import type { Given } from "./tools";
 
 /** What the server writes around the script for one site; a script without is read from its own tag. */
 export interface Settings {
@@ -7,6 +8,8 @@ export interface Settings {
   cookie?: boolean;
   /** Whether the page must say `uc.consent(true)` before anything is kept or sent. */
   consent?: boolean;
+  /** What the parts are given. */
+  parts?: Given;
 }
 
 declare const uc_settings: Settings | undefined;

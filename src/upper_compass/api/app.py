@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import asyncio
-import json
 import threading
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
@@ -19,13 +18,12 @@ from starlette.middleware.gzip import GZipMiddleware
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from upper_compass import __version__
-from upper_compass.api import collector, problems, reports, signing_in, sites, visitors, watching
+from upper_compass.api import collector, problems, reports, script, signing_in, sites, visitors, watching
 from upper_compass.api.access import ServicesHere
 from upper_compass.api.keeping import keep_to_it
 from upper_compass.api.problems import Problem, ProblemDocument
 from upper_compass.api.services import Services, Settings
 from upper_compass.core.hits import Hit
-from upper_compass.store.sites import Site
 
 _PAGE_POLICY = "; ".join(
     ["default-src 'self'", "img-src 'self' data:", "frame-ancestors 'none'", "base-uri 'none'", "form-action 'self'"],
@@ -66,7 +64,7 @@ def create_app(settings: Settings) -> FastAPI:
     problems.install(app)
     app.add_middleware(GZipMiddleware, minimum_size=1000)
     app.add_middleware(_Guard)
-    for router in (collector.router, signing_in.router, sites.router, reports.router, watching.router, visitors.router):
+    for router in (collector.router, script.router, signing_in.router, sites.router, reports.router, watching.router, visitors.router):
         app.include_router(router)
 
     @app.get("/health", include_in_schema=False)
@@ -74,8 +72,6 @@ def create_app(settings: Settings) -> FastAPI:
         """`ready`: the frames of the first sites have been read."""
         return {"status": "ok", "instance": settings.instance, "ready": services.ready.is_set()}
 
-    if settings.tracker:
-        _serve_script(app, settings.tracker)
     if settings.demo:
         from upper_compass.demo.mill import mount
 
@@ -103,26 +99,6 @@ class _Guard:
             await send(message)
 
         await self._app(scope, receive, sent if scope["type"] == "http" else send)
-
-
-def _serve_script(app: FastAPI, script: Path) -> None:
-    @app.get("/uc.js", include_in_schema=False)
-    async def uc_js(services: ServicesHere, site: str | None = None) -> Response:
-        if not script.exists():
-            raise Problem(404, "The site script has not been built.")
-        text = script.read_text(encoding="utf-8")
-        found = await services.directory.find(site) if site else None
-        if found is not None:
-            text = with_settings(text, found.site)
-        # Short, so that changed settings reach the pages soon.
-        headers = {"Cache-Control": "public, max-age=300", "Cross-Origin-Resource-Policy": "cross-origin"}
-        return Response(text, media_type="text/javascript", headers=headers)
-
-
-def with_settings(script: str, site: Site) -> str:
-    """The site script with what it must know of the site written around it, as data."""
-    settings = json.dumps({"key": site.key, "cookie": site.tagging.cookie, "consent": site.tagging.consent}).replace("<", "\\u003c")
-    return f"!function(uc_settings){{{script}}}({settings});\n"
 
 
 def _serve_screens(app: FastAPI, web: Path) -> None:

@@ -1,4 +1,4 @@
-"""How a site is tagged: what its script may keep, and for how long. Reading is another matter, see `site`."""
+"""How a site is tagged: what its script sends and may keep, and for how long. Reading is another matter, see `site`."""
 
 from __future__ import annotations
 
@@ -6,16 +6,45 @@ from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from upper_compass.core.site import Host, QueryKey
+
 LEAST_DAYS, MOST_DAYS = 30, 3700
+
+
+class Sends(BaseModel):
+    """What the script sends by itself. A part that no switch asks for is not loaded."""
+
+    model_config = ConfigDict(extra="forbid")
+    downloads: bool = True
+    outbound: bool = True
+    forms: bool = True
+    media: bool = True
+    site_search: bool = True
+    promotions: bool = True
+    scroll_depth: bool = False
+
+
+# The file of the script that each switch asks for.
+PARTS = {
+    "downloads": "links", "outbound": "links", "forms": "forms", "media": "media", "site_search": "search", "promotions": "promos", "scroll_depth": "scroll",
+}  # fmt: skip
 
 
 class Tagging(BaseModel):
     """`cookie`: the visitor id is kept in a first-party cookie; without, visitors bear a pseudonym that changes each day.
 
     `consent`: nothing is kept or sent before the page says `uc.consent(true)`. `keep_days`: older hits are deleted; None keeps them.
+    `search_keys`: query keys that hold what was searched for on the site. `players`: hosts of players in frames, beside the site's own.
     """
 
     model_config = ConfigDict(extra="forbid")
     cookie: bool = True
     consent: bool = False
     keep_days: Annotated[int, Field(ge=LEAST_DAYS, le=MOST_DAYS)] | None = None
+    sends: Sends = Sends()
+    search_keys: Annotated[list[QueryKey], Field(max_length=20)] = ["q", "s", "query", "search"]
+    players: Annotated[list[Host], Field(max_length=50)] = []
+
+    def parts(self) -> list[str]:
+        """Names of the parts that the site's script is made of, in a settled order."""
+        return sorted({part for switch, part in PARTS.items() if getattr(self.sends, switch)})

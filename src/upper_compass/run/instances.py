@@ -90,6 +90,10 @@ def _answers(address: str, instance: str, *, ready: bool = False) -> bool:
         return False
 
 
+# One heap of the C allocator for all threads: each with its own would hold on to what large reports gave back.
+HEAP = {"MALLOC_ARENA_MAX": "1"}
+
+
 def launch(instance: str) -> str:
     """Start an instance in the background unless it runs; its address."""
     with only_one(f"launch-{instance}"):
@@ -100,7 +104,7 @@ def launch(instance: str) -> str:
         address = f"http://127.0.0.1:{port}"
         with step("Starting the application"), (STATE / f"{instance}.log").open("ab") as log:
             command = [sys.executable, "-m", "upper_compass.cli", "serve", instance, str(port)]
-            process = subprocess.Popen(command, stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True)
+            process = subprocess.Popen(command, stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True, env=os.environ | HEAP)
             _note(instance).write_text(json.dumps({"pid": process.pid, "port": port, "address": address}))
             for _ in range(600):
                 if _answers(address, instance, ready=True):
