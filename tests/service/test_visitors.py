@@ -1,17 +1,18 @@
 """Salts, pseudonyms, refusals, erasures: the pieces by which a site knows little of its visitors, each on its own."""
 
 import json
+from dataclasses import replace
 from datetime import UTC, date, datetime
 
 import psycopg
 import pytest
 
 from tests.conftest import a_hit, fill, stored
-from upper_compass.api.app import with_settings
+from upper_compass.api.script import made_for
 from upper_compass.collect.checking import as_rows, check_line
 from upper_compass.collect.pseudonyms import LENGTH, Pseudonyms
 from upper_compass.collect.refusals import MOST_HOSTS, Refusals
-from upper_compass.core.tagging import Tagging
+from upper_compass.core.tagging import PARTS, Tagging
 from upper_compass.frames import snapshot
 from upper_compass.frames.keeper import Keeper
 from upper_compass.reference import shipped
@@ -139,11 +140,33 @@ def test_a_site_laid_anew_is_not_added_to_what_was_there(filled, database, mill,
     assert len(Keeper(lambda: psycopg.connect(plain), shipped(), tmp_path).frames(again).hits) == 3
 
 
-def test_settings_stand_around_the_script_as_data(mill):
-    made = with_settings('console.log("</script>")', mill)
-    assert made.startswith('!function(uc_settings){console.log("</script>")}({')
-    given = json.loads(made[made.index("}({") + 2 : made.rindex(")")])
-    assert given == {"key": "mill", "cookie": True, "consent": False}
+def script_for(mill, folder, **tagging):
+    """The script as it is put together, and what is given to it; each part says its own name."""
+    (folder / "parts").mkdir(exist_ok=True)
+    (folder / "uc.js").write_text('console.log("</script>")')
+    for part in set(PARTS.values()):
+        (folder / "parts" / f"{part}.js").write_text(f"part_{part};")
+    made = made_for(folder / "uc.js", replace(mill, tagging=Tagging.model_validate(tagging)))
+    given = json.loads(made[made.index("}({") + 2 : made.rindex(",[])")])
+    return {part for part in set(PARTS.values()) if f"part_{part};" in made}, made, given
+
+
+def test_settings_stand_around_the_script_as_data(mill, tmp_path):
+    parts, made, given = script_for(mill, tmp_path, search_keys=["</script>"])
+    assert parts == {"links", "forms", "media", "search", "promos"}
+    assert 'console.log("</script>")}({' in made
+    assert "<" not in made[made.index("}({") :]
+    assert (given["key"], given["cookie"], given["consent"]) == ("mill", True, False)
+    assert given["parts"] == {"hosts": ["mill.example", "127.0.0.1"], "downloads": True, "outbound": True, "searches": ["</script>"]}
+
+
+@pytest.mark.parametrize("switch", PARTS)
+def test_only_the_parts_that_a_site_uses_are_sent(mill, tmp_path, switch):
+    off = dict.fromkeys(PARTS, False)
+    assert script_for(mill, tmp_path, sends=off)[0] == set()
+    parts, _, given = script_for(mill, tmp_path, sends=off | {switch: True})
+    assert parts == {PARTS[switch]}
+    assert ("searches" in given["parts"]) == (switch == "site_search")
 
 
 @pytest.mark.parametrize("wrong", [{"keep_days": 0}, {"keep_days": 4000}, {"cookie": "maybe"}, {"smells": True}])

@@ -16,17 +16,23 @@ import orjson
 from upper_compass.core.periods import midnight
 from upper_compass.demo.places import (
     AGENTS,
+    AUTHORS,
     COURSES,
     ELSEWHERE,
+    FORMS,
     GUIDES,
     ONWARD,
     PAGE_TITLES,
     PEOPLE,
     PRODUCTS,
+    PROMOTION,
     ROBOT,
     SCREENS,
     SITE,
     STOCKISTS,
+    VIDEO_ENDS,
+    VIDEO_TITLES,
+    VIDEOS,
     WAYS,
     Way,
 )  # fmt: skip
@@ -59,22 +65,34 @@ class Visit:
     at: int
     rng: random.Random
     referrer: str | None
+    by_itself: random.Random
     hits: list[dict[str, Any]] = field(default_factory=list)
     page: str = ""
     url: str = ""
 
     def _hit(self, kind: str, **more: Any) -> None:  # noqa: ANN401
         context = {"language": self.person.language, "timezone": self.person.zone, "screen": SCREENS[self.person.device], "user_agent": self.person.agent}
-        self.hits.append(
-            {"id": str(uuid.UUID(int=self.rng.getrandbits(128), version=4)), "at": self.at, "visitor": self.person.visitor, "kind": kind, "url": self.url}
-            | more
-            | context
-        )
+        author = AUTHORS.get(self.page.removeprefix("/recipes/"))
+        carried = {"fields": {"author": author}} if author else {}
+        told = {"id": str(uuid.UUID(int=self.rng.getrandbits(128), version=4)), "at": self.at, "visitor": self.person.visitor, "kind": kind, "url": self.url}
+        self.hits.append(told | carried | more | context)
 
     def view(self, page: str, query: str = "", seconds: float = 0.0) -> None:
         """Show a page and stay on it a while."""
+        form, following = FORMS.get(self.page, ("", ""))
+        if following == page:
+            self.aside("form start", form=form)
+            self.aside("form submit", form=form)
         before, self.page, self.url = self.url, page, SITE + page + query
         self._hit("view", title=_title(page), referrer=before or self.referrer)
+        if page in FORMS:
+            self.aside("form view", form=FORMS[page][0])
+        elif page == "/" and self.by_itself.random() < 0.45:
+            self.aside("promo view", promo=PROMOTION)
+            if self.by_itself.random() < 0.06:
+                self.aside("promo click", promo=PROMOTION)
+        elif page == "/videos" and self.by_itself.random() < 0.6:
+            self._watch(self.by_itself.choice(list(VIDEOS)))
         stay = seconds or self.rng.lognormvariate(3.1, 0.8)
         self.at += int(min(stay, 900) * 1000)
         self._hit("engage", engaged_ms=int(min(stay, 900) * self.rng.uniform(550, 950)))
@@ -85,6 +103,20 @@ class Visit:
         more: dict[str, Any] = {"name": name} | ({"value": value} if value is not None else {}) | ({"props": props} if props else {})
         self._hit("event", **more)
         self.at += self.rng.randint(200, 3000)
+
+    def _watch(self, media: str) -> None:
+        title, length = VIDEO_TITLES[media], VIDEOS[media]
+        self.aside("media start", media=media, title=title)
+        until = self.by_itself.choices((0, 25, 50, 75, 100), VIDEO_ENDS[media])[0]
+        for percent in (25, 50, 75, 100):
+            if percent <= until:
+                self.aside("media progress", media=media, title=title, position_s=round(length * percent / 100), duration_s=length, percent=percent)
+
+    def aside(self, name: str, **props: Any) -> None:  # noqa: ANN401
+        """Something that the script tells by itself. It takes neither time nor chance from the course of the visit."""
+        told, self.rng = self.rng, self.by_itself
+        self._hit("event", name=name, props=props)
+        self.rng = told
 
     def order(self, number: str, items: list[tuple[str, int]]) -> None:
         """A purchase."""
@@ -114,6 +146,7 @@ class Teller:
     def __init__(self, today: date) -> None:
         self._today = today
         self._rng = random.Random(SEED)
+        self._by_itself = random.Random(SEED + 1)
         self._known: list[Person] = []
         self._orders = 0
 
@@ -156,14 +189,14 @@ class Teller:
         return person
 
     def _robot(self, at: int) -> Visit:
-        visit = Visit(Person(f"r{self._rng.getrandbits(60):015x}", "desktop", ROBOT, "en", ""), at, self._rng, None)
+        visit = Visit(Person(f"r{self._rng.getrandbits(60):015x}", "desktop", ROBOT, "en", ""), at, self._rng, None, self._by_itself)
         for page in self._rng.sample(ELSEWHERE, 3):
             visit.view(page, seconds=1)
         return visit
 
     def _visit(self, way: Way, at: int, before: int, day: date) -> Visit:
         rng = self._rng
-        visit = Visit(self._person(way), at, rng, rng.choice(way.referrers) if way.referrers else None)
+        visit = Visit(self._person(way), at, rng, rng.choice(way.referrers) if way.referrers else None, self._by_itself)
         query = rng.choice(way.queries) if way.queries else ""
         week = day.isocalendar().week
         query = query.format(id=f"{rng.getrandbits(48):012x}", week=f"{day.year}-{week:02}", month=f"{day.year}-{day.month:02}")
@@ -201,8 +234,6 @@ class Teller:
                 visit.event("outbound click", host=host, href=f"https://{host}/")
             elif visit.page == "/recipes" and chance < 0.12:
                 visit.event("site search", term=rng.choice(("rye", "starter", "gluten free", "spelt", "pizza")))
-            elif visit.page == "/videos" and chance < 0.6:
-                visit.event("media start", media=rng.choice(("shaping", "kneading", "scoring")))
 
     def _book(self, visit: Visit) -> None:
         rng = self._rng

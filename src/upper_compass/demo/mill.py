@@ -9,7 +9,7 @@ from fastapi import FastAPI
 from fastapi.responses import FileResponse, HTMLResponse, Response
 from starlette.exceptions import HTTPException
 
-from upper_compass.demo.places import COURSES, GUIDES, PAGE_TITLES, PRODUCTS, RECIPES, SITE, STOCKISTS
+from upper_compass.demo.places import AUTHORS, COURSES, GUIDES, PAGE_TITLES, PRODUCTS, RECIPES, SITE, STOCKISTS
 
 FILES = Path(__file__).parent / "site"
 _POLICY = "default-src 'self'; frame-ancestors 'self'; base-uri 'none'"
@@ -23,20 +23,26 @@ _NAVIGATION = {
     "/de": "Deutsch",
 }
 
+_PLAYER = """<!doctype html>
+<html lang="en"><head><meta charset="utf-8"><title>How we shape</title><link rel="stylesheet" href="/mill/site/mill.css">
+<script type="module" src="/mill/site/player.js"></script></head>
+<body><button id="play">Play or pause</button> <progress value="0" aria-label="How far it has played"></progress></body></html>"""
+
 
 def _words(slug: str) -> str:
     text = slug.replace("-", " ")
     return text[:1].upper() + text[1:]
 
 
-def _page(title: str, body: str, language: str = "en") -> str:
+def _page(title: str, body: str, language: str = "en", author: str = "") -> str:
     links = "".join(f'<a href="/mill{target}">{name}</a>' for target, name in _NAVIGATION.items())
+    signed = f'<meta name="uc-field-author" content="{escape(author)}">' if author else ""
     return f"""<!doctype html>
 <html lang="{language}">
 <head>
 <meta charset="utf-8">
 <meta name="viewport" content="width=device-width, initial-scale=1">
-<title>{escape(title)}</title>
+<title>{escape(title)}</title>{signed}
 <link rel="stylesheet" href="/mill/site/mill.css">
 <script defer src="/uc.js?site=mill" data-as="/mill {SITE}"></script>
 <script type="module" src="/mill/site/mill.js"></script>
@@ -59,21 +65,37 @@ def _field(name: str, label: str, kind: str = "text") -> str:
     return f'<label>{label}<input name="{name}" type="{kind}" required></label>'
 
 
+def _search() -> str:
+    return '<form role="search" action="/mill/recipes"><label>Look for a recipe<input name="q" type="search"></label><button>Look</button></form>'
+
+
+def _found(term: str) -> str:
+    """The recipes whose name holds a word."""
+    slugs = tuple(slug for slug in RECIPES if term.casefold() in _words(slug).casefold())
+    return _search() + (_cards("/recipes", slugs) if slugs else f"<p>No recipe is called {escape(term)}.</p>")
+
+
 def _pages() -> dict[str, tuple[str, str]]:
     """Title and body of every page, by path."""
     pages = {
         "/": (
             "Fennmoor Mill",
             "<p>Stone-ground flour, baking courses, and recipes that work.</p>"
-            + _cards("", ["courses", "shop", "recipes", "guides", "gift-vouchers", "videos"]),
+            + _cards("", ["courses", "shop", "recipes", "guides", "gift-vouchers", "videos"])
+            + '<p><a class="button" href="/mill/gift-vouchers" data-uc-promo="vouchers for winter">A day at the mill makes a good present</a></p>',
         ),
         "/courses": ("Baking courses", _cards("/courses", COURSES)),
         "/courses/booked": ("Your place is kept", '<p>We look forward to baking with you.</p><p><a href="/mill/recipes">Meanwhile, a recipe?</a></p>'),
         "/shop": ("Shop", _cards("/shop", PRODUCTS)),
-        "/recipes": ("Recipes", _cards("/recipes", RECIPES)),
+        "/recipes": ("Recipes", _search() + _cards("/recipes", RECIPES)),
         "/guides": ("Guides", _cards("/guides", list(GUIDES))),
         "/gift-vouchers": ("Gift vouchers", '<p>A course makes a good present.</p><p><a class="button" href="/mill/courses">See the courses</a></p>'),
-        "/videos": ("Videos", '<p>How we knead, shape and score.</p><p><a href="/mill/guides/shaping">The guide to shaping</a></p>'),
+        "/videos": (
+            "Videos",
+            '<p>How we knead.</p><video controls muted preload="metadata" width="320" height="180" src="/mill/site/kneading.webm" title="How we knead"'
+            ' data-uc-media="kneading"></video><p>How we shape, on a player from elsewhere.</p><iframe src="/mill/player" title="How we shape" width="320"'
+            ' height="90"></iframe><p><a href="/mill/guides/shaping">The guide to shaping</a></p>',
+        ),
         "/letter/autumn": (
             "The autumn letter",
             '<p>New rye, and new dates for our courses.</p><p><a class="button" href="/mill/courses/sourdough">The sourdough course</a></p>',
@@ -83,7 +105,7 @@ def _pages() -> dict[str, tuple[str, str]]:
         "/wholesale/thanks": ("Thank you", "<p>We will write to you within two days.</p>"),
         "/wholesale": (
             "Wholesale",
-            f'<form action="/mill/wholesale/thanks" data-uc-event="form submit" data-uc-prop-form="wholesale">{_field("bakery", "Your bakery")}<button>Ask for prices</button></form>',
+            f'<form action="/mill/wholesale/thanks" id="wholesale">{_field("bakery", "Your bakery")}<button>Ask for prices</button></form>',
         ),
         "/de": ("Fennmoor-Mühle", '<p>Mehl vom Stein, Backkurse und Rezepte.</p><p><a class="button" href="/mill/de/kurse">Zu den Kursen</a></p>'),
         "/de/kurse": ("Backkurse", '<p>Unsere Kurse finden auf Englisch statt.</p><p><a href="/mill/courses/sourdough">Sauerteig</a></p>'),
@@ -94,17 +116,15 @@ def _pages() -> dict[str, tuple[str, str]]:
         ("pay", "How to pay?", "thanks", _field("account", "Account")),
     )
     for step, title, following, field in steps:
-        pages[f"/checkout/{step}"] = (title, f'<form action="/mill/checkout/{following}">{field}<button>Go on</button></form>')
-    shops = "".join(
-        f'<li><a href="https://{host}/" data-uc-event="outbound click" data-uc-prop-host="{host}">{_words(host.split(".")[0])}</a></li>' for host in STOCKISTS
-    )
+        pages[f"/checkout/{step}"] = (title, f'<form action="/mill/checkout/{following}" id="{step}">{field}<button>Go on</button></form>')
+    shops = "".join(f'<li><a href="https://{host}/">{_words(host.split(".")[0])}</a></li>' for host in STOCKISTS)
     pages["/stockists"] = (PAGE_TITLES["/stockists"], f'<ul class="cards">{shops}</ul>')
     for slug, price in COURSES.items():
         pages[f"/courses/{slug}"] = (
             _words(slug),
             f'<p>One day at the mill, {price:.2f} €.</p><p><a class="button" href="/mill/courses/{slug}/book">Book a place</a></p>',
         )
-        form = f'<form action="/mill/courses/booked" data-uc-event="course booked" data-uc-value="{price}" data-uc-prop-course="{slug}">'
+        form = f'<form action="/mill/courses/booked" id="booking" data-uc-event="course booked" data-uc-value="{price}" data-uc-prop-course="{slug}">'
         pages[f"/courses/{slug}/book"] = (f"Book: {_words(slug)}", form + _field("baker", "What shall we call you?") + "<button>Book</button></form>")
     for slug, price in PRODUCTS.items():
         button = f'<button data-add="{slug}" data-name="{_words(slug)}" data-price="{price}">Put into the basket</button>'
@@ -112,7 +132,7 @@ def _pages() -> dict[str, tuple[str, str]]:
     for slug in RECIPES:
         pages[f"/recipes/{slug}"] = (_words(slug), '<p>Flour, water, salt, and time.</p><p><a href="/mill/shop/strong-white-flour">The flour for it</a></p>')
     for slug, file in GUIDES.items():
-        link = f'<a class="button" href="/mill/files/{file}" download data-uc-event="file download" data-uc-prop-file="{file}" data-uc-prop-extension="pdf">Download the guide</a>'
+        link = f'<a class="button" href="/mill/files/{file}" download>Download the guide</a>'
         pages[f"/guides/{slug}"] = (f"Guide: {_words(slug)}", f"<p>Ten pages, with pictures.</p><p>{link}</p>")
     return pages
 
@@ -135,7 +155,7 @@ def mount(app: FastAPI) -> None:
 
     @app.get("/mill/site/{name}", include_in_schema=False)
     def file(name: str) -> Response:
-        if name not in ("mill.css", "mill.js"):
+        if name not in ("mill.css", "mill.js", "player.js", "kneading.webm"):
             raise HTTPException(404, "There is nothing at this address.")
         return FileResponse(FILES / name)
 
@@ -147,11 +167,20 @@ def mount(app: FastAPI) -> None:
             _pdf(_words(name.removesuffix(".pdf"))), media_type="application/pdf", headers={"Content-Disposition": f'attachment; filename="{name}"'}
         )
 
+    @app.get("/mill/player", include_in_schema=False)
+    def player() -> HTMLResponse:
+        return HTMLResponse(_PLAYER, headers={"Content-Security-Policy": _POLICY})
+
     @app.get("/mill", include_in_schema=False)
     @app.get("/mill/{path:path}", include_in_schema=False)
-    def page(path: str = "") -> Response:
+    def page(path: str = "", q: str = "") -> Response:
         where = "/" + path.strip("/")
         if where not in pages:
             return HTMLResponse(_page("Not found", "<p>There is no such page at the mill.</p>"), status_code=404)
         title, body = pages[where]
-        return HTMLResponse(_page(title, body, "de" if where.startswith("/de") else "en"), headers={"Content-Security-Policy": _POLICY})
+        if where == "/recipes" and q:
+            body = _found(q.strip())
+        return HTMLResponse(
+            _page(title, body, "de" if where.startswith("/de") else "en", AUTHORS.get(where.removeprefix("/recipes/"), "")),
+            headers={"Content-Security-Policy": _POLICY},
+        )

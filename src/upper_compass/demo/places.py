@@ -8,6 +8,7 @@ SITE = "https://fennmoor-mill.example"
 COURSES = {"sourdough": 108.0, "rye-and-seeds": 96.0, "flatbreads": 72.0, "children": 48.0}
 PRODUCTS = {"strong-white-flour": 6.5, "wholemeal-flour": 6.9, "rye-flour": 7.2, "proving-basket": 18.0, "baking-stone": 34.0, "lame": 12.0}
 RECIPES = ("seeded-rye", "no-knead-loaf", "soda-bread", "oat-rolls", "focaccia", "pumpernickel", "milk-loaf", "hot-cross-buns")
+AUTHORS = {slug: ("Orla Fennick", "Bram Tolle", "Sunniva Rask")[place % 3] for place, slug in enumerate(RECIPES)}
 GUIDES = {"starter": "starter-guide.pdf", "shaping": "shaping-guide.pdf", "ovens": "oven-guide.pdf"}
 STOCKISTS = ("harbour-grocer.example", "green-lane-stores.example", "the-larder.example")
 
@@ -15,6 +16,17 @@ PAGE_TITLES = {
     "/": "Fennmoor Mill", "/courses": "Baking courses", "/shop": "Shop", "/recipes": "Recipes", "/guides": "Guides", "/stockists": "Where to find our flour",
     "/wholesale": "Wholesale", "/gift-vouchers": "Gift vouchers", "/videos": "Videos", "/letter/autumn": "The autumn letter", "/de": "Fennmoor-Mühle", "/de/kurse": "Backkurse",
 }  # fmt: skip
+
+PROMOTION = "vouchers for winter"
+# Seconds of the videos, and how many of those who start one watch nothing more, a quarter, a half, three quarters, all of it.
+VIDEOS = {"kneading": 214, "shaping": 382, "scoring": 95}
+VIDEO_TITLES = {"kneading": "How we knead", "shaping": "How we shape", "scoring": "How we score"}
+VIDEO_ENDS = {"kneading": (20, 22, 18, 12, 28), "shaping": (38, 30, 18, 8, 6), "scoring": (12, 14, 14, 14, 46)}
+# The form on a page, and the page that follows when it is sent.
+FORMS = {
+    "/wholesale": ("wholesale", "/wholesale/thanks"), "/checkout/address": ("address", "/checkout/delivery"), "/checkout/delivery": ("delivery", "/checkout/pay"),
+    "/checkout/pay": ("pay", "/checkout/thanks"),
+} | {f"/courses/{slug}/book": ("booking", "/courses/booked") for slug in COURSES}  # fmt: skip
 
 
 @dataclass(frozen=True)

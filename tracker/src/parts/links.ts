@@ -14,7 +14,7 @@ const links: Part = ({ given, tell, clicked }) =>
       const name = link.getAttribute("download") || safely(decodeURIComponent)(file) || file;
       if (given.downloads) tell("file download", { file: name, extension: (/\.(\w+)$/.exec(name) ?? [])[1]?.toLowerCase() ?? "" }, link);
     } else if (given.outbound && !(given.hosts ?? []).concat(location.hostname).some((host) => bare(host) === bare(link.hostname)))
-      tell("outbound click", { host: bare(link.hostname), href: link.href.split("#")[0]!.slice(0, 1000) }, link);
+      tell("outbound click", { host: bare(link.hostname), href: (link.href.split("#")[0] ?? "").slice(0, 1000) }, link);
   });
 
 const bare = (host: string): string => host.toLowerCase().replace(/^www\./, "");

@@ -1036,6 +1036,47 @@ export interface components {
             keys: string[];
         };
         /**
+         * Sends
+         * @description What the script sends by itself. A part that no switch asks for is not loaded.
+         */
+        Sends: {
+            /**
+             * Downloads
+             * @default true
+             */
+            downloads: boolean;
+            /**
+             * Outbound
+             * @default true
+             */
+            outbound: boolean;
+            /**
+             * Forms
+             * @default true
+             */
+            forms: boolean;
+            /**
+             * Media
+             * @default true
+             */
+            media: boolean;
+            /**
+             * Site Search
+             * @default true
+             */
+            site_search: boolean;
+            /**
+             * Promotions
+             * @default true
+             */
+            promotions: boolean;
+            /**
+             * Scroll Depth
+             * @default false
+             */
+            scroll_depth: boolean;
+        };
+        /**
          * SeriesRequest
          * @description The course over time. Each bucket is judged as a period of its own.
          */
@@ -1124,7 +1165,23 @@ export interface components {
             /**
              * @default {
              *       "cookie": true,
-             *       "consent": false
+             *       "consent": false,
+             *       "sends": {
+             *         "downloads": true,
+             *         "forms": true,
+             *         "media": true,
+             *         "outbound": true,
+             *         "promotions": true,
+             *         "scroll_depth": false,
+             *         "site_search": true
+             *       },
+             *       "search_keys": [
+             *         "q",
+             *         "s",
+             *         "query",
+             *         "search"
+             *       ],
+             *       "players": []
              *     }
              */
             tagging: components["schemas"]["Tagging"];
@@ -1521,6 +1578,7 @@ export interface components {
          * @description `cookie`: the visitor id is kept in a first-party cookie; without, visitors bear a pseudonym that changes each day.
          *
          *     `consent`: nothing is kept or sent before the page says `uc.consent(true)`. `keep_days`: older hits are deleted; None keeps them.
+         *     `search_keys`: query keys that hold what was searched for on the site. `players`: hosts of players in frames, beside the site's own.
          */
         Tagging: {
             /**
@@ -1535,6 +1593,33 @@ export interface components {
             consent: boolean;
             /** Keep Days */
             keep_days?: number | null;
+            /**
+             * @default {
+             *       "downloads": true,
+             *       "outbound": true,
+             *       "forms": true,
+             *       "media": true,
+             *       "site_search": true,
+             *       "promotions": true,
+             *       "scroll_depth": false
+             *     }
+             */
+            sends: components["schemas"]["Sends"];
+            /**
+             * Search Keys
+             * @default [
+             *       "q",
+             *       "s",
+             *       "query",
+             *       "search"
+             *     ]
+             */
+            search_keys: string[];
+            /**
+             * Players
+             * @default []
+             */
+            players: string[];
         };
         /**
          * Tidings

@@ -5,6 +5,7 @@ import { ApiError, ask, client, type Schemas, type Site } from "@/api/client";
 import { Field, type Control } from "@/pieces/Field";
 import { useView } from "@/state/view";
 import { OneVisitor } from "@/views/tag/OneVisitor";
+import { Sending, type Sends } from "@/views/tag/Sending";
 
 /** How the site is tagged and read; changing how it is read re-reads history. */
 export function Settings() {
@@ -35,6 +36,9 @@ interface Given {
   keep: string;
   cookie: boolean;
   consent: boolean;
+  sends: Sends;
+  searches: string;
+  players: string;
 }
 
 const given = ({ name, rules, tagging }: Site): Given => ({
@@ -50,6 +54,9 @@ const given = ({ name, rules, tagging }: Site): Given => ({
   keep: tagging.keep_days === null ? "" : String(tagging.keep_days),
   cookie: tagging.cookie,
   consent: tagging.consent,
+  sends: tagging.sends as Sends,
+  searches: tagging.search_keys.join(" "),
+  players: tagging.players.join("\n"),
 });
 
 /** A number as it was typed; what is none is sent as it stands, so that it is refused beside its field. */
@@ -68,7 +75,15 @@ const asked = (site: Site, form: Given): Schemas["SiteIn"] => ({
     ignored_hosts: listed(form.ignored),
     own_networks: listed(form.networks),
   },
-  tagging: { ...site.tagging, cookie: form.cookie, consent: form.consent, keep_days: form.keep.trim() ? number(form.keep) : null },
+  tagging: {
+    ...site.tagging,
+    cookie: form.cookie,
+    consent: form.consent,
+    keep_days: form.keep.trim() ? number(form.keep) : null,
+    sends: form.sends,
+    search_keys: listed(form.searches),
+    players: listed(form.players),
+  },
 });
 
 function SettingsForm({ site, may }: { site: Site; may: boolean }) {
@@ -96,7 +111,7 @@ function SettingsForm({ site, may }: { site: Site; may: boolean }) {
     else save.mutate();
   };
   const line = (
-    key: keyof Given & ("name" | "timezone" | "currency" | "gap" | "labels" | "kept" | "keep"),
+    key: keyof Given & ("name" | "timezone" | "currency" | "gap" | "labels" | "kept" | "keep" | "searches"),
     label: string,
     field: string,
     hint: ReactNode,
@@ -106,7 +121,7 @@ function SettingsForm({ site, may }: { site: Site; may: boolean }) {
       {(control: Control) => <input {...control} value={form[key]} list={list} onChange={(event) => set({ [key]: event.target.value })} />}
     </Field>
   );
-  const area = (key: keyof Given & ("hosts" | "ignored" | "networks"), label: string, field: string, hint: ReactNode) => (
+  const area = (key: keyof Given & ("hosts" | "ignored" | "networks" | "players"), label: string, field: string, hint: ReactNode) => (
     <Field label={label} hint={hint} wrong={wrong(field)}>
       {(control: Control) => <textarea {...control} rows={3} value={form[key]} onChange={(event) => set({ [key]: event.target.value })} />}
     </Field>
@@ -165,6 +180,12 @@ function SettingsForm({ site, may }: { site: Site; may: boolean }) {
           E-mail addresses and phone numbers in addresses and properties are masked before anything is stored, and so are values of keys
           named like them.
         </p>
+      </fieldset>
+      <fieldset disabled={!may}>
+        <legend className="title">What the script sends by itself</legend>
+        <Sending sends={form.sends} set={(sends) => set({ sends })} />
+        {line("searches", "Query keys of a search on the site", "tagging.search_keys", "the first that is there holds what was looked for")}
+        {area("players", "Hosts of embedded players", "tagging.players", "frames of other hosts whose messages are believed; one a line")}
       </fieldset>
       <div className="end">
         {sure && (

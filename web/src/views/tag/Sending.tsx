@@ -1,0 +1,29 @@
+import type { Schemas } from "@/api/client";
+
+export type Sends = Required<Schemas["Sends"]>;
+
+const SWITCHES: [keyof Sends, string, string][] = [
+  ["downloads", "Downloads", "links to files"],
+  ["outbound", "Outbound clicks", "links to other hosts"],
+  ["forms", "Forms", "seen, begun and sent, by the form’s name"],
+  ["media", "Video and audio", "where they start, how far they play"],
+  ["site_search", "Site search", "what was looked for, from the address"],
+  ["promotions", "Promotions", "elements with data-uc-promo, seen and clicked"],
+  ["scroll_depth", "Scroll depth", "a quarter, half, three quarters, nine tenths"],
+];
+
+/** What the script sends by itself; what is off is not loaded. */
+export function Sending({ sends, set }: { sends: Sends; set: (sends: Sends) => void }) {
+  return (
+    <div className="switches" role="group" aria-label="What the script sends by itself">
+      {SWITCHES.map(([key, name, meaning]) => (
+        <label key={key}>
+          <input type="checkbox" checked={sends[key]} onChange={(event) => set({ ...sends, [key]: event.target.checked })} />
+          <span>
+            {name} <span className="quiet">{meaning}</span>
+          </span>
+        </label>
+      ))}
+    </div>
+  );
+}
