@@ -1,6 +1,5 @@
 """Tables and series: worked examples, any hits against the slow oracle, and one shard against seven."""
 
-from datetime import date
 from zoneinfo import ZoneInfo
 
 import pytest
@@ -19,6 +18,7 @@ from upper_compass.core.requests import SeriesRequest, TableRequest
 from upper_compass.core.tally import HIT_COLUMNS, VISIT_COLUMNS
 
 UTC = ZoneInfo("UTC")
+pytestmark = pytest.mark.usefixtures("early_years")
 BOOKED = Goal.model_validate({"match": {"kind": "event", "name": "book"}, "counts": "every time", "value": {"kind": "hit"}})
 BOUGHT = Goal.model_validate({"match": {"kind": "order"}, "value": {"kind": "order"}})
 SEEN = Goal.model_validate({"match": {"kind": "page", "test": "starts with", "pattern": "/courses"}, "value": {"kind": "fixed", "amount": 3}})
@@ -45,11 +45,6 @@ def ask(hits_or_reading, *, first="1970-01-01", last="1970-01-01", goal=None, **
 
 def by_key(result, measure="visits"):
     return {row.keys[0]: row.values[measure] for row in result.rows}
-
-
-@pytest.fixture(autouse=True)
-def _early_years(monkeypatch):
-    monkeypatch.setattr("upper_compass.core.periods.EARLIEST", date(1960, 1, 1))
 
 
 def test_a_visit_is_judged_by_its_start_and_a_hit_by_its_own_time():

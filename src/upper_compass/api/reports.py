@@ -17,7 +17,7 @@ from upper_compass.api.services import Services
 from upper_compass.collect.importing import ImportReport, import_hits
 from upper_compass.core import reports
 from upper_compass.core.answers import Answer, AnswerRequest, answer
-from upper_compass.core.dimensions import DIMENSIONS
+from upper_compass.core.dimensions import DIMENSIONS, of_field
 from upper_compass.core.goals import Goal
 from upper_compass.core.measures import MEASURES, measured_parts
 from upper_compass.core.reports import Reading
@@ -125,13 +125,13 @@ def answer_(access: Viewer, services: ServicesHere, request: AnswerRequest = Bod
 
 @router.get("/registry", openapi_extra=who("viewer"), responses=responses(401, 404))
 def registry(access: Viewer) -> Registry:
-    """All measures and dimensions with their meanings. For the site's viewers."""
-    _ = access
+    """All measures and dimensions with their meanings, the site's own fields as `field:` and their key. For the site's viewers."""
     measures = [
         MeasureOut(name=m.name, title=m.title, unit=m.unit, meaning=m.meaning, formula=m.formula, better=m.better, chance=m.chance, parts=measured_parts(m))
         for m in MEASURES.values()
     ]
-    return Registry(measures=measures, dimensions=[DimensionOut.model_validate(d, from_attributes=True) for d in DIMENSIONS.values()])
+    dimensions = [*DIMENSIONS.values(), *(of_field(field) for field in access.site.rules.fields)]
+    return Registry(measures=measures, dimensions=[DimensionOut.model_validate(one, from_attributes=True) for one in dimensions])
 
 
 @router.post("/import/hits", openapi_extra=who("owner") | {"requestBody": {"required": True, "content": _HITS}}, responses=responses(401, 403, 404, 422))

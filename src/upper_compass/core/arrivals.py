@@ -88,7 +88,7 @@ def present(shards: Sequence[Shard], now: int) -> Present:
         done = rows[shard.derived.kind[rows] == Kind.event]
         names = DIMENSIONS["event"].read(shard, done)
         pairs = np.unique(np.stack([shard.hit("visitor")[done].astype(np.int64), names.astype(np.int64)]), axis=1)
-        events.add(shard, pairs[1])
+        events.add(shard, pairs[1][pairs[1] > 0])  # hidden events have no name here
     return Present(five=five, thirty=thirty, pages=pages.listed(), sources=sources.listed(), events=events.listed())
 
 

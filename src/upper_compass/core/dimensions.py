@@ -8,8 +8,10 @@ from typing import Literal
 
 import numpy as np
 
+from upper_compass.core.fields import field_of_hits
 from upper_compass.core.frame import Codes
 from upper_compass.core.shard import Shard
+from upper_compass.core.site import SiteField, SiteRules
 from upper_compass.core.visits import Rows
 
 Read = Callable[[Shard, Rows], Codes]
@@ -67,9 +69,7 @@ def _of_url(column: str) -> Read:
 
 
 def _event(shard: Shard, rows: Rows) -> Codes:
-    lexicon = shard.lexicon
-    words = lexicon.words.encode(lexicon.dictionaries["name"].texts)
-    return words[shard.hit("name")[rows]]
+    return shard.lexicon["event"][shard.hit("name")[rows]]
 
 
 def _prop(event: str, key: str) -> Read:
@@ -122,3 +122,33 @@ DIMENSIONS = _registry(
     Dimension("search_term", "Site search", "hit", "What was searched for on the site.", _prop("site search", "term")),
     Dimension("promo", "Promotion clicked", "hit", "The promotion on the site that was clicked.", _prop("promo click", "promo")),
 )
+
+OWN = "field:"
+
+
+class UnknownDimensionError(ValueError):
+    """A site field that the site does not have, or no longer."""
+
+    def __init__(self, name: str) -> None:
+        super().__init__(f"the site has no field {name.removeprefix(OWN)!r}")
+        self.name = name
+
+
+def of_field(field: SiteField) -> Dimension:
+    """A site field as a dimension, named `field:` and its key."""
+    meaning = "A field of the site's own, of each hit." if field.of == "hit" else "A field of the site's own; the last value of the visit."
+
+    def read(shard: Shard, rows: Rows) -> Codes:
+        return field_of_hits(field, shard.hits, shard.lexicon, rows) if field.of == "hit" else shard.field(field)[rows]
+
+    return Dimension(f"{OWN}{field.key}", field.title, field.of, meaning, read)
+
+
+def dimension_of(name: str, rules: SiteRules) -> Dimension:
+    """A dimension by name, of the registry or of the site's own. Raises UnknownDimensionError."""
+    if not name.startswith(OWN):
+        return DIMENSIONS[name]
+    field = next((one for one in rules.fields if one.key == name.removeprefix(OWN)), None)
+    if field is None:
+        raise UnknownDimensionError(name)
+    return of_field(field)

@@ -11,6 +11,7 @@ import numpy as np
 import polars as pl
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
+from upper_compass.core.fields import field_of_hits, field_of_visits
 from upper_compass.core.frame import Bools, Floats, Ints
 from upper_compass.core.hits import Kind
 from upper_compass.core.lexicon import Lexicon
@@ -106,11 +107,26 @@ class HitValue(BaseModel):
     kind: Literal["hit", "order"]
 
 
+class FieldTest(BaseModel):
+    """A condition on a site field, by its key: of the hit, or of the visit that the hit belongs to. No value passes only *is not*."""
+
+    model_config = ConfigDict(extra="forbid")
+    field: Annotated[str, storable(40, least=1)]
+    test: TextTest
+    value: Pattern
+
+    @model_validator(mode="after")
+    def _readable(self) -> Self:
+        check_pattern(self.test, self.value)
+        return self
+
+
 class Goal(BaseModel):
-    """What counts as a conversion, how often in a visit, and what it is worth."""
+    """What counts as a conversion, how often in a visit, and what it is worth. Every condition on site fields (`where`) must hold."""
 
     model_config = ConfigDict(extra="forbid")
     match: Annotated[PageMatch | EventMatch | OrderMatch, Field(discriminator="kind")]
+    where: Annotated[list[FieldTest], Field(max_length=10)] = []
     counts: Literal["once a visit", "every time"] = "once a visit"
     value: Annotated[NoValue | FixedValue | HitValue, Field(discriminator="kind")] = NoValue()
 
@@ -128,6 +144,8 @@ class Conversions:
 def conversions(goal: Goal, hits: pl.DataFrame, derived: Derived, lexicon: Lexicon) -> Conversions:
     """All conversions of a shard, over all of its history."""
     rows = np.flatnonzero(_matches(goal, hits, derived, lexicon) & (derived.visit_of != NO_VISIT)).astype(np.int32)
+    for test in goal.where:
+        rows = rows[_field_holds(test, hits, derived, rows, lexicon)]
     visit = derived.visit_of[rows]
     if goal.counts == "once a visit" and len(rows):
         first = np.diff(visit, prepend=np.int32(-1)) != 0
@@ -142,10 +160,10 @@ def _matches(goal: Goal, hits: pl.DataFrame, derived: Derived, lexicon: Lexicon)
             on_page: Bools = wanted[lexicon["page"]][hits["url"].to_numpy()]
             return (derived.kind == Kind.view) & on_page
         case EventMatch(name=name, props=props):
-            code = lexicon.dictionaries["name"].find(name)
-            named = (derived.kind == Kind.event) & (hits["name"].to_numpy() == (0 if code is None else code))
-            if code is None:
-                return np.zeros(len(named), bool)
+            meant = lexicon.events_called(name)
+            if not len(meant):
+                return np.zeros(len(hits), bool)
+            named: Bools = (derived.kind == Kind.event) & np.isin(hits["name"].to_numpy(), meant)
             return named & _props_hold(props, hits, named, lexicon) if props else named
         case OrderMatch():
             return derived.kind == Kind.order
@@ -159,6 +177,20 @@ def _props_hold(tests: list[PropTest], hits: pl.DataFrame, named: Bools, lexicon
     held = [_all_hold(tests, json.loads(text) if text else {}) for text in texts]
     passing: Bools = np.isin(codes, distinct[np.array(held, bool)])
     return passing
+
+
+def _field_holds(test: FieldTest, hits: pl.DataFrame, derived: Derived, rows: Rows, lexicon: Lexicon) -> Bools:
+    """Which rows pass a condition on a field; a field that the site no longer has has no value anywhere."""
+    field = next((one for one in lexicon.rules.fields if one.key == test.field), None)
+    if field is None:
+        codes = np.zeros(len(rows), np.uint32)
+    elif field.of == "hit":
+        codes = field_of_hits(field, hits, lexicon, rows)
+    else:
+        codes = field_of_visits(field, hits, derived, lexicon)[derived.visit_of[rows]]
+    distinct, places = np.unique(codes, return_inverse=True)
+    passing: Bools = text_test(lexicon.words.decode(distinct), test.test, test.value).to_numpy()
+    return passing[places]
 
 
 def _all_hold(tests: list[PropTest], props: dict[str, object]) -> bool:

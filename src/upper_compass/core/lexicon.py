@@ -18,7 +18,7 @@ from upper_compass.core.agents import read_agent
 from upper_compass.core.frame import Codes, Dictionaries, Dictionary, Floats
 from upper_compass.core.hits import PASSIVE_EVENTS
 from upper_compass.core.reference import Reference
-from upper_compass.core.site import SiteRules, bare_host
+from upper_compass.core.site import PageField, PropertyField, QueryField, SentField, SiteField, SiteRules, bare_host
 from upper_compass.core.sources import FIELDS, ORIGIN_FIELDS, Origins, query_values, split_addresses
 from upper_compass.core.texts import text_test
 
@@ -35,7 +35,7 @@ class Lexicon:
     | device, browser, system | user_agent |
     | zone_country | timezone |
     | country, language | country, language |
-    | passive | name |
+    | passive, event | name |
     | rate | currency (NaN: no rate is known) |
     | source … channel, triple | origin |
     """
@@ -50,7 +50,7 @@ class Lexicon:
         self._triples: dict[tuple[str, str, str], int] = {}
         self._lengths = dict.fromkeys(("url", "referrer", "user_agent", "timezone", "country", "language", "name", "currency"), 0)
         self._columns: dict[str, npt.NDArray[Any]] = {}
-        self._props: dict[str, Codes] = {}
+        self._asked: dict[str, Codes] = {}
         self._origin_codes([self.origins.direct()])
         self.extend()
 
@@ -66,7 +66,7 @@ class Lexicon:
             "timezone": lambda zones: {"zone_country": self._words_by(zones, lambda zone: self._reference.zone_countries.get(zone, ""))},
             "country": lambda countries: {"country": self._words_by(countries, str.upper)},
             "language": lambda tags: {"language": self._words_by(tags, lambda tag: tag.replace("_", "-").split("-")[0].lower())},
-            "name": lambda names: {"passive": names.is_in(list(PASSIVE_EVENTS)).to_numpy()},
+            "name": self._events,
             "currency": lambda codes: {"rate": self._rates(codes)},
         }
         for name, make in makers.items():
@@ -131,6 +131,23 @@ class Lexicon:
         read = [read_agent(text) for text in agents]
         return {name: self.words.encode(pl.Series([row[i] for row in read], dtype=pl.String)) for i, name in enumerate(("device", "browser", "system"))}
 
+    def _events(self, names: pl.Series) -> dict[str, npt.NDArray[Any]]:
+        """`event`: the name in reports, nothing for hidden ones; `passive` as the rules and the site's notes have it."""
+        notes = {note.name: note for note in self.rules.events}
+        passive = names.is_in(list(PASSIVE_EVENTS)).to_numpy().copy()
+        shown = names.to_list()
+        for row in np.flatnonzero(names.is_in(list(notes)).to_numpy()):
+            note = notes[shown[row]]
+            passive[row] = passive[row] if note.passive is None else note.passive
+            shown[row] = "" if note.hidden else note.shown_as or note.name
+        return {"passive": passive, "event": self.words.encode(pl.Series(shown, dtype=pl.String))}
+
+    def events_called(self, name: str) -> Codes:
+        """Codes of the names of events that are meant by a name: sent under it, or shown under it."""
+        sent = {name} | {note.name for note in self.rules.events if note.shown_as == name}
+        found = (self.dictionaries["name"].find(one) for one in sent)
+        return np.array([code for code in found if code], np.uint32)
+
     def _rates(self, currencies: pl.Series) -> Floats:
         own = {"": 1.0, self.rules.currency: 1.0}
         return np.array([own.get(code, self.rules.rates.get(code, np.nan)) for code in currencies], np.float64)
@@ -167,11 +184,29 @@ class Lexicon:
 
     def prop(self, key: str) -> Codes:
         """Word of one property, by code of `props`; 0 where it is missing. Numbers and booleans as JSON writes them."""
-        held = self._props.get(key, np.empty(0, np.uint32))
-        fresh = self.dictionaries["props"].since(len(held))
+        return self._grown(f"props {key}", "props", lambda texts: self._json_values(texts, key))
+
+    def field(self, field: SiteField) -> tuple[str, Codes]:
+        """Where the values of a site field are, and by its codes the words: the name of a coded column of the hits."""
+        match field.read:
+            case SentField():
+                return "fields", self._grown(f"fields {field.key}", "fields", lambda texts: self._json_values(texts, field.key))
+            case PropertyField(key=key):
+                return "props", self.prop(key)
+            case QueryField(key=key):
+                return "url", self._grown(f"query {key}", "url", lambda urls: query_values(split_addresses(urls)["query"], [key])[key])
+            case PageField(pattern=pattern):
+                return "url", self._grown(f"page {pattern}", "url", lambda urls: split_addresses(urls)["path"].str.extract(pattern, 1))
+
+    def _json_values(self, texts: pl.Series, key: str) -> pl.Series:
+        return pl.Series([prop_text(json.loads(text).get(key)) if text else "" for text in texts], dtype=pl.String)
+
+    def _grown(self, name: str, column: str, read: Callable[[pl.Series], pl.Series]) -> Codes:
+        """Words by code of a column that only some ask for: kept, and grown when it is asked for again."""
+        held = self._asked.get(name, np.empty(0, np.uint32))
+        fresh = self.dictionaries[column].since(len(held))
         if len(fresh):
-            values = [prop_text(json.loads(text).get(key)) if text else "" for text in fresh]
-            held = self._props[key] = np.concatenate([held, self.words.encode(pl.Series(values, dtype=pl.String))])
+            held = self._asked[name] = np.concatenate([held, self.words.encode(read(fresh))])
         return held
 
 

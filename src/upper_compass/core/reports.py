@@ -12,7 +12,7 @@ import numpy as np
 import polars as pl
 
 from upper_compass.core.cut import By, Cut, Narrow, Question
-from upper_compass.core.dimensions import DIMENSIONS
+from upper_compass.core.dimensions import Dimension, dimension_of
 from upper_compass.core.goals import Goal
 from upper_compass.core.hits import Kind
 from upper_compass.core.measures import MEASURES, Measure
@@ -33,6 +33,10 @@ class Reading:
     shards: Sequence[Shard]
     zone: ZoneInfo
 
+    def dimension(self, name: str) -> Dimension:
+        """A dimension that the site can be read by. Raises UnknownDimensionError."""
+        return dimension_of(name, self.shards[0].lexicon.rules)
+
     def tally(self, ask: Question, *bys: By) -> list[pl.DataFrame]:
         """The merged tally of each breakdown: key columns, and a column per additive column wanted."""
         cuts = [Cut(shard, ask) for shard in self.shards]
@@ -44,7 +48,7 @@ def table(reading: Reading, request: TableRequest, goal: Goal | None) -> TableRe
     """A breakdown with its totals; versus is judged by the same question over the versus period."""
     measures = [MEASURES[name] for name in request.measures]
     ask = question(reading, request.period, goal, request.only, with_hidden=request.with_hidden)
-    by = By(_columns(measures), tuple(DIMENSIONS[name] for name in request.dimensions))
+    by = By(_columns(measures), tuple(reading.dimension(name) for name in request.dimensions))
     versus = request.period.versus(request.versus)
     rows, total = (_finish(part, measures) for part in _rows_and_total(reading, ask, by))
     rows_before = before = None
@@ -120,7 +124,7 @@ def _columns(measures: list[Measure]) -> frozenset[str]:
 def question(reading: Reading, period: Period, goal: Goal | None, only: Sequence[Narrowing], *, with_hidden: bool) -> Question:
     """What is asked about, in the site's time."""
     start, stop = period.bounds(reading.zone)
-    narrow = tuple(Narrow(DIMENSIONS[n.dimension], tuple(n.values), n.without) for n in only)
+    narrow = tuple(Narrow(reading.dimension(n.dimension), tuple(n.values), n.without) for n in only)
     return Question(start, stop, goal, narrow, with_hidden)
 
 

@@ -7,7 +7,7 @@ from typing import Annotated, Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
-from upper_compass.core.dimensions import DIMENSIONS
+from upper_compass.core.dimensions import DIMENSIONS, OWN
 from upper_compass.core.measures import MEASURES
 from upper_compass.core.periods import MOST_BUCKETS, Bucket, Period, Versus
 from upper_compass.core.texts import storable
@@ -31,7 +31,7 @@ class Narrowing(BaseModel):
 
 def _check_known(what: str, asked: list[str], known: Mapping[str, object]) -> None:
     for name in asked:
-        if name not in known:
+        if name not in known and not (what == "dimension" and name.startswith(OWN)):
             raise ValueError(f"there is no {what} {name!r}; the registry lists them all")
 
 

@@ -11,9 +11,11 @@ import numpy as np
 import numpy.typing as npt
 import polars as pl
 
+from upper_compass.core.fields import field_of_visits
 from upper_compass.core.frame import Bools, Codes, Ints
 from upper_compass.core.goals import Conversions, Goal, conversions
 from upper_compass.core.lexicon import Lexicon
+from upper_compass.core.site import SiteField
 from upper_compass.core.visits import Derived, Rows, derive
 
 # A period that holds at least this part of a shard's time is found by looking at every hit; a shorter one through the order of time.
@@ -30,6 +32,7 @@ class Shard:
     live: Bools
     buried: Codes = field(default_factory=lambda: np.empty(0, np.uint32))
     _conversions: dict[str, Conversions] = field(default_factory=dict)
+    _fields: dict[str, Codes] = field(default_factory=dict)
 
     @staticmethod
     def of(hits: pl.DataFrame, lexicon: Lexicon, repeated: Ints) -> Shard:
@@ -82,6 +85,13 @@ class Shard:
         if key not in self._conversions:
             self._conversions[key] = conversions(goal, self.hits, self.derived, self.lexicon)
         return self._conversions[key]
+
+    def field(self, of: SiteField) -> Codes:
+        """The words of a field of the whole visit, for all visits, worked out once."""
+        key = of.model_dump_json()
+        if key not in self._fields:
+            self._fields[key] = field_of_visits(of, self.hits, self.derived, self.lexicon)
+        return self._fields[key]
 
     def rows_of_visitors(self, visitors: npt.NDArray[np.uint32]) -> Rows:
         """Rows of all hits of these visitors (ascending codes)."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import ipaddress
+import re
 import zoneinfo
 from functools import cache
 from typing import Annotated, Literal, Self
@@ -90,6 +91,76 @@ class PageGroup(BaseModel):
         return self
 
 
+EventName = Annotated[str, storable(100, least=1)]
+
+
+class EventNote(BaseModel):
+    """What the site's people say of the events sent as `name`.
+
+    `shown_as`: the name they bear in every report, history included; `passive`: whether they say nothing about intent, None as the rules have it;
+    `hidden`: they have no row in reports and stand last in the list of events.
+    """
+
+    model_config = ConfigDict(extra="forbid")
+    name: EventName
+    shown_as: EventName | None = None
+    description: Annotated[str, storable(500)] = ""
+    passive: bool | None = None
+    hidden: bool = False
+
+
+class SentField(BaseModel):
+    """The site sends it, under the field's key."""
+
+    model_config = ConfigDict(extra="forbid")
+    kind: Literal["sent"] = "sent"
+
+
+class QueryField(BaseModel):
+    """A key of the address' query holds it."""
+
+    model_config = ConfigDict(extra="forbid")
+    kind: Literal["query"]
+    key: QueryKey
+
+
+class PropertyField(BaseModel):
+    """A property of events holds it."""
+
+    model_config = ConfigDict(extra="forbid")
+    kind: Literal["property"]
+    key: QueryKey
+
+
+class PageField(BaseModel):
+    """A part of the page's path holds it: what the one group of a regular expression finds."""
+
+    model_config = ConfigDict(extra="forbid")
+    kind: Literal["page"]
+    pattern: Word
+
+    @model_validator(mode="after")
+    def _one_group(self) -> Self:
+        check_pattern("regular expression", self.pattern)
+        try:
+            groups = re.compile(self.pattern).groups
+        except re.error:
+            raise ValueError("this is not a regular expression that can be read") from None
+        if groups != 1:
+            raise ValueError("put round brackets around the one part of the path that is wanted, as in ^/recipes/([^/]+)")
+        return self
+
+
+class SiteField(BaseModel):
+    """A dimension of the site's own. `key` names it in hits and reports; `of`: each hit has its own value, or the whole visit its last one."""
+
+    model_config = ConfigDict(extra="forbid")
+    key: Annotated[str, StringConstraints(pattern=r"^[a-z0-9][a-z0-9_-]{0,39}$")]
+    title: Annotated[str, storable(60, least=1)]
+    of: Literal["hit", "visit"] = "hit"
+    read: Annotated[SentField | QueryField | PropertyField | PageField, Field(discriminator="kind")] = SentField()
+
+
 def _mediums(channel: str, *mediums: str) -> ChannelRule:
     return ChannelRule(channel=channel, any_of=[ChannelTest(mediums=list(mediums))])
 
@@ -131,7 +202,21 @@ class SiteRules(BaseModel):
     channels: Annotated[list[ChannelRule], Field(max_length=200)] = list(SHIPPED_CHANNELS)
     page_groups: Annotated[list[PageGroup], Field(max_length=200)] = []
     own_networks: Annotated[list[Annotated[Word, AfterValidator(_network)]], Field(max_length=200)] = []
+    events: Annotated[list[EventNote], Field(max_length=2000)] = []
+    fields: Annotated[list[SiteField], Field(max_length=50)] = []
+
+    @model_validator(mode="after")
+    def _told_once(self) -> Self:
+        for what, names in (("event", [note.name for note in self.events]), ("field", [one.key for one in self.fields])):
+            if len(set(names)) < len(names):
+                raise ValueError(f"an {what} is described twice" if what == "event" else "two fields have the same key")
+        return self
 
     def version(self) -> str:
         """A short digest: what was derived under one version is thrown away under another."""
-        return hashlib.sha256(self.model_dump_json().encode()).hexdigest()[:16]
+        read = self.model_dump_json(exclude={"events": {"__all__": {"description"}}})
+        return hashlib.sha256(read.encode()).hexdigest()[:16]
+
+    def event_name(self, sent: str) -> str:
+        """The name that events sent under a name bear in reports."""
+        return next((note.shown_as for note in self.events if note.name == sent and note.shown_as), sent)

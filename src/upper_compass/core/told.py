@@ -111,6 +111,8 @@ def told_hits(shard: Shard, rows: Rows) -> list[ToldHit]:
         *(shard.lexicon.words.decode(DIMENSIONS[name].read(shard, rows)).alias(name) for name in _HIT_WORDS),
         *_of_visits(shard, visit, (*_SOURCE_WORDS, *_PLACE_WORDS)),
     )
+    renamed = {note.name: note.shown_as for note in shard.lexicon.rules.events if note.shown_as}
+    table = table.with_columns(pl.col("name").replace(renamed))
 
     def told(row: dict[str, Any]) -> ToldHit:
         details = {name: json.loads(row[name]) if row[name] else {} for name in ("props", "fields")}

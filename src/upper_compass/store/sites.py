@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import secrets
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
 import sqlalchemy as sa
+from pydantic import ValidationError
 
 from upper_compass.core.goals import Goal
+from upper_compass.core.plain import sentence
 from upper_compass.core.site import SiteRules
 from upper_compass.core.tagging import Tagging
 from upper_compass.store.tables import changes, goals, roles, sites
@@ -36,6 +38,14 @@ class StoredGoal:
     id: int
     name: str
     goal: Goal
+
+
+class UnfitError(ValueError):
+    """Settings that do not go together: the field, and a sentence."""
+
+    def __init__(self, field: str, text: str) -> None:
+        super().__init__(text)
+        self.field, self.text = field, text
 
 
 def _site(row: sa.Row[Any]) -> Site:
@@ -71,6 +81,26 @@ def change_site(connection: sa.Connection, site: Site, name: str, rules: SiteRul
     row = connection.execute(sites.update().where(sites.c.id == site.id).values(after).returning(sites)).one()
     log_change(connection, site.id, "site", site.id, user_id, _settings(site.name, site.rules, site.tagging), after)
     return _site(row)
+
+
+def change_rules(connection: sa.Connection, site_id: int, edit: Callable[[SiteRules], SiteRules], user_id: int, thing: str) -> SiteRules:
+    """Change a part of how a site is read. Who else changes it at the same time waits, so that no change is lost. `thing` names the part in the history.
+
+    `edit` may raise what its caller handles; nothing is changed then. Raises UnfitError for what is no good as a whole, such as too long a list.
+    """
+    before = SiteRules.model_validate(connection.execute(sa.select(sites.c.rules).where(sites.c.id == site_id).with_for_update()).scalar_one())
+    edited = edit(before)
+    try:
+        after = SiteRules.model_validate(edited.model_dump())
+    except ValidationError as why:
+        first = why.errors(include_url=False, include_input=False)[0]
+        raise UnfitError(".".join(str(part) for part in first["loc"]), sentence(first)) from why
+    was, becomes = before.model_dump(mode="json"), after.model_dump(mode="json")
+    changed = [name for name in becomes if becomes[name] != was[name]]
+    if changed:
+        connection.execute(sites.update().where(sites.c.id == site_id).values(rules=becomes))
+        log_change(connection, site_id, thing, site_id, user_id, {name: was[name] for name in changed}, {name: becomes[name] for name in changed})
+    return after
 
 
 def site_by_key(connection: sa.Connection, key: str) -> Site | None:

@@ -244,7 +244,7 @@ export interface paths {
         };
         /**
          * Registry
-         * @description All measures and dimensions with their meanings. For the site's viewers.
+         * @description All measures and dimensions with their meanings, the site's own fields as `field:` and their key. For the site's viewers.
          */
         get: operations["registry_api_v1_sites__site__registry_get"];
         put?: never;
@@ -272,6 +272,94 @@ export interface paths {
          */
         post: operations["import_file_api_v1_sites__site__import_hits_post"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Describe Event
+         * @description Describe an event as it is sent, give it another name, mark it passive, hide it; history follows. For the site's analysts.
+         */
+        put: operations["describe_event_api_v1_sites__site__events_put"];
+        /**
+         * List Events
+         * @description Every event that ever arrived, with its figures in the period. For the site's viewers.
+         */
+        post: operations["list_events_api_v1_sites__site__events_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/goals/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preview
+         * @description What a goal would have counted in the last 30 days and today. For the site's viewers.
+         */
+        post: operations["preview_api_v1_sites__site__goals_preview_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/goals/counted": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Counted
+         * @description What each goal of the site counted in the last 30 days and today. For the site's viewers.
+         */
+        get: operations["counted_api_v1_sites__site__goals_counted_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/fields/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Keep Field
+         * @description Add a site field, or change the one with this key; history is read by it. For the site's analysts.
+         */
+        put: operations["keep_field_api_v1_sites__site__fields__key__put"];
+        post?: never;
+        /**
+         * Drop Field
+         * @description Take a site field away. What was sent for it stays stored; the same field put back reads it again. For the site's analysts.
+         */
+        delete: operations["drop_field_api_v1_sites__site__fields__key__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -505,6 +593,16 @@ export interface components {
             kinds?: string[] | null;
         };
         /**
+         * Counted
+         * @description A value and how often it was there.
+         */
+        Counted: {
+            /** Value */
+            value: string;
+            /** Times */
+            times: number;
+        };
+        /**
          * Credentials
          * @description An address and a password.
          * @example {
@@ -551,6 +649,80 @@ export interface components {
             props: components["schemas"]["PropTest"][];
         };
         /**
+         * EventNote
+         * @description What the site's people say of the events sent as `name`.
+         *
+         *     `shown_as`: the name they bear in every report, history included; `passive`: whether they say nothing about intent, None as the rules have it;
+         *     `hidden`: they have no row in reports and stand last in the list of events.
+         */
+        EventNote: {
+            /** Name */
+            name: string;
+            /** Shown As */
+            shown_as?: string | null;
+            /**
+             * Description
+             * @default
+             */
+            description: string;
+            /** Passive */
+            passive?: boolean | null;
+            /**
+             * Hidden
+             * @default false
+             */
+            hidden: boolean;
+        };
+        /**
+         * EventOut
+         * @description One event under the name that reports show.
+         *
+         *     `sent_as`: the names under which it is sent. `people`, `times`, `value` (in the site's currency) and what follows are of the period, without robots and
+         *     own traffic; `last`: ms of the newest over all history, own traffic included, None before the first.
+         */
+        EventOut: {
+            /** Name */
+            name: string;
+            /** Sent As */
+            sent_as: string[];
+            /** People */
+            people: number;
+            /** Times */
+            times: number;
+            /** Value */
+            value: number;
+            /** Last */
+            last: number | null;
+            /** Passive */
+            passive: boolean;
+            /** Hidden */
+            hidden: boolean;
+            /** Description */
+            description: string;
+            /** Pages */
+            pages: components["schemas"]["Counted"][];
+            /** Props */
+            props: components["schemas"]["PropOut"][];
+        };
+        /**
+         * EventsRequest
+         * @description The days to read events of, and to which visits it is narrowed.
+         * @example {
+         *       "period": {
+         *         "first": "2026-10-26",
+         *         "last": "2026-11-22"
+         *       }
+         *     }
+         */
+        EventsRequest: {
+            period: components["schemas"]["Period"];
+            /**
+             * Only
+             * @default []
+             */
+            only: components["schemas"]["Narrowing"][];
+        };
+        /**
          * Explanation
          * @description What told where a visit came from (`key`: of the query, or the host that referred), and the channel's place in the site's list, from 1.
          */
@@ -570,6 +742,21 @@ export interface components {
             channel: string;
             /** Rule */
             rule: number | null;
+        };
+        /**
+         * FieldTest
+         * @description A condition on a site field, by its key: of the hit, or of the visit that the hit belongs to. No value passes only *is not*.
+         */
+        FieldTest: {
+            /** Field */
+            field: string;
+            /**
+             * Test
+             * @enum {string}
+             */
+            test: "is" | "is not" | "starts with" | "contains" | "regular expression";
+            /** Value */
+            value: string;
         };
         /**
          * Figures
@@ -637,11 +824,16 @@ export interface components {
         };
         /**
          * Goal
-         * @description What counts as a conversion, how often in a visit, and what it is worth.
+         * @description What counts as a conversion, how often in a visit, and what it is worth. Every condition on site fields (`where`) must hold.
          */
         Goal: {
             /** Match */
             match: components["schemas"]["PageMatch"] | components["schemas"]["EventMatch"] | components["schemas"]["OrderMatch"];
+            /**
+             * Where
+             * @default []
+             */
+            where: components["schemas"]["FieldTest"][];
             /**
              * Counts
              * @default once a visit
@@ -655,6 +847,18 @@ export interface components {
              *     }
              */
             value: components["schemas"]["NoValue"] | components["schemas"]["FixedValue"] | components["schemas"]["HitValue"];
+        };
+        /**
+         * GoalCounted
+         * @description A goal's conversions and what they were worth.
+         */
+        GoalCounted: {
+            /** Id */
+            id: number;
+            /** Conversions */
+            conversions: number;
+            /** Value */
+            value: number;
         };
         /**
          * GoalIn
@@ -827,6 +1031,19 @@ export interface components {
             kind: "order";
         };
         /**
+         * PageField
+         * @description A part of the page's path holds it: what the one group of a regular expression finds.
+         */
+        PageField: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "page";
+            /** Pattern */
+            pattern: string;
+        };
+        /**
          * PageGroup
          * @description A named page pattern; the first that matches names the group.
          */
@@ -936,6 +1153,51 @@ export interface components {
             events: components["schemas"]["Listed"][];
         };
         /**
+         * PreviewOut
+         * @description What it would have counted, and in which days.
+         */
+        PreviewOut: {
+            /** Conversions */
+            conversions: number;
+            /** Visits */
+            visits: number;
+            /** Value */
+            value: number;
+            /** Pages */
+            pages: components["schemas"]["Counted"][];
+            /** More Pages */
+            more_pages: number;
+            period: components["schemas"]["Period"];
+        };
+        /**
+         * PreviewRequest
+         * @description A goal that is being written.
+         * @example {
+         *       "goal": {
+         *         "match": {
+         *           "kind": "page",
+         *           "pattern": "/thanks",
+         *           "test": "is"
+         *         }
+         *       }
+         *     }
+         */
+        PreviewRequest: {
+            goal: components["schemas"]["Goal"];
+        };
+        /**
+         * PropOut
+         * @description A property: its commonest values, and how many different ones there were.
+         */
+        PropOut: {
+            /** Key */
+            key: string;
+            /** Values */
+            values: components["schemas"]["Counted"][];
+            /** Different */
+            different: number;
+        };
+        /**
          * PropTest
          * @description A condition on one property of an event; a test on numbers fails on text, a test on text fails on numbers.
          */
@@ -946,6 +1208,32 @@ export interface components {
             test: ("is" | "is not" | "starts with" | "contains" | "regular expression") | ("=" | "≠" | "<" | "≤" | ">" | "≥");
             /** Value */
             value: string | number;
+        };
+        /**
+         * PropertyField
+         * @description A property of events holds it.
+         */
+        PropertyField: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "property";
+            /** Key */
+            key: string;
+        };
+        /**
+         * QueryField
+         * @description A key of the address' query holds it.
+         */
+        QueryField: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "query";
+            /** Key */
+            key: string;
         };
         /**
          * Refusal
@@ -1077,6 +1365,17 @@ export interface components {
             scroll_depth: boolean;
         };
         /**
+         * SentField
+         * @description The site sends it, under the field's key.
+         */
+        SentField: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "sent";
+        };
+        /**
          * SeriesRequest
          * @description The course over time. Each bucket is judged as a period of its own.
          */
@@ -1143,6 +1442,29 @@ export interface components {
             name: string;
             /** Csrf */
             csrf: string | null;
+        };
+        /**
+         * SiteField
+         * @description A dimension of the site's own. `key` names it in hits and reports; `of`: each hit has its own value, or the whole visit its last one.
+         */
+        SiteField: {
+            /** Key */
+            key: string;
+            /** Title */
+            title: string;
+            /**
+             * Of
+             * @default hit
+             * @enum {string}
+             */
+            of: "hit" | "visit";
+            /**
+             * Read
+             * @default {
+             *       "kind": "sent"
+             *     }
+             */
+            read: components["schemas"]["SentField"] | components["schemas"]["QueryField"] | components["schemas"]["PropertyField"] | components["schemas"]["PageField"];
         };
         /**
          * SiteIn
@@ -1475,6 +1797,16 @@ export interface components {
              * @default []
              */
             own_networks: string[];
+            /**
+             * Events
+             * @default []
+             */
+            events: components["schemas"]["EventNote"][];
+            /**
+             * Fields
+             * @default []
+             */
+            fields: components["schemas"]["SiteField"][];
         };
         /**
          * Spelling
@@ -3154,6 +3486,387 @@ export interface operations {
                 };
                 content: {
                     "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    describe_event_api_v1_sites__site__events_put: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EventNote"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EventNote"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    list_events_api_v1_sites__site__events_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EventsRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EventOut"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    preview_api_v1_sites__site__goals_preview_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PreviewRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PreviewOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    counted_api_v1_sites__site__goals_counted_get: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GoalCounted"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    keep_field_api_v1_sites__site__fields__key__put: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The field's key. */
+                key: string;
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SiteField"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SiteField"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    drop_field_api_v1_sites__site__fields__key__delete: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The field's key. */
+                key: string;
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
         };

@@ -1,0 +1,134 @@
+"""*Tag*: what is said of events, what goals would count, and the site's own fields."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+from typing import Annotated
+from zoneinfo import ZoneInfo
+
+from fastapi import APIRouter, Body, Path
+from pydantic import BaseModel, ConfigDict, Field
+
+from upper_compass.api.access import Access, Analyst, ServicesHere, Viewer, who
+from upper_compass.api.problems import Problem, responses
+from upper_compass.api.reports import reading_of
+from upper_compass.api.services import Services
+from upper_compass.core.cut import Question
+from upper_compass.core.events import EventOut, events
+from upper_compass.core.goals import Goal
+from upper_compass.core.periods import Period
+from upper_compass.core.previews import GoalPreview, preview_goal
+from upper_compass.core.reports import question
+from upper_compass.core.requests import Narrowing
+from upper_compass.core.site import EventNote, SiteField, SiteRules
+from upper_compass.store import sites as store
+
+router = APIRouter(prefix="/api/v1/sites/{site}", tags=["Tagging"])
+
+PREVIEW_DAYS = 30
+FieldKey = Annotated[str, Path(pattern=r"^[a-z0-9][a-z0-9_-]{0,39}$", description="The field's key.", examples=["author"])]
+
+
+def last_days(services: Services, access: Access, days: int) -> Period:
+    """The last complete days at the site, and today so far, that what was just tried is seen."""
+    today = services.now().astimezone(ZoneInfo(access.site.rules.timezone)).date()
+    return Period(first=today - timedelta(days=days), last=today)
+
+
+class EventsRequest(BaseModel):
+    """The days to read events of, and to which visits it is narrowed."""
+
+    model_config = ConfigDict(extra="forbid", json_schema_extra={"examples": [{"period": {"first": "2026-10-26", "last": "2026-11-22"}}]})
+    period: Period
+    only: Annotated[list[Narrowing], Field(max_length=20)] = []
+
+
+class PreviewRequest(BaseModel):
+    """A goal that is being written."""
+
+    model_config = ConfigDict(extra="forbid", json_schema_extra={"examples": [{"goal": {"match": {"kind": "page", "test": "is", "pattern": "/thanks"}}}]})
+    goal: Goal
+
+
+class PreviewOut(GoalPreview):
+    """What it would have counted, and in which days."""
+
+    period: Period
+
+
+class GoalCounted(BaseModel):
+    """A goal's conversions and what they were worth."""
+
+    id: int
+    conversions: int
+    value: float
+
+
+@router.post("/events", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
+def list_events(request: EventsRequest, access: Viewer, services: ServicesHere) -> list[EventOut]:
+    """Every event that ever arrived, with its figures in the period. For the site's viewers."""
+    reading = reading_of(services, access)
+    return events(reading.shards, question(reading, request.period, None, request.only, with_hidden=False), access.site.rules)
+
+
+@router.put("/events", openapi_extra=who("analyst"), responses=responses(401, 403, 404, 422))
+def describe_event(access: Analyst, note: EventNote = Body(examples=[{"name": "signup", "shown_as": "Signed up", "passive": False}])) -> EventNote:  # noqa: B008
+    """Describe an event as it is sent, give it another name, mark it passive, hide it; history follows. For the site's analysts."""
+
+    def edit(rules: SiteRules) -> SiteRules:
+        others = [one for one in rules.events if one.name != note.name]
+        plain = note == EventNote(name=note.name)
+        return rules.model_copy(update={"events": others if plain else [*others, note]})
+
+    with access.engine.begin() as connection:
+        store.change_rules(connection, access.site.id, edit, access.user.id, "events")
+    return note
+
+
+@router.post("/goals/preview", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
+def preview(request: PreviewRequest, access: Viewer, services: ServicesHere) -> PreviewOut:
+    """What a goal would have counted in the last 30 days and today. For the site's viewers."""
+    reading = reading_of(services, access)
+    period = last_days(services, access, PREVIEW_DAYS)
+    found = preview_goal(reading.shards, Question(*period.bounds(reading.zone), goal=request.goal))
+    return PreviewOut(period=period, **found.model_dump())
+
+
+@router.get("/goals/counted", openapi_extra=who("viewer"), responses=responses(401, 404))
+def counted(access: Viewer, services: ServicesHere) -> list[GoalCounted]:
+    """What each goal of the site counted in the last 30 days and today. For the site's viewers."""
+    with access.engine.connect() as connection:
+        goals = store.goals_of(connection, access.site.id)
+    reading = reading_of(services, access)
+    bounds = last_days(services, access, PREVIEW_DAYS).bounds(reading.zone)
+    found = [(goal.id, preview_goal(reading.shards, Question(*bounds, goal=goal.goal))) for goal in goals]
+    return [GoalCounted(id=number, conversions=one.conversions, value=one.value) for number, one in found]
+
+
+@router.put("/fields/{key}", openapi_extra=who("analyst"), responses=responses(401, 403, 404, 422))
+def keep_field(key: FieldKey, field: SiteField, access: Analyst) -> SiteField:
+    """Add a site field, or change the one with this key; history is read by it. For the site's analysts."""
+    if field.key != key:
+        raise Problem(422, "The key in the address is not that of the field.")
+
+    def edit(rules: SiteRules) -> SiteRules:
+        keys = [one.key for one in rules.fields]
+        fields = [field if one.key == key else one for one in rules.fields] if key in keys else [*rules.fields, field]
+        return rules.model_copy(update={"fields": fields})
+
+    with access.engine.begin() as connection:
+        store.change_rules(connection, access.site.id, edit, access.user.id, "fields")
+    return field
+
+
+@router.delete("/fields/{key}", status_code=204, openapi_extra=who("analyst"), responses=responses(401, 403, 404))
+def drop_field(key: FieldKey, access: Analyst) -> None:
+    """Take a site field away. What was sent for it stays stored; the same field put back reads it again. For the site's analysts."""
+
+    def edit(rules: SiteRules) -> SiteRules:
+        if key not in [one.key for one in rules.fields]:
+            raise Problem(404, "The site has no such field.")
+        return rules.model_copy(update={"fields": [one for one in rules.fields if one.key != key]})
+
+    with access.engine.begin() as connection:
+        store.change_rules(connection, access.site.id, edit, access.user.id, "fields")
