@@ -61,8 +61,8 @@ def test_a_field_is_kept_read_and_taken_away(client):
     fields = "/api/v1/sites/mill/fields"
     assert client.put(f"{fields}/author", json={"key": "author", "title": "Author"}, headers=headers).status_code == 200
     registry = client.get("/api/v1/sites/mill/registry").json()
-    assert registry["dimensions"][-1] | {"meaning": ""} == {"name": "field:author", "title": "Author", "of": "hit", "meaning": ""}
-    table = {**PERIOD, "measures": ["views"], "dimensions": ["field:author"]}
+    assert registry["dimensions"][-1] | {"meaning": ""} == {"name": "field.author", "title": "Author", "of": "hit", "meaning": ""}
+    table = {**PERIOD, "measures": ["views"], "dimensions": ["field.author"]}
     rows = client.post("/api/v1/sites/mill/reports/table", json=table, headers=headers).json()["rows"]
     assert [(row["keys"], row["values"]["views"]) for row in rows] == [(["Orla"], 1)]
     assert client.put(f"{fields}/author", json={"key": "other", "title": "x"}, headers=headers).status_code == 422

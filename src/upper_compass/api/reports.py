@@ -125,7 +125,7 @@ def answer_(access: Viewer, services: ServicesHere, request: AnswerRequest = Bod
 
 @router.get("/registry", openapi_extra=who("viewer"), responses=responses(401, 404))
 def registry(access: Viewer) -> Registry:
-    """All measures and dimensions with their meanings, the site's own fields as `field:` and their key. For the site's viewers."""
+    """All measures and dimensions with their meanings, the site's own fields as `field.` and their key. For the site's viewers."""
     measures = [
         MeasureOut(name=m.name, title=m.title, unit=m.unit, meaning=m.meaning, formula=m.formula, better=m.better, chance=m.chance, parts=measured_parts(m))
         for m in MEASURES.values()

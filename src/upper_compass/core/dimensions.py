@@ -123,7 +123,7 @@ DIMENSIONS = _registry(
     Dimension("promo", "Promotion clicked", "hit", "The promotion on the site that was clicked.", _prop("promo click", "promo")),
 )
 
-OWN = "field:"
+OWN = "field."
 
 
 class UnknownDimensionError(ValueError):
@@ -135,7 +135,7 @@ class UnknownDimensionError(ValueError):
 
 
 def of_field(field: SiteField) -> Dimension:
-    """A site field as a dimension, named `field:` and its key."""
+    """A site field as a dimension, named `field.` and its key."""
     meaning = "A field of the site's own, of each hit." if field.of == "hit" else "A field of the site's own; the last value of the visit."
 
     def read(shard: Shard, rows: Rows) -> Codes:

@@ -14,7 +14,7 @@ from pydantic import BaseModel
 from upper_compass.core.cut import Cut, Question
 from upper_compass.core.frame import Codes
 from upper_compass.core.goals import money
-from upper_compass.core.hits import Kind
+from upper_compass.core.hits import EVENTS_BY_ITSELF, Kind
 from upper_compass.core.lexicon import prop_text
 from upper_compass.core.shard import Shard
 from upper_compass.core.site import SiteRules
@@ -42,8 +42,8 @@ class PropOut(BaseModel):
 class EventOut(BaseModel):
     """One event under the name that reports show.
 
-    `sent_as`: the names under which it is sent. `people`, `times`, `value` (in the site's currency) and what follows are of the period, without robots and
-    own traffic; `last`: ms of the newest over all history, own traffic included, None before the first.
+    `sent_as`: the names under which it is sent; `by_itself`: the site script sends it without being told. `people`, `times`, `value` (in the site's currency)
+    and what follows are of the period, without robots and own traffic; `last`: ms of the newest over all history, own traffic included.
     """
 
     name: str
@@ -53,6 +53,7 @@ class EventOut(BaseModel):
     value: float
     last: int | None
     passive: bool
+    by_itself: bool
     hidden: bool
     description: str
     pages: list[Counted]
@@ -78,11 +79,20 @@ def events(shards: Sequence[Shard], ask: Question, rules: SiteRules) -> list[Eve
         note = next((notes[one] for one in sent if one in notes), None)
         listed.append(
             EventOut(
-                name=name, sent_as=sent, people=people.get(name, 0), times=int(own["times"].sum()), value=float(own["value"].sum()),
-                last=own["last"].max(), passive=passive[sent[0]], hidden=bool(note and note.hidden), description=note.description if note else "",
-                pages=_commonest(pages.filter(pl.col("sent").is_in(sent)), "page", PAGES), props=_props(sets.filter(pl.col("sent").is_in(sent))),
+                name=name,
+                sent_as=sent,
+                people=people.get(name, 0),
+                times=int(own["times"].sum()),
+                value=float(own["value"].sum()),
+                last=own["last"].max(),
+                passive=passive[sent[0]],
+                by_itself=EVENTS_BY_ITSELF.issuperset(sent),
+                hidden=bool(note and note.hidden),
+                description=note.description if note else "",
+                pages=_commonest(pages.filter(pl.col("sent").is_in(sent)), "page", PAGES),
+                props=_props(sets.filter(pl.col("sent").is_in(sent))),
             )
-        )  # fmt: skip
+        )
     return sorted(listed, key=lambda one: (one.hidden, -one.times, one.name))
 
 

@@ -25,6 +25,11 @@ class Kind(IntEnum):
 
 
 # Events that say nothing about intent; every other event is active.
+# What the site script sends by itself (rules, chapter 1).
+EVENTS_BY_ITSELF = frozenset({
+    "file download", "outbound click", "form view", "form start", "form submit", "media start", "media progress", "site search", "promo view", "promo click",
+    "scroll depth", "test exposure",
+})  # fmt: skip
 PASSIVE_EVENTS = ("form view", "media progress", "scroll depth", "promo view", "test exposure")
 
 

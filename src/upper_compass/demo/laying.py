@@ -12,7 +12,7 @@ import sqlalchemy as sa
 
 from upper_compass.collect.importing import ImportReport, import_hits
 from upper_compass.core.goals import Goal
-from upper_compass.core.site import PageGroup, SiteRules
+from upper_compass.core.site import EventNote, PageField, PageGroup, SiteField, SiteRules
 from upper_compass.demo.history import SEED, ZONE, Teller
 from upper_compass.store import people, sites
 from upper_compass.store.hits import HitWriter, delete_hits
@@ -28,6 +28,14 @@ RULES = SiteRules(
         PageGroup(name="Courses", pattern="/courses"), PageGroup(name="Shop", pattern="/shop"), PageGroup(name="Recipes", pattern="/recipes"),
         PageGroup(name="Guides", pattern="/guides"), PageGroup(name="Checkout", pattern="/checkout"), PageGroup(name="German part", pattern="/de"),
     ],
+    events=[
+        EventNote(name="course booked", description="A place in a course was booked; worth its price."),
+        EventNote(name="site search", description="Somebody looked for a recipe."),
+    ],
+    fields=[
+        SiteField(key="author", title="Recipe by"),
+        SiteField(key="course", title="Course looked at", of="visit", read=PageField(kind="page", pattern="^/courses/([^/]+)")),
+    ],
 )  # fmt: skip
 GOALS = {
     "Course bookings": {"match": {"kind": "event", "name": "course booked"}, "counts": "every time", "value": {"kind": "hit"}},
@@ -38,7 +46,9 @@ GOALS = {
         "value": {"kind": "fixed", "amount": 120},
     },
 }
-_STAMP = "demo laid"
+# Another edition is read by other rules; those of the old one are replaced.
+EDITION = 2
+_STAMP = f"demo, edition {EDITION}, laid"
 
 
 def today() -> date:
@@ -50,18 +60,23 @@ def _stamp(day: date) -> str:
     return f"{_STAMP} {day.isoformat()} {SEED}"
 
 
+def _stamped(connection: sa.Connection) -> str:
+    return str(connection.execute(sa.text("SELECT obj_description('sites'::regclass)")).scalar() or "")
+
+
 def laid_today(engine: sa.Engine) -> bool:
     """Whether the demo's history is whole and ends yesterday."""
     with engine.connect() as connection:
-        return connection.execute(sa.text("SELECT obj_description('sites'::regclass)")).scalar() == _stamp(today())
+        return _stamped(connection) == _stamp(today())
 
 
 def lay(engine: sa.Engine, url: str) -> ImportReport:
     """Lay the demo anew, ending yesterday; what was collected by hand before goes with the old one."""
     day = today()
     with engine.begin() as connection:
+        same_edition = _stamped(connection).startswith(_STAMP)
         connection.execute(sa.text("COMMENT ON TABLE sites IS NULL"))
-        site = _site(connection)
+        site = _site(connection, same_edition=same_edition)
     with psycopg.connect(url.replace("+psycopg", "")) as connection:
         delete_hits(connection, site.id)
         report = import_hits(io.BufferedReader(_Lines(Teller(day).lines())), site.id, HitWriter(connection))
@@ -74,7 +89,7 @@ def lay(engine: sa.Engine, url: str) -> ImportReport:
     return report
 
 
-def _site(connection: sa.Connection) -> sites.Site:
+def _site(connection: sa.Connection, *, same_edition: bool) -> sites.Site:
     found = sites.site_by_key(connection, KEY)
     owner = people.add_user(connection, ACCOUNT, "Ida Brandvold", PASSWORD)
     colleague = people.add_user(connection, *COLLEAGUE[:3])
@@ -82,6 +97,8 @@ def _site(connection: sa.Connection) -> sites.Site:
         found = sites.add_site(connection, "Fennmoor Mill", RULES, owner.id, KEY)
         for name, definition in GOALS.items():
             sites.add_goal(connection, found.id, name, Goal.model_validate(definition), owner.id)
+    elif not same_edition:
+        found = sites.change_site(connection, found, found.name, RULES, found.tagging, owner.id)
     sites.give_role(connection, found.id, colleague.id, COLLEAGUE[3])
     return found
 

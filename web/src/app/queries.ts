@@ -97,6 +97,27 @@ export const followedQuery = (site: string, token: string) =>
     refetchInterval: (query) => (query.state.data?.visitor ? false : 1_000),
   });
 
+/** Every event that ever arrived, with its figures in the period. */
+export const eventsQuery = (site: string, body: Schemas["EventsRequest"], { live }: Live) =>
+  queryOptions({
+    queryKey: ["events", site, body],
+    queryFn: () => ask(client.POST("/api/v1/sites/{site}/events", { ...at(site), body })),
+    placeholderData: keepPreviousData,
+    refetchInterval: every(live),
+  });
+
+export const countedQuery = (site: string) =>
+  queryOptions({ queryKey: ["counted", site], queryFn: () => ask(client.GET("/api/v1/sites/{site}/goals/counted", at(site))) });
+
+/** What a goal that is being written would have counted. */
+export const previewQuery = (site: string, goal: Schemas["PreviewRequest"]["goal"]) =>
+  queryOptions({
+    queryKey: ["preview", site, goal],
+    queryFn: () => ask(client.POST("/api/v1/sites/{site}/goals/preview", { ...at(site), body: { goal } })),
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+
 export const refusedQuery = (site: string) =>
   queryOptions({
     queryKey: ["refused", site],

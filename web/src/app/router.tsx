@@ -25,6 +25,9 @@ const view = (path: string, load: () => Promise<ComponentType>) =>
 /** What a session rarely begins with comes when it is wanted. */
 const lazy = [
   view("/tag/site-code", async () => (await import("@/views/tag/SiteCode")).SiteCode),
+  view("/tag/events", async () => (await import("@/views/tag/Events")).Events),
+  view("/tag/goals", async () => (await import("@/views/tag/Goals")).Goals),
+  view("/tag/fields", async () => (await import("@/views/tag/SiteFields")).SiteFields),
   view("/tag/settings", async () => (await import("@/views/tag/Settings")).Settings),
   view("/watch/now", async () => (await import("@/views/watch/Now")).Now),
   view("/watch/visits", async () => (await import("@/views/watch/Visits")).Visits),

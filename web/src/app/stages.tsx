@@ -20,6 +20,9 @@ export const STAGES: Stage[] = [
     ),
     views: [
       { name: "Site code", path: "tag/site-code" },
+      { name: "Events", path: "tag/events" },
+      { name: "Goals", path: "tag/goals" },
+      { name: "Site fields", path: "tag/fields" },
       { name: "Settings", path: "tag/settings" },
     ],
   },

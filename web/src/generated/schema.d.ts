@@ -244,7 +244,7 @@ export interface paths {
         };
         /**
          * Registry
-         * @description All measures and dimensions with their meanings, the site's own fields as `field:` and their key. For the site's viewers.
+         * @description All measures and dimensions with their meanings, the site's own fields as `field.` and their key. For the site's viewers.
          */
         get: operations["registry_api_v1_sites__site__registry_get"];
         put?: never;
@@ -678,7 +678,7 @@ export interface components {
          * @description One event under the name that reports show.
          *
          *     `sent_as`: the names under which it is sent. `people`, `times`, `value` (in the site's currency) and what follows are of the period, without robots and
-         *     own traffic; `last`: ms of the newest over all history, own traffic included, None before the first.
+         *     own traffic; `by_itself`: the site script sends it without being told; `last`: ms of the newest over all history, own traffic included, None before the first.
          */
         EventOut: {
             /** Name */
@@ -695,6 +695,8 @@ export interface components {
             last: number | null;
             /** Passive */
             passive: boolean;
+            /** By Itself */
+            by_itself: boolean;
             /** Hidden */
             hidden: boolean;
             /** Description */

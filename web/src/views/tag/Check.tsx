@@ -10,8 +10,17 @@ import { ago, plural } from "@/words/format";
 
 const PATIENCE = 8_000;
 
-/** Opens a page of the site in another tab and waits for the visit to arrive. */
-export function Check() {
+/** What is waited for: the visit itself, or something that is done on the page. */
+export type Wanted = { kind: "visit" } | { kind: "order" } | { kind: "event"; name: string };
+
+interface Given {
+  wanted?: Wanted;
+  /** What to do on the page, so that it is sent. */
+  act?: string;
+}
+
+/** Opens a page of the site in another tab and waits for what shall arrive from there. */
+export function Check({ wanted = { kind: "visit" }, act = "" }: Given) {
   const { site } = useView();
   const [address, setAddress] = useState(usualAddress(site));
   const [wrong, setWrong] = useState<string | null>(null);
@@ -34,12 +43,12 @@ export function Check() {
           Open it and look
         </button>
       </form>
-      {token && <Waiting key={token} token={token} />}
+      {token && <Waiting key={token} token={token} wanted={wanted} act={act} />}
     </section>
   );
 }
 
-function Waiting({ token }: { token: string }) {
+function Waiting({ token, wanted, act }: { token: string; wanted: Wanted; act: string }) {
   const { site } = useView();
   const followed = useQuery(followedQuery(site.key, token));
   const visitor = followed.data?.visitor ?? null;
@@ -51,12 +60,23 @@ function Waiting({ token }: { token: string }) {
   }, []);
   // Without a visitor the query stands for everybody's hits, which say nothing here.
   const hits = (visitor !== null && arrived.data?.arrived) || [];
-  const newest = hits[0];
+  const names =
+    wanted.kind === "event" ? [wanted.name, ...site.rules.events.flatMap((one) => (one.name === wanted.name && one.shown_as) || [])] : [];
+  const newest =
+    wanted.kind === "visit" ? hits[0] : hits.find((hit) => hit.kind === wanted.kind && (hit.kind === "order" || names.includes(hit.name)));
+  if (!newest && hits.length > 0) {
+    return (
+      <p role="status" aria-busy="true">
+        Your visit has arrived. Now {act} in that tab; it is looked for here.
+      </p>
+    );
+  }
   if (newest && arrived.data) {
     return (
       <div className="arrived" role="status">
         <p>
-          <b>It works.</b> Your visit from this browser, {ago(arrived.data.at - newest.at)} ago, page {newest.page}.
+          <b>It works.</b> {wanted.kind === "visit" ? "Your visit from this browser" : hitWords(newest, site.currency)},{" "}
+          {ago(arrived.data.at - newest.at)} ago, page {newest.page}.
         </p>
         {newest.own && <p>You are filtering yourself: the reports leave your visits out. This check looks past the filter.</p>}
         <ol>

@@ -1,8 +1,8 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { Dialog } from "radix-ui";
 import { useState } from "react";
 
 import { ask, client } from "@/api/client";
+import { Confirm } from "@/pieces/Confirm";
 import { Field } from "@/pieces/Field";
 import { useView } from "@/state/view";
 import { plural } from "@/words/format";
@@ -53,23 +53,16 @@ export function OneVisitor() {
           {forget.data && `Forgotten: ${plural(forget.data.hits, "hit")} deleted.`}
         </span>
       </div>
-      <Dialog.Root open={asking} onOpenChange={setAsking}>
-        <Dialog.Portal>
-          <Dialog.Overlay className="veil" />
-          <Dialog.Content className="dialog" data-modal>
-            <Dialog.Title className="title">Forget this visitor?</Dialog.Title>
-            <Dialog.Description>
-              Every hit of {visitor} is deleted for good, and all reports are read without them. This cannot be taken back.
-            </Dialog.Description>
-            <div className="end">
-              <button type="button" className="do" disabled={forget.isPending} onClick={() => forget.mutate()}>
-                Forget
-              </button>
-              <Dialog.Close className="do plain">Keep</Dialog.Close>
-            </div>
-          </Dialog.Content>
-        </Dialog.Portal>
-      </Dialog.Root>
+      <Confirm
+        open={asking}
+        title="Forget this visitor?"
+        verb="Forget"
+        busy={forget.isPending}
+        onDo={() => forget.mutate()}
+        onClose={() => setAsking(false)}
+      >
+        Every hit of {visitor} is deleted for good, and all reports are read without them. This cannot be taken back.
+      </Confirm>
     </section>
   );
 }

@@ -1,7 +1,8 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState, type FormEvent, type ReactNode } from "react";
 
-import { ApiError, ask, client, type Schemas, type Site } from "@/api/client";
+import { ask, client, type Schemas, type Site } from "@/api/client";
+import { useSave } from "@/app/useSave";
+import { faultsIn } from "@/pieces/faults";
 import { Field, type Control } from "@/pieces/Field";
 import { useView } from "@/state/view";
 import { OneVisitor } from "@/views/tag/OneVisitor";
@@ -87,18 +88,13 @@ const asked = (site: Site, form: Given): Schemas["SiteIn"] => ({
 });
 
 function SettingsForm({ site, may }: { site: Site; may: boolean }) {
-  const queries = useQueryClient();
   const [form, setForm] = useState(() => given(site));
   const [sure, setSure] = useState(false);
-  const save = useMutation({
-    mutationFn: () => ask(client.PUT("/api/v1/sites/{site}", { params: { path: { site: site.key } }, body: asked(site, form) })),
-    onSuccess: (saved) => {
-      setForm(given(saved));
-      void queries.invalidateQueries();
-    },
-  });
-  const errors = save.error instanceof ApiError ? (save.error.problem.errors ?? []) : [];
-  const wrong = (field: string) => errors.find((one) => one.field === field || one.field.startsWith(`${field}.`))?.text;
+  const save = useSave(
+    (body: Schemas["SiteIn"]) => ask(client.PUT("/api/v1/sites/{site}", { params: { path: { site: site.key } }, body })),
+    (saved) => setForm(given(saved)),
+  );
+  const { of: wrong, all } = faultsIn(save.error, ["name", "rules", "tagging"]);
   const set = (change: Partial<Given>) => {
     setSure(false);
     save.reset();
@@ -108,7 +104,7 @@ function SettingsForm({ site, may }: { site: Site; may: boolean }) {
   const submit = (event: FormEvent) => {
     event.preventDefault();
     if (deletes && !sure) setSure(true);
-    else save.mutate();
+    else save.mutate(asked(site, form));
   };
   const line = (
     key: keyof Given & ("name" | "timezone" | "currency" | "gap" | "labels" | "kept" | "keep" | "searches"),
@@ -193,14 +189,9 @@ function SettingsForm({ site, may }: { site: Site; may: boolean }) {
             Hits older than {form.keep} days will be deleted for good. Press once more to do it.
           </p>
         )}
-        {save.error && errors.length === 0 && (
+        {save.error && (
           <p className="wrong" role="alert">
-            {save.error.message}
-          </p>
-        )}
-        {errors.length > 0 && (
-          <p className="wrong" role="alert">
-            Nothing was changed; what is wrong stands beside its field.
+            {all ?? "Nothing was changed; what is wrong stands beside its field."}
           </p>
         )}
         <button type="submit" className="do" disabled={!may || save.isPending}>

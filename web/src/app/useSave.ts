@@ -1,0 +1,13 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+
+/** Sends a change; whatever is shown is read anew once it is done. */
+export function useSave<Given, Saved>(send: (given: Given) => Promise<Saved>, after?: (saved: Saved, given: Given) => void) {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: send,
+    onSuccess: async (saved, given) => {
+      after?.(saved, given);
+      await queries.invalidateQueries();
+    },
+  });
+}

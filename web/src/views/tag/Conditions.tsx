@@ -1,0 +1,72 @@
+import { useId } from "react";
+
+import { Cross } from "@/pieces/Marks";
+import { NUMBER_TESTS } from "@/views/tag/goalGiven";
+
+export interface Condition {
+  name: string;
+  test: string;
+  value: string;
+}
+
+const TEXT_TESTS = ["is", "is not", "starts with", "contains", "regular expression"];
+const MOST = 10;
+
+interface Given {
+  /** What is asked about: a property, a site field. */
+  what: string;
+  names: string[];
+  numbers?: boolean;
+  held: Condition[];
+  wrong: string | undefined;
+  set: (held: Condition[]) => void;
+}
+
+/** Conditions that must all hold: a name, a test, a value. */
+export function Conditions({ what, names, numbers = false, held, wrong, set }: Given) {
+  const list = useId();
+  const change = (place: number, to: Partial<Condition>) => set(held.map((one, i) => (i === place ? { ...one, ...to } : one)));
+  return (
+    <div className="conditions" role="group" aria-label={`Conditions on a ${what}`}>
+      {held.map((one, place) => (
+        <div key={place} className="condition">
+          <input
+            aria-label={`Name of the ${what}`}
+            list={list}
+            value={one.name}
+            onChange={(event) => change(place, { name: event.target.value })}
+          />
+          <select aria-label="Test" value={one.test} onChange={(event) => change(place, { test: event.target.value })}>
+            {[...TEXT_TESTS, ...(numbers ? NUMBER_TESTS : [])].map((test) => (
+              <option key={test}>{test}</option>
+            ))}
+          </select>
+          <input aria-label="Value" value={one.value} onChange={(event) => change(place, { value: event.target.value })} />
+          <button
+            type="button"
+            className="off"
+            aria-label="Take the condition away"
+            onClick={() => set(held.filter((_, i) => i !== place))}
+          >
+            <Cross />
+          </button>
+        </div>
+      ))}
+      {wrong && (
+        <p className="wrong" role="alert">
+          {wrong}
+        </p>
+      )}
+      {held.length < MOST && (
+        <button type="button" className="link" onClick={() => set([...held, { name: names[0] ?? "", test: "is", value: "" }])}>
+          And only if a {what} …
+        </button>
+      )}
+      <datalist id={list}>
+        {names.map((name) => (
+          <option key={name} value={name} />
+        ))}
+      </datalist>
+    </div>
+  );
+}

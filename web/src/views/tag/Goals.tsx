@@ -1,0 +1,132 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+
+import { ask, client, type StoredGoal } from "@/api/client";
+import { countedQuery } from "@/app/queries";
+import { useSave } from "@/app/useSave";
+import { Confirm } from "@/pieces/Confirm";
+import { LedgerToCome } from "@/pieces/Ledger";
+import { Trouble } from "@/pieces/Trouble";
+import { useView } from "@/state/view";
+import { GoalForm } from "@/views/tag/GoalForm";
+import { figure, plural, symbol } from "@/words/format";
+import { goalWords, worthWords } from "@/words/goals";
+
+/** What counts as a conversion. */
+export function Goals() {
+  const { site, goals, ready, trouble, again } = useView();
+  const counted = useQuery(countedQuery(site.key));
+  const may = site.role !== "viewer";
+  const [open, setOpen] = useState<StoredGoal | "new" | null>(null);
+  const [dropping, setDropping] = useState<StoredGoal | null>(null);
+  const [dropped, setDropped] = useState<StoredGoal | null>(null);
+  const path = (goal: number) => ({ params: { path: { site: site.key, goal } } });
+  const drop = useSave(
+    (goal: StoredGoal) => ask(client.DELETE("/api/v1/sites/{site}/goals/{goal}", path(goal.id))),
+    (_, goal) => {
+      setDropped(goal);
+      setDropping(null);
+      setOpen(null);
+    },
+  );
+  const restore = useSave(
+    (goal: StoredGoal) => ask(client.POST("/api/v1/sites/{site}/goals/{goal}/restore", path(goal.id))),
+    () => setDropped(null),
+  );
+  if (trouble) return <Trouble error={trouble} again={again} />;
+  if (counted.isError) return <Trouble error={counted.error} again={() => void counted.refetch()} />;
+  const of = (goal: StoredGoal) => counted.data?.find((one) => one.id === goal.id);
+  return (
+    <div className="tag sides">
+      <h1 className="answer" aria-busy={!ready}>
+        {!ready
+          ? " "
+          : goals.length
+            ? `${plural(goals.length, "goal")} to steer by; the first is steered by unless another is chosen.`
+            : "Nothing counts as a conversion yet."}
+      </h1>
+      <section aria-label="Goals">
+        {!ready && <LedgerToCome rows={4} />}
+        {ready && goals.length === 0 && (
+          <p className="empty">
+            A goal is a page that is reached, an event, or an order. Make the first one, and every screen can be read against it.
+          </p>
+        )}
+        {goals.length > 0 && (
+          <div className="ledger-box">
+            <table className="hits events">
+              <thead>
+                <tr>
+                  <th scope="col">Goal</th>
+                  <th scope="col">Counts</th>
+                  <th scope="col" className="num">
+                    In 30 days
+                  </th>
+                  <th scope="col" className="num">
+                    Value, {symbol(site.currency)}
+                  </th>
+                </tr>
+              </thead>
+              <tbody>
+                {goals.map((goal) => (
+                  <tr key={goal.id} aria-current={open !== "new" && open?.id === goal.id ? "true" : undefined}>
+                    <td>
+                      <button type="button" className="link" onClick={() => setOpen(goal)}>
+                        {goal.name}
+                      </button>
+                    </td>
+                    <td className="wrap">
+                      {goalWords(goal.goal)} <span className="quiet">worth {worthWords(goal.goal, site.currency)}</span>
+                    </td>
+                    <td className="num lead">{figure(of(goal)?.conversions, "count")}</td>
+                    <td className="num">{of(goal)?.value ? figure(of(goal)?.value, "money") : ""}</td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+          </div>
+        )}
+        <div className="end">
+          {may && (
+            <button type="button" className="do" onClick={() => setOpen("new")}>
+              Make a goal
+            </button>
+          )}
+          {dropped && (
+            <p role="status">
+              {dropped.name} was put away.{" "}
+              <button type="button" className="do plain" onClick={() => restore.mutate(dropped)}>
+                Bring it back
+              </button>
+            </p>
+          )}
+          {(drop.error ?? restore.error) && (
+            <p className="wrong" role="alert">
+              {(drop.error ?? restore.error)?.message}
+            </p>
+          )}
+        </div>
+      </section>
+      {open ? (
+        <GoalForm
+          key={open === "new" ? "new" : open.id}
+          stored={open === "new" ? null : open}
+          onDone={() => setOpen(null)}
+          onDrop={() => open !== "new" && setDropping(open)}
+        />
+      ) : (
+        <p className="quiet">Open a goal to read what it counted, and to change it. A change re-reads history.</p>
+      )}
+      <Confirm
+        open={dropping !== null}
+        title={`Put ${dropping?.name ?? "the goal"} away?`}
+        verb="Put it away"
+        busy={drop.isPending}
+        onDo={() => dropping && drop.mutate(dropping)}
+        onClose={() => setDropping(null)}
+      >
+        No screen can be read against it then. Nothing that was collected is lost, and it can be brought back.
+      </Confirm>
+    </div>
+  );
+}

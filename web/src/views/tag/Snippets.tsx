@@ -1,0 +1,49 @@
+import { useState } from "react";
+
+import type { SiteEvent } from "@/api/client";
+import { Code } from "@/pieces/Code";
+import { Field } from "@/pieces/Field";
+import { Check } from "@/views/tag/Check";
+import { NEEDS, type Need } from "@/words/code";
+
+const MOST = 100;
+
+/** Code for the usual needs, with the event's name filled in, and a check that it arrives. */
+export function Snippets({ events }: { events: SiteEvent[] }) {
+  const [name, setName] = useState("brochure asked for");
+  const [need, setNeed] = useState<Need>("click");
+  const chosen = NEEDS[need];
+  const given = name.trim();
+  const known = events.find((one) => one.name === given || one.sent_as.includes(given));
+  const wrong = given.length === 0 ? "Give the event a name." : given.length > MOST ? `A name has at most ${MOST} characters.` : null;
+  return (
+    <section aria-label="Name what happens">
+      <h2 className="title">Name what happens</h2>
+      <div className="form">
+        <Field label="What is it?">
+          {(control) => (
+            <select {...control} value={need} onChange={(event) => setNeed(event.target.value as Need)}>
+              {Object.entries(NEEDS).map(([key, one]) => (
+                <option key={key} value={key}>
+                  {one.title}
+                </option>
+              ))}
+            </select>
+          )}
+        </Field>
+        {need !== "order" && (
+          <Field
+            label="Name of the event"
+            wrong={wrong}
+            hint={known ? `${known.name} has come already; this will be counted with it` : "as it shall stand in reports"}
+          >
+            {(control) => <input {...control} value={name} onChange={(event) => setName(event.target.value)} />}
+          </Field>
+        )}
+      </div>
+      {!wrong && <Code text={chosen.code(given)} />}
+      <p className="quiet">{chosen.meaning}</p>
+      {!wrong && <Check wanted={need === "order" ? { kind: "order" } : { kind: "event", name: given }} act={chosen.act} />}
+    </section>
+  );
+}

@@ -1,0 +1,65 @@
+import type { Goal, SiteField } from "@/api/client";
+import { amount } from "@/words/format";
+
+const list = (parts: string[]): string => parts.join(" and ");
+
+/** What a goal counts, in a sentence without a verb: `views of pages that start with /courses`. */
+export function goalWords({ match, where, counts }: Goal): string {
+  const what = (() => {
+    switch (match.kind) {
+      case "page":
+        return `views of pages ${TESTS[match.test]} ${match.pattern}`;
+      case "event": {
+        const props = match.props.map((one) => `${one.key} ${SAID[one.test] ?? one.test} ${one.value}`);
+        return `the event ${match.name}` + (props.length ? ` with ${list(props)}` : "");
+      }
+      default:
+        return "orders";
+    }
+  })();
+  const fields = where.map((one) => `${one.field} ${SAID[one.test]} ${one.value}`);
+  return what + (fields.length ? `, where ${list(fields)}` : "") + `, ${counts}`;
+}
+
+const TESTS: Record<string, string> = {
+  is: "that are",
+  "is not": "that are not",
+  "starts with": "that start with",
+  contains: "that contain",
+  "regular expression": "that match",
+};
+
+const SAID: Record<string, string> = {
+  is: "is",
+  "is not": "is not",
+  "starts with": "starting with",
+  contains: "containing",
+  "regular expression": "matching",
+};
+
+export function worthWords({ value }: Goal, currency: string): string {
+  switch (value.kind) {
+    case "fixed":
+      return `${amount(value.amount, currency)} each`;
+    case "hit":
+      return "the event’s value";
+    case "order":
+      return "the order’s total";
+    default:
+      return "no value";
+  }
+}
+
+/** Where a field's values come from. */
+export function readWords({ key, read }: SiteField): string {
+  switch (read.kind) {
+    case "query":
+      return `the query key ${read.key}`;
+    case "property":
+      return `the property ${read.key} of events`;
+    case "page":
+      return `the part of the page’s path that ${read.pattern} finds`;
+    default:
+      return `sent by the site as ${key}`;
+  }
+}
