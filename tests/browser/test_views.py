@@ -40,6 +40,16 @@ def _story(page):
     page.locator(".happened li").first.wait_for()
 
 
+def _inside(page):
+    page.get_by_role("button", name="course booked", exact=True).click()
+    page.locator(".inside").get_by_role("button", name="Save").wait_for()
+
+
+def _goal(page):
+    page.get_by_role("button", name="Wholesale enquiries").click()
+    page.locator(".arrived").wait_for()
+
+
 # Name of the view: (address, what is waited for or done).
 VIEWS = {
     "sign-in": ("/", lambda page: page.get_by_role("button", name="Sign in").wait_for()),
@@ -47,6 +57,9 @@ VIEWS = {
     "opened-up": ("/s/mill/read/overview", _open_up),
     "narrowed": ("/s/mill/read/overview?only=channel:Email", _reads),
     "site-code": ("/s/mill/tag/site-code", lambda page: page.get_by_text("kB on the way").wait_for()),
+    "events": ("/s/mill/tag/events", _inside),
+    "goals": ("/s/mill/tag/goals", _goal),
+    "fields": ("/s/mill/tag/fields", lambda page: page.get_by_role("button", name=re.compile("Bram")).wait_for()),
     "settings": ("/s/mill/tag/settings", lambda page: page.get_by_label("Hosts", exact=True).wait_for()),
     "now": ("/s/mill/watch/now", _here),
     "visits": ("/s/mill/watch/visits", _rows),
@@ -60,6 +73,8 @@ KEPT = {
     "opened-up-night": ("opened-up", "dark", WIDE),
     "narrowed": ("narrowed", "light", WIDE),
     "site-code": ("site-code", "light", WIDE),
+    "events": ("events", "light", WIDE),
+    "goals": ("goals", "light", WIDE),
     "settings": ("settings", "light", WIDE),
     "now": ("now", "light", WIDE),
     "visit": ("visit", "light", WIDE),
