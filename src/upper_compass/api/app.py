@@ -18,7 +18,7 @@ from starlette.middleware.gzip import GZipMiddleware
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from upper_compass import __version__
-from upper_compass.api import collector, naming, problems, reports, script, signing_in, sites, visitors, watching
+from upper_compass.api import collector, naming, problems, reports, script, signing_in, sites, sorting, visitors, watching
 from upper_compass.api.access import ServicesHere
 from upper_compass.api.keeping import keep_to_it
 from upper_compass.api.problems import Problem, ProblemDocument
@@ -64,7 +64,17 @@ def create_app(settings: Settings) -> FastAPI:
     problems.install(app)
     app.add_middleware(GZipMiddleware, minimum_size=1000)
     app.add_middleware(_Guard)
-    for router in (collector.router, script.router, signing_in.router, sites.router, reports.router, naming.router, watching.router, visitors.router):
+    for router in (
+        collector.router,
+        script.router,
+        signing_in.router,
+        sites.router,
+        reports.router,
+        naming.router,
+        sorting.router,
+        watching.router,
+        visitors.router,
+    ):
         app.include_router(router)
 
     @app.get("/health", include_in_schema=False)

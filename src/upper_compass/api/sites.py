@@ -114,7 +114,10 @@ def read_site(access: Viewer, services: ServicesHere) -> SiteOut:
 
 @router.put("/{site}", openapi_extra=who("owner"), responses=responses(401, 403, 404, 422))
 def change_site(given: SiteIn, access: Owner, services: ServicesHere) -> SiteOut:
-    """Give the site another name and other rules; history is read anew. For its owners."""
+    """Give the site another name and other settings; history is read anew. For its owners.
+
+    Aliases, channels, notes on events and site fields are changed through doors of their own and stay as they are here.
+    """
     with services.engine.begin() as connection:
         changed = store.change_site(connection, access.site, given.name, given.rules, given.tagging, access.user.id)
         return _out(services, connection, [(changed, access.role)])[0]

@@ -94,7 +94,7 @@ def _derive_block(hits: pl.DataFrame, kind: npt.NDArray[np.uint8], lexicon: Lexi
     visitor, at = hits["visitor"].to_numpy(), hits["at"].to_numpy()
     url, referrer = hits["url"].to_numpy(), hits["referrer"].to_numpy()
     view = kind == Kind.view
-    origin = _origins(view, url, referrer, lexicon)
+    origin = origins_of_views(view, url, referrer, lexicon)
     seen = Marks(view)
     starts, moving, ignored = _starts(visitor, at, kind, seen, origin, lexicon)
     place = (np.cumsum(starts, dtype=np.int32) - 1).astype(np.int32)
@@ -146,7 +146,7 @@ def _passive(hits: pl.DataFrame, lexicon: Lexicon) -> Bools:
     return passive
 
 
-def _origins(view: Bools, url: Codes, referrer: Codes, lexicon: Lexicon) -> Rows:
+def origins_of_views(view: Bools, url: Codes, referrer: Codes, lexicon: Lexicon) -> Rows:
     """Origin of each view with evidence, NO_ORIGIN for every other hit."""
     origin: Rows = lexicon["url_origin"][url].astype(np.int32)
     origin[~view] = NO_ORIGIN

@@ -98,7 +98,7 @@ def _site(connection: sa.Connection, *, same_edition: bool) -> sites.Site:
         for name, definition in GOALS.items():
             sites.add_goal(connection, found.id, name, Goal.model_validate(definition), owner.id)
     elif not same_edition:
-        found = sites.change_site(connection, found, found.name, RULES, found.tagging, owner.id)
+        sites.change_rules(connection, found.id, lambda _: RULES, owner.id, "site")
     sites.give_role(connection, found.id, colleague.id, COLLEAGUE[3])
     return found
 

@@ -15,7 +15,7 @@ from upper_compass.core.goals import Goal
 from upper_compass.core.plain import sentence
 from upper_compass.core.site import SiteRules
 from upper_compass.core.tagging import Tagging
-from upper_compass.store.tables import changes, goals, roles, sites
+from upper_compass.store.tables import changes, goals, roles, sites, users
 
 
 @dataclass(frozen=True)
@@ -75,9 +75,15 @@ def add_site(connection: sa.Connection, name: str, rules: SiteRules, owner_id: i
     return _site(row)
 
 
+# Parts of the rules that are changed through doors of their own; who changes the rest has perhaps not seen the newest of them.
+OWN_DOORS = ("aliases", "channels", "events", "fields")
+
+
 def change_site(connection: sa.Connection, site: Site, name: str, rules: SiteRules, tagging: Tagging, user_id: int) -> Site:
-    """Give a site another name and other settings."""
-    after = _settings(name, rules, tagging)
+    """Give a site another name and other settings. Aliases, channels, notes on events and fields stay as they are, see `change_rules`."""
+    held = SiteRules.model_validate(connection.execute(sa.select(sites.c.rules).where(sites.c.id == site.id).with_for_update()).scalar_one())
+    kept = rules.model_copy(update={part: getattr(held, part) for part in OWN_DOORS})
+    after = _settings(name, kept, tagging)
     row = connection.execute(sites.update().where(sites.c.id == site.id).values(after).returning(sites)).one()
     log_change(connection, site.id, "site", site.id, user_id, _settings(site.name, site.rules, site.tagging), after)
     return _site(row)
@@ -168,6 +174,24 @@ def restore_goal(connection: sa.Connection, site_id: int, goal_id: int, user_id:
         return None
     log_change(connection, site_id, "goal", goal_id, user_id, {"deleted": True}, {"deleted": False})
     return _goal(row)
+
+
+@dataclass(frozen=True)
+class Change:
+    """One entry of the history: who made what of what, and when. `by` is None when they are gone."""
+
+    id: int
+    at: datetime
+    by: str | None
+    before: Any
+    after: Any
+
+
+def changes_of(connection: sa.Connection, site_id: int, thing: str, limit: int) -> list[Change]:
+    """The newest changes of one kind of thing, newest first."""
+    query = sa.select(changes, users.c.name).outerjoin(users, users.c.id == changes.c.user_id).where(changes.c.site_id == site_id, changes.c.thing == thing)
+    rows = connection.execute(query.order_by(changes.c.id.desc()).limit(limit))
+    return [Change(row.id, row.at, row.name, row.before, row.after) for row in rows]
 
 
 def log_change(connection: sa.Connection, site_id: int, thing: str, thing_id: int, user_id: int, before: object, after: object) -> None:

@@ -365,6 +365,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sites/{site}/sorting/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preview Sorting
+         * @description How many visits of the last 90 days and today would move, from where to where. For the site's viewers.
+         */
+        post: operations["preview_sorting_api_v1_sites__site__sorting_preview_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/sorting": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Keep Sorting
+         * @description Keep other aliases and channels; history is read anew by them. For the site's analysts.
+         */
+        put: operations["keep_sorting_api_v1_sites__site__sorting_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/sorting/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sorting History
+         * @description The last fifty changes, newest first. For the site's viewers.
+         */
+        get: operations["sorting_history_api_v1_sites__site__sorting_history_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sites/{site}/visits": {
         parameters: {
             query?: never;
@@ -677,8 +737,8 @@ export interface components {
          * EventOut
          * @description One event under the name that reports show.
          *
-         *     `sent_as`: the names under which it is sent. `people`, `times`, `value` (in the site's currency) and what follows are of the period, without robots and
-         *     own traffic; `by_itself`: the site script sends it without being told; `last`: ms of the newest over all history, own traffic included, None before the first.
+         *     `sent_as`: the names under which it is sent; `by_itself`: the site script sends it without being told. `people`, `times`, `value` (in the site's currency)
+         *     and what follows are of the period, without robots and own traffic; `last`: ms of the newest over all history, own traffic included.
          */
         EventOut: {
             /** Name */
@@ -975,6 +1035,36 @@ export interface components {
             chance: string;
             /** Parts */
             parts: string[];
+        };
+        /**
+         * Move
+         * @description How many visits leave one value of a field for another.
+         */
+        Move: {
+            /**
+             * Field
+             * @enum {string}
+             */
+            field: "channel" | "source" | "medium" | "campaign" | "content" | "term" | "label";
+            /** Was */
+            was: string;
+            /** Becomes */
+            becomes: string;
+            /** Visits */
+            visits: number;
+        };
+        /**
+         * MovesOut
+         * @description What would change, and in which days.
+         */
+        MovesOut: {
+            /** Visits */
+            visits: number;
+            /** Moved */
+            moved: number;
+            /** Moves */
+            moves: components["schemas"]["Move"][];
+            period: components["schemas"]["Period"];
         };
         /**
          * Narrowing
@@ -1809,6 +1899,96 @@ export interface components {
              * @default []
              */
             fields: components["schemas"]["SiteField"][];
+        };
+        /**
+         * Sorting
+         * @description How values are tidied and sorted: aliases, and the ordered channel rules, of which the first that matches wins.
+         * @example {
+         *       "aliases": [
+         *         {
+         *           "field": "medium",
+         *           "that": "email",
+         *           "this": "e-mail"
+         *         }
+         *       ],
+         *       "channels": [
+         *         {
+         *           "any_of": [
+         *             {
+         *               "mediums": [
+         *                 "email"
+         *               ]
+         *             },
+         *             {
+         *               "kinds": [
+         *                 "mail"
+         *               ]
+         *             }
+         *           ],
+         *           "channel": "Email"
+         *         }
+         *       ]
+         *     }
+         */
+        Sorting: {
+            /** Aliases */
+            aliases: components["schemas"]["Alias"][];
+            /** Channels */
+            channels: components["schemas"]["ChannelRule"][];
+        };
+        /**
+         * SortingChange
+         * @description One entry of the history; `by` is null when they are gone. `before` can be kept again as it is.
+         */
+        SortingChange: {
+            /** Id */
+            id: number;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string | null;
+            before: components["schemas"]["Sorting"];
+            after: components["schemas"]["Sorting"];
+        };
+        /**
+         * SortingIn
+         * @description `was`: what the change began from. When it is given and somebody else was faster, nothing is changed.
+         * @example {
+         *       "aliases": [
+         *         {
+         *           "field": "medium",
+         *           "that": "email",
+         *           "this": "e-mail"
+         *         }
+         *       ],
+         *       "channels": [
+         *         {
+         *           "any_of": [
+         *             {
+         *               "mediums": [
+         *                 "email"
+         *               ]
+         *             },
+         *             {
+         *               "kinds": [
+         *                 "mail"
+         *               ]
+         *             }
+         *           ],
+         *           "channel": "Email"
+         *         }
+         *       ]
+         *     }
+         */
+        SortingIn: {
+            /** Aliases */
+            aliases: components["schemas"]["Alias"][];
+            /** Channels */
+            channels: components["schemas"]["ChannelRule"][];
+            was?: components["schemas"]["Sorting"] | null;
         };
         /**
          * Spelling
@@ -3846,6 +4026,200 @@ export interface operations {
             };
             /** @description Forbidden */
             403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    preview_sorting_api_v1_sites__site__sorting_preview_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Sorting"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MovesOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    keep_sorting_api_v1_sites__site__sorting_put: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SortingIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sorting"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    sorting_history_api_v1_sites__site__sorting_history_get: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SortingChange"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -1,0 +1,108 @@
+"""*Tag → Channels*: aliases and the ordered channel rules, tried on the last 90 days before they are kept."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated
+
+from fastapi import APIRouter
+from pydantic import BaseModel, ConfigDict, Field
+
+from upper_compass.api.access import Analyst, ServicesHere, Viewer, who
+from upper_compass.api.naming import last_days
+from upper_compass.api.problems import Problem, responses
+from upper_compass.api.reports import reading_of
+from upper_compass.core.cut import Question
+from upper_compass.core.moves import Moves, moves
+from upper_compass.core.periods import Period
+from upper_compass.core.site import Alias, ChannelRule, SiteRules
+from upper_compass.reference import shipped
+from upper_compass.store import sites as store
+
+router = APIRouter(prefix="/api/v1/sites/{site}/sorting", tags=["Tagging"])
+
+PREVIEW_DAYS = 90
+MOST_CHANGES = 50
+THING = "sorting"
+
+
+class Sorting(BaseModel):
+    """How values are tidied and sorted: aliases, and the ordered channel rules, of which the first that matches wins."""
+
+    model_config = ConfigDict(
+        extra="forbid",
+        json_schema_extra={
+            "examples": [
+                {
+                    "aliases": [{"field": "medium", "this": "e-mail", "that": "email"}],
+                    "channels": [{"channel": "Email", "any_of": [{"mediums": ["email"]}, {"kinds": ["mail"]}]}],
+                }
+            ]
+        },
+    )
+    aliases: Annotated[list[Alias], Field(max_length=2000)]
+    channels: Annotated[list[ChannelRule], Field(max_length=200)]
+
+
+class SortingIn(Sorting):
+    """`was`: what the change began from. When it is given and somebody else was faster, nothing is changed."""
+
+    was: Sorting | None = None
+
+
+class MovesOut(Moves):
+    """What would change, and in which days."""
+
+    period: Period
+
+
+class SortingChange(BaseModel):
+    """One entry of the history; `by` is null when they are gone. `before` can be kept again as it is."""
+
+    id: int
+    at: datetime
+    by: str | None
+    before: Sorting
+    after: Sorting
+
+
+def _of(rules: SiteRules) -> Sorting:
+    return Sorting(aliases=rules.aliases, channels=rules.channels)
+
+
+@router.post("/preview", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
+def preview_sorting(draft: Sorting, access: Viewer, services: ServicesHere) -> MovesOut:
+    """How many visits of the last 90 days and today would move, from where to where. For the site's viewers."""
+    reading = reading_of(services, access)
+    period = last_days(services, access, PREVIEW_DAYS)
+    drafted = access.site.rules.model_copy(update={"aliases": draft.aliases, "channels": draft.channels})
+    found = moves(reading.shards, Question(*period.bounds(reading.zone)), drafted, shipped())
+    return MovesOut(period=period, **found.model_dump())
+
+
+@router.put("", openapi_extra=who("analyst"), responses=responses(401, 403, 404, 409, 422))
+def keep_sorting(given: SortingIn, access: Analyst) -> Sorting:
+    """Keep other aliases and channels; history is read anew by them. For the site's analysts."""
+
+    def edit(rules: SiteRules) -> SiteRules:
+        if given.was is not None and Sorting(**given.was.model_dump()) != _of(rules):
+            raise Problem(409, "Somebody else changed the aliases or channels meanwhile. Nothing was saved; look at theirs, then make your change again.")
+        return rules.model_copy(update={"aliases": given.aliases, "channels": given.channels})
+
+    with access.engine.begin() as connection:
+        return _of(store.change_rules(connection, access.site.id, edit, access.user.id, THING))
+
+
+@router.get("/history", openapi_extra=who("viewer"), responses=responses(401, 404))
+def sorting_history(access: Viewer) -> list[SortingChange]:
+    """The last fifty changes, newest first. For the site's viewers."""
+    with access.engine.connect() as connection:
+        changes = store.changes_of(connection, access.site.id, THING, MOST_CHANGES)
+        now = _of(access.site.rules).model_dump(mode="json")
+    told = []
+    for change in changes:  # a change holds the part that was changed; what it left alone is as it was after the change behind it
+        after = now | change.after
+        before = after | change.before
+        told.append(SortingChange(id=change.id, at=change.at, by=change.by, before=Sorting(**before), after=Sorting(**after)))
+        now = before
+    return told
