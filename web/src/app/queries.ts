@@ -118,6 +118,21 @@ export const previewQuery = (site: string, goal: Schemas["PreviewRequest"]["goal
     retry: false,
   });
 
+/** What other aliases and channels would move in the last 90 days. */
+export const sortingPreviewQuery = (site: string, body: Schemas["Sorting"]) =>
+  queryOptions({
+    queryKey: ["sorting", site, body],
+    queryFn: () => ask(client.POST("/api/v1/sites/{site}/sorting/preview", { ...at(site), body })),
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+
+export const sortingHistoryQuery = (site: string) =>
+  queryOptions({
+    queryKey: ["sorting history", site],
+    queryFn: () => ask(client.GET("/api/v1/sites/{site}/sorting/history", at(site))),
+  });
+
 export const refusedQuery = (site: string) =>
   queryOptions({
     queryKey: ["refused", site],
