@@ -70,7 +70,7 @@ def test_every_endpoint_says_who_may_call_it_and_keeps_others_out(client):
     assert len(calls) > 10
     ranks = {"viewer": 0, "analyst": 1, "owner": 2}
     for role, method, path, body in calls:
-        where = path.replace("{site}", "mill").replace("{goal}", "1")
+        where = path.replace("{site}", "mill").replace("{goal}", "1").replace("{link}", "1")
         client.cookies.clear()
         assert client.request(method, where, json=body).status_code == 401, where
         headers = sign_in(client, "stranger")

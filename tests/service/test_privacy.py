@@ -8,7 +8,7 @@ import sqlalchemy as sa
 
 from tests.conftest import a_hit, period, sign_in, stored
 from upper_compass.api.keeping import delete_what_is_over
-from upper_compass.collect.masking import MASK, mask_address, mask_text, names_a_person
+from upper_compass.core.personal import MASK, mask_address, mask_text, names_a_person
 
 
 def collect(client, *hits, query="", headers=None):

@@ -54,6 +54,21 @@ sites = sa.Table(
     sa.Column("tagging", JSONB, nullable=False, server_default=sa.text("'{}'")),
     # How often hits were taken out; what was derived before is then thrown away.
     sa.Column("erasures", sa.Integer, nullable=False, server_default=sa.text("0")),
+    sa.Column("vocabulary", JSONB, nullable=False, server_default=sa.text("'[]'")),
+)
+
+# `draft`: what was typed, tidied; `url`: the finished link.
+links = sa.Table(
+    "links",
+    metadata,
+    sa.Column("id", sa.Integer, primary_key=True),
+    sa.Column("site_id", sa.ForeignKey("sites.id", ondelete="CASCADE"), nullable=False, index=True),
+    sa.Column("draft", JSONB, nullable=False),
+    sa.Column("url", sa.Text, nullable=False),
+    sa.Column("note", sa.Text, nullable=False),
+    _owner(),
+    _moment("created_at", default=True),
+    _moment("archived_at"),
 )
 
 roles = sa.Table(

@@ -97,7 +97,9 @@ export interface paths {
         get: operations["read_site_api_v1_sites__site__get"];
         /**
          * Change Site
-         * @description Give the site another name and other rules; history is read anew. For its owners.
+         * @description Give the site another name and other settings; history is read anew. For its owners.
+         *
+         *     Aliases, channels, notes on events and site fields are changed through doors of their own and stay as they are here.
          */
         put: operations["change_site_api_v1_sites__site__put"];
         post?: never;
@@ -425,6 +427,156 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sites/{site}/links/build": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Build
+         * @description Finish links while they are typed, with remarks on every field; nothing is kept. For the site's viewers.
+         */
+        post: operations["build_api_v1_sites__site__links_build_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/links/build/csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Build File
+         * @description Finish the links of a CSV file: columns address, source, medium, campaign, content, term, label, in any order. For the site's viewers.
+         *
+         *     The same lines come back with the finished link, its channel, what is wrong, and what to mind. A file that cannot be read is named by its line.
+         */
+        post: operations["build_file_api_v1_sites__site__links_build_csv_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/links": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Links
+         * @description The library, newest first: every link with its visits since it was made, and their conversions of a goal. For the site's viewers.
+         */
+        get: operations["list_links_api_v1_sites__site__links_get"];
+        put?: never;
+        /**
+         * Keep Links
+         * @description Keep links in the library; all of them, or none when one is wrong. For the site's analysts.
+         */
+        post: operations["keep_links_api_v1_sites__site__links_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/links/{link}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Link
+         * @description Give a link another note, put it into the archive or take it out. For the site's analysts.
+         */
+        put: operations["change_link_api_v1_sites__site__links__link__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/links/unmade": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Unmade
+         * @description Links seen in the traffic of the last 90 days that nobody made here. For the site's viewers.
+         */
+        get: operations["list_unmade_api_v1_sites__site__links_unmade_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/links/code": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Code
+         * @description A QR code as SVG and PNG. It is decoded again before it is handed out. For the site's viewers.
+         */
+        post: operations["code_api_v1_sites__site__links_code_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/vocabulary": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Vocabulary
+         * @description The sources and mediums that the site's owner allows. For the site's viewers.
+         */
+        get: operations["read_vocabulary_api_v1_sites__site__vocabulary_get"];
+        /**
+         * Change Vocabulary
+         * @description Replace the vocabulary. For the site's owners.
+         */
+        put: operations["change_vocabulary_api_v1_sites__site__vocabulary_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sites/{site}/visits": {
         parameters: {
             query?: never;
@@ -627,6 +779,51 @@ export interface components {
             only: components["schemas"]["Narrowing"][];
         };
         /**
+         * BuiltLink
+         * @description `url`: the finished link, null while something is wrong. The fields as they will be read, aliases applied, and the channel that takes the visits.
+         */
+        BuiltLink: {
+            /** Url */
+            url: string | null;
+            /** Source */
+            source: string;
+            /** Medium */
+            medium: string;
+            /** Campaign */
+            campaign: string;
+            /** Content */
+            content: string;
+            /** Term */
+            term: string;
+            /** Label */
+            label: string;
+            /** Channel */
+            channel: string;
+            /** Remarks */
+            remarks: components["schemas"]["Remark"][];
+        };
+        /**
+         * Came
+         * @description What came by a link since it was made.
+         */
+        Came: {
+            /**
+             * Visits
+             * @default 0
+             */
+            visits: number;
+            /**
+             * Conversions
+             * @default 0
+             */
+            conversions: number;
+            /**
+             * Value
+             * @default 0
+             */
+            value: number;
+        };
+        /**
          * ChannelRule
          * @description One line of the ordered channel list. Every condition that is given must hold; of a list, any.
          *
@@ -651,6 +848,64 @@ export interface components {
             campaigns?: string[] | null;
             /** Kinds */
             kinds?: string[] | null;
+        };
+        /**
+         * CodeOut
+         * @description A QR code that was read again before it was handed out; `png` in base64, 300 dots an inch.
+         */
+        CodeOut: {
+            /** Svg */
+            svg: string;
+            /** Png */
+            png: string;
+            /** Modules */
+            modules: number;
+            /** Module Mm */
+            module_mm: number;
+            /** Remarks */
+            remarks: string[];
+        };
+        /**
+         * CodeRequest
+         * @description What a code says and how it looks. `millimetres`: its width in print, quiet zone included; `quiet`: the zone's width in modules.
+         * @example {
+         *       "text": "https://fennmoor-mill.example/courses?utm_source=flour-bag&utm_medium=qr"
+         *     }
+         */
+        CodeRequest: {
+            /** Text */
+            text: string;
+            /**
+             * Dark
+             * @default #15283B
+             */
+            dark: string;
+            /**
+             * Light
+             * @default #FFFFFF
+             */
+            light: string;
+            /**
+             * Millimetres
+             * @default 30
+             */
+            millimetres: number;
+            /**
+             * Quiet
+             * @default 4
+             */
+            quiet: number;
+            /**
+             * Correction
+             * @default M
+             * @enum {string}
+             */
+            correction: "L" | "M" | "Q" | "H";
+            /**
+             * Caption
+             * @default
+             */
+            caption: string;
         };
         /**
          * Counted
@@ -1003,6 +1258,107 @@ export interface components {
             low: number;
             /** High */
             high: number;
+        };
+        /**
+         * LinkChange
+         * @description Another note, or whether it is archived.
+         */
+        LinkChange: {
+            /** Note */
+            note: string;
+            /** Archived */
+            archived: boolean;
+        };
+        /**
+         * LinkDraft
+         * @description A link as somebody typed it: an address, and tags or only a label.
+         * @example {
+         *       "address": "https://fennmoor-mill.example/courses",
+         *       "medium": "email",
+         *       "source": "letter"
+         *     }
+         */
+        LinkDraft: {
+            /** Address */
+            address: string;
+            /**
+             * Source
+             * @default
+             */
+            source: string;
+            /**
+             * Medium
+             * @default
+             */
+            medium: string;
+            /**
+             * Campaign
+             * @default
+             */
+            campaign: string;
+            /**
+             * Content
+             * @default
+             */
+            content: string;
+            /**
+             * Term
+             * @default
+             */
+            term: string;
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+        };
+        /**
+         * LinkOut
+         * @description A link of the library: how its visits are read today, and what came by it since it was made. `by` is null when they are gone.
+         */
+        LinkOut: {
+            /** Id */
+            id: number;
+            /** Url */
+            url: string;
+            /** Address */
+            address: string;
+            /** Note */
+            note: string;
+            /** By */
+            by: string | null;
+            /**
+             * Made
+             * Format: date-time
+             */
+            made: string;
+            /** Archived */
+            archived: boolean;
+            read: components["schemas"]["BuiltLink"];
+            came: components["schemas"]["Came"];
+        };
+        /**
+         * LinksIn
+         * @description Links to keep, with a note on what they are for.
+         * @example {
+         *       "drafts": [
+         *         {
+         *           "address": "https://fennmoor-mill.example/shop",
+         *           "medium": "print",
+         *           "source": "card"
+         *         }
+         *       ],
+         *       "note": "Cards"
+         *     }
+         */
+        LinksIn: {
+            /** Drafts */
+            drafts: components["schemas"]["LinkDraft"][];
+            /**
+             * Note
+             * @default
+             */
+            note: string;
         };
         /**
          * Listed
@@ -1370,6 +1726,23 @@ export interface components {
             measures: components["schemas"]["MeasureOut"][];
             /** Dimensions */
             dimensions: components["schemas"]["DimensionOut"][];
+        };
+        /**
+         * Remark
+         * @description Something about one field. `wrong` stops the link; `use` is what could stand there instead.
+         */
+        Remark: {
+            /**
+             * Field
+             * @enum {string}
+             */
+            field: "address" | "source" | "medium" | "campaign" | "content" | "term" | "label";
+            /** Wrong */
+            wrong: boolean;
+            /** Text */
+            text: string;
+            /** Use */
+            use?: string | null;
         };
         /**
          * Rest
@@ -2281,6 +2654,28 @@ export interface components {
              */
             value: number;
         };
+        /**
+         * Unmade
+         * @description Tags seen on landing pages that no link made here bears.
+         */
+        Unmade: {
+            /** Source */
+            source: string;
+            /** Medium */
+            medium: string;
+            /** Campaign */
+            campaign: string;
+            /** Content */
+            content: string;
+            /** Term */
+            term: string;
+            /** Label */
+            label: string;
+            /** Page */
+            page: string;
+            /** Visits */
+            visits: number;
+        };
         /** ValidationError */
         ValidationError: {
             /** Location */
@@ -2331,6 +2726,24 @@ export interface components {
             count: number;
             /** Next */
             next: string | null;
+        };
+        /**
+         * Word
+         * @description A value that the owner allows in a field, and what it means.
+         */
+        Word: {
+            /**
+             * Field
+             * @enum {string}
+             */
+            field: "source" | "medium";
+            /** Value */
+            value: string;
+            /**
+             * Meaning
+             * @default
+             */
+            meaning: string;
         };
         /**
          * Order
@@ -4243,6 +4656,562 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    build_api_v1_sites__site__links_build_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinkDraft"][];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BuiltLink"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    build_file_api_v1_sites__site__links_build_csv_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "text/csv": string;
+            };
+        };
+        responses: {
+            /** @description The same lines, finished */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    list_links_api_v1_sites__site__links_get: {
+        parameters: {
+            query?: {
+                goal?: number | null;
+            };
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinkOut"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    keep_links_api_v1_sites__site__links_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinksIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": number[];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    change_link_api_v1_sites__site__links__link__put: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                link: number;
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinkChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    list_unmade_api_v1_sites__site__links_unmade_get: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Unmade"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    code_api_v1_sites__site__links_code_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CodeRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CodeOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    read_vocabulary_api_v1_sites__site__vocabulary_get: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Word"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    change_vocabulary_api_v1_sites__site__vocabulary_put: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Word"][];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Word"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
