@@ -5,16 +5,19 @@ from __future__ import annotations
 import gzip
 import io
 from collections.abc import Iterator
-from datetime import UTC, date, datetime
+from datetime import UTC, date, datetime, timedelta
 
 import psycopg
 import sqlalchemy as sa
 
 from upper_compass.collect.importing import ImportReport, import_hits
 from upper_compass.core.goals import Goal
+from upper_compass.core.links import Builder, LinkDraft, Word
 from upper_compass.core.site import EventNote, PageField, PageGroup, SiteField, SiteRules
 from upper_compass.demo.history import SEED, ZONE, Teller
-from upper_compass.store import people, sites
+from upper_compass.demo.places import SITE
+from upper_compass.reference import shipped
+from upper_compass.store import links, people, sites
 from upper_compass.store.hits import HitWriter, delete_hits
 
 KEY = "mill"
@@ -37,6 +40,18 @@ RULES = SiteRules(
         SiteField(key="course", title="Course looked at", of="visit", read=PageField(kind="page", pattern="^/courses/([^/]+)")),
     ],
 )  # fmt: skip
+VOCABULARY = [
+    Word(field="medium", value="email", meaning="Letters to those who asked for them"), Word(field="medium", value="qr", meaning="Codes on anything printed"),
+    Word(field="medium", value="podcast", meaning="Spoken in a programme, with a short address"), Word(field="source", value="letter", meaning="Our own letter, every Thursday"),
+    Word(field="source", value="flour-bag", meaning="Printed on the bags"),
+]  # fmt: skip
+# What was made, what for, and how many days ago.
+LINKS = (
+    ({"address": f"{SITE}/courses", "source": "crust-talk", "medium": "podcast", "campaign": "crust-talk"}, "Read out in the programme", 10),
+    ({"address": f"{SITE}/shop", "source": "loaf-deals", "medium": "affiliate", "campaign": "autumn"}, "For the deals page", 60),
+    ({"address": f"{SITE}/", "label": "crumb-and-crust"}, "For their list of mills", 120),
+    ({"address": f"{SITE}/gift-vouchers", "source": "murmur", "medium": "paid-social", "campaign": "gifts"}, "The winter picture", 40),
+)
 GOALS = {
     "Course bookings": {"match": {"kind": "event", "name": "course booked"}, "counts": "every time", "value": {"kind": "hit"}},
     "Orders": {"match": {"kind": "order"}, "counts": "every time", "value": {"kind": "order"}},
@@ -47,7 +62,7 @@ GOALS = {
     },
 }
 # Another edition is read by other rules; those of the old one are replaced.
-EDITION = 2
+EDITION = 3
 _STAMP = f"demo, edition {EDITION}, laid"
 
 
@@ -99,6 +114,12 @@ def _site(connection: sa.Connection, *, same_edition: bool) -> sites.Site:
             sites.add_goal(connection, found.id, name, Goal.model_validate(definition), owner.id)
     elif not same_edition:
         sites.change_rules(connection, found.id, lambda _: RULES, owner.id, "site")
+    if not links.links_of(connection, found.id):
+        links.keep_vocabulary(connection, found.id, VOCABULARY, owner.id)
+        builder = Builder(RULES, shipped(), {})
+        for given, note, days in LINKS:
+            draft = LinkDraft.model_validate(given)
+            links.add_links(connection, found.id, [(draft, builder.build(draft).url or "")], note, owner.id, datetime.now(UTC) - timedelta(days=days))
     sites.give_role(connection, found.id, colleague.id, COLLEAGUE[3])
     return found
 

@@ -6,7 +6,7 @@ from html import escape
 from pathlib import Path
 
 from fastapi import FastAPI
-from fastapi.responses import FileResponse, HTMLResponse, Response
+from fastapi.responses import FileResponse, HTMLResponse, RedirectResponse, Response
 from starlette.exceptions import HTTPException
 
 from upper_compass.demo.places import AUTHORS, COURSES, GUIDES, PAGE_TITLES, PRODUCTS, RECIPES, SITE, STOCKISTS
@@ -170,6 +170,11 @@ def mount(app: FastAPI) -> None:
     @app.get("/mill/player", include_in_schema=False)
     def player() -> HTMLResponse:
         return HTMLResponse(_PLAYER, headers={"Content-Security-Policy": _POLICY})
+
+    @app.get("/mill/go/{name}", include_in_schema=False)
+    def forward(name: str) -> RedirectResponse:
+        """An old short address, which loses whatever was tagged."""
+        return RedirectResponse(f"/mill/{name}", 302)
 
     @app.get("/mill", include_in_schema=False)
     @app.get("/mill/{path:path}", include_in_schema=False)

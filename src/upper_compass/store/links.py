@@ -35,10 +35,11 @@ def links_of(connection: sa.Connection, site_id: int) -> list[StoredLink]:
     ]
 
 
-def add_links(connection: sa.Connection, site_id: int, made: Sequence[tuple[LinkDraft, str]], note: str, user_id: int) -> list[int]:
-    """Keep finished links, as (what was typed, link); their ids in the same order."""
+def add_links(connection: sa.Connection, site_id: int, made: Sequence[tuple[LinkDraft, str]], note: str, user_id: int, at: datetime | None = None) -> list[int]:
+    """Keep finished links, as (what was typed, link), made `at` or now; their ids in the same order."""
+    when = sa.func.now() if at is None else at
     rows = [{"site_id": site_id, "draft": draft.model_dump(), "url": url, "note": note, "created_by": user_id} for draft, url in made]
-    ids = list(connection.execute(links.insert().returning(links.c.id, sort_by_parameter_order=True), rows).scalars())
+    ids = list(connection.execute(links.insert().values(created_at=when).returning(links.c.id, sort_by_parameter_order=True), rows).scalars())
     for number, row in zip(ids, rows, strict=True):
         log_change(connection, site_id, "link", number, user_id, None, {"draft": row["draft"], "url": row["url"], "note": note})
     return ids

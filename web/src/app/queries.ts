@@ -133,6 +133,37 @@ export const sortingHistoryQuery = (site: string) =>
     queryFn: () => ask(client.GET("/api/v1/sites/{site}/sorting/history", at(site))),
   });
 
+/** Links as they are typed, finished, with remarks. */
+export const buildQuery = (site: string, drafts: Schemas["LinkDraft"][]) =>
+  queryOptions({
+    queryKey: ["build", site, drafts],
+    queryFn: () => ask(client.POST("/api/v1/sites/{site}/links/build", { ...at(site), body: drafts })),
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+
+export const linksQuery = (site: string, goal: number | null) =>
+  queryOptions({
+    queryKey: ["links", site, goal],
+    queryFn: () => ask(client.GET("/api/v1/sites/{site}/links", { params: { path: { site }, query: { goal } } })),
+  });
+
+export const unmadeQuery = (site: string) =>
+  queryOptions({ queryKey: ["unmade", site], queryFn: () => ask(client.GET("/api/v1/sites/{site}/links/unmade", at(site))) });
+
+export const vocabularyQuery = (site: string) =>
+  queryOptions({ queryKey: ["vocabulary", site], queryFn: () => ask(client.GET("/api/v1/sites/{site}/vocabulary", at(site))) });
+
+/** A QR code that was read again before it came. */
+export const codeQuery = (site: string, body: Schemas["CodeRequest"]) =>
+  queryOptions({
+    queryKey: ["code", site, body],
+    queryFn: () => ask(client.POST("/api/v1/sites/{site}/links/code", { ...at(site), body })),
+    placeholderData: keepPreviousData,
+    retry: false,
+    staleTime: Infinity,
+  });
+
 export const refusedQuery = (site: string) =>
   queryOptions({
     queryKey: ["refused", site],

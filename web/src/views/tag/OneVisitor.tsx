@@ -5,6 +5,7 @@ import { ask, client } from "@/api/client";
 import { Confirm } from "@/pieces/Confirm";
 import { Field } from "@/pieces/Field";
 import { useView } from "@/state/view";
+import { download } from "@/words/download";
 import { plural } from "@/words/format";
 
 /** Hands out, or forgets, what is stored of one visitor. */
@@ -17,13 +18,7 @@ export function OneVisitor() {
   const hand = useMutation({
     mutationFn: () =>
       ask(client.GET("/api/v1/sites/{site}/visitors/export", { params: { path: { site: site.key }, query }, parseAs: "blob" })),
-    onSuccess: (data) => {
-      const link = document.createElement("a");
-      link.href = URL.createObjectURL(data as unknown as Blob);
-      link.download = "visitor.jsonl";
-      link.click();
-      URL.revokeObjectURL(link.href);
-    },
+    onSuccess: (data) => download(data as unknown as Blob, "visitor.jsonl"),
   });
   const forget = useMutation({
     mutationFn: () => ask(client.DELETE("/api/v1/sites/{site}/visitors", { params: { path: { site: site.key }, query } })),

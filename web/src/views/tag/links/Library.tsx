@@ -1,0 +1,133 @@
+import { useState } from "react";
+
+import { ask, client } from "@/api/client";
+import { useSave } from "@/app/useSave";
+import { useView } from "@/state/view";
+import { figure, lastWord, longDay, plural } from "@/words/format";
+import { readWords, type KeptLink, type LinkDraft } from "@/words/links";
+
+const FIRST = 15;
+
+/** All links that were made, with what came by them since. */
+export function Library({ links, onTake }: { links: KeptLink[]; onTake: (draft: Partial<LinkDraft>) => void }) {
+  const { site, goal } = useView();
+  const may = site.role !== "viewer";
+  const [sought, setSought] = useState("");
+  const [archived, setArchived] = useState(false);
+  const [all, setAll] = useState(false);
+  const [copied, setCopied] = useState<number | null>(null);
+  const change = useSave(({ id, note, archived: away }: { id: number; note: string; archived: boolean }) =>
+    ask(
+      client.PUT("/api/v1/sites/{site}/links/{link}", {
+        params: { path: { site: site.key, link: id } },
+        body: { note, archived: away },
+      }),
+    ),
+  );
+  const words = sought.toLowerCase().split(/\s+/).filter(Boolean);
+  const text = (link: KeptLink) => `${link.url} ${link.note} ${link.by ?? ""} ${readWords(link.read)}`.toLowerCase();
+  const found = links.filter((link) => link.archived === archived && words.every((word) => text(link).includes(word)));
+  const shown = all ? found : found.slice(0, FIRST);
+  const away = links.filter((link) => link.archived).length;
+  return (
+    <section aria-label="Library">
+      <h2 className="title">Library</h2>
+      {links.length === 0 && <p className="empty">Links that you keep stand here, with the visits that came by them since.</p>}
+      {links.length > 0 && (
+        <div className="end">
+          <input
+            className="seek"
+            aria-label="Look for a link"
+            placeholder="Look for …"
+            value={sought}
+            onChange={(event) => setSought(event.target.value)}
+          />
+          {(away > 0 || archived) && (
+            <button type="button" className="link" onClick={() => setArchived(!archived)}>
+              {archived ? "Back to those in use" : `The archive (${away})`}
+            </button>
+          )}
+        </div>
+      )}
+      {links.length > 0 && found.length === 0 && <p className="quiet">No link fits.</p>}
+      {shown.length > 0 && (
+        <div className="ledger-box">
+          <table className="hits library">
+            <thead>
+              <tr>
+                <th scope="col">Read as</th>
+                <th scope="col">Leads to</th>
+                <th scope="col">Note</th>
+                <th scope="col">Made</th>
+                <th scope="col" className="num">
+                  Visits
+                </th>
+                {goal && (
+                  <th scope="col" className="num">
+                    {lastWord(goal.name)}
+                  </th>
+                )}
+                <th scope="col">
+                  <span className="sr-only">Do</span>
+                </th>
+              </tr>
+            </thead>
+            <tbody>
+              {shown.map((link) => (
+                <tr key={link.id}>
+                  <td title={link.url}>{readWords(link.read)}</td>
+                  <td>{link.address.replace(/^https?:\/\//, "")}</td>
+                  <td>{link.note}</td>
+                  <td>
+                    {longDay(link.made.slice(0, 10))} <span className="quiet">{link.by ?? "somebody who is gone"}</span>
+                  </td>
+                  <td className="num lead">{figure(link.came.visits, "count")}</td>
+                  {goal && <td className="num">{figure(link.came.conversions, "count")}</td>}
+                  <td className="acts">
+                    <button
+                      type="button"
+                      className="link"
+                      onClick={() => void navigator.clipboard.writeText(link.url).then(() => setCopied(link.id))}
+                    >
+                      {copied === link.id ? "Copied" : "Copy"}
+                    </button>
+                    <button type="button" className="link" onClick={() => onTake(draftOf(link))}>
+                      Open
+                    </button>
+                    {may && (
+                      <button
+                        type="button"
+                        className="link"
+                        onClick={() => change.mutate({ id: link.id, note: link.note, archived: !link.archived })}
+                      >
+                        {link.archived ? "Use again" : "Archive"}
+                      </button>
+                    )}
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </div>
+      )}
+      {shown.length < found.length && (
+        <button type="button" className="do plain" onClick={() => setAll(true)}>
+          {plural(found.length - shown.length, "earlier link")}
+        </button>
+      )}
+      {change.error && (
+        <p className="wrong" role="alert">
+          {change.error.message}
+        </p>
+      )}
+    </section>
+  );
+}
+
+/** A kept link as it can be built on. */
+function draftOf({ address, url }: KeptLink): LinkDraft {
+  const query = new URL(url).searchParams;
+  const tag = (name: string) => query.get(`utm_${name}`) ?? "";
+  const tags = { source: tag("source"), medium: tag("medium"), campaign: tag("campaign"), content: tag("content"), term: tag("term") };
+  return { address, ...tags, label: query.get("via") ?? query.get("ref") ?? "" };
+}

@@ -1,0 +1,82 @@
+import { useQuery } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+
+import type { ToldHit } from "@/api/client";
+import { followedQuery, nowQuery } from "@/app/queries";
+import { useView } from "@/state/view";
+import { openAndFollow } from "@/words/following";
+import { ago } from "@/words/format";
+import { readWords, type BuiltLink } from "@/words/links";
+
+const PATIENCE = 8_000;
+const COMPARED = ["source", "medium", "campaign"] as const;
+
+/** Opens a link in another tab, and says as what its visit arrived. */
+export function LinkCheck({ url, expected }: { url: string; expected: BuiltLink }) {
+  const [token, setToken] = useState<string | null>(null);
+  return (
+    <div className="check">
+      <button type="button" className="do plain" onClick={() => setToken(openAndFollow(url))}>
+        {token ? "Open it once more" : "Open it in another tab"}
+      </button>
+      {token && <Arrival key={token} token={token} url={url} expected={expected} />}
+    </div>
+  );
+}
+
+function Arrival({ token, url, expected }: { token: string; url: string; expected: BuiltLink }) {
+  const { site } = useView();
+  const [began] = useState(() => Date.now());
+  const followed = useQuery(followedQuery(site.key, token));
+  const visitor = followed.data?.visitor ?? null;
+  const arrived = useQuery({ ...nowQuery(site.key, visitor), enabled: visitor !== null });
+  const [late, setLate] = useState(false);
+  useEffect(() => {
+    const later = setTimeout(() => setLate(true), PATIENCE);
+    return () => clearTimeout(later);
+  }, []);
+  const hits = (visitor !== null && arrived.data?.arrived) || [];
+  // The same browser may have been here before; only what came since the link was opened is of it.
+  const view = hits.filter((hit) => hit.kind === "view" && hit.at >= began - 2000).at(-1);
+  if (!view || !arrived.data) {
+    return (
+      <div role="status">
+        <p aria-busy="true">Waiting for the visit to arrive …</p>
+        {late && (
+          <p className="quiet">
+            Nothing has come yet. The link may lead to a page without the code, or away from the site; Site code looks for the reason.
+          </p>
+        )}
+      </div>
+    );
+  }
+  const faults = amiss(view, url, expected);
+  return (
+    <div className={faults.length ? "arrived amiss" : "arrived"} role="status">
+      <p>
+        <b>{faults.length ? "Arrived, but not as meant" : "Arrived"}:</b> {readWords(view)}, {ago(arrived.data.at - view.at)} ago.
+      </p>
+      {faults.map((fault) => (
+        <p key={fault}>{fault}</p>
+      ))}
+      {view.own && <p>You are filtering yourself: the reports leave this visit out, this check looks past the filter.</p>}
+    </div>
+  );
+}
+
+/** What came instead of what was meant. */
+function amiss(view: ToldHit, url: string, expected: BuiltLink): string[] {
+  const said: string[] = [];
+  const tagged = /[?&](utm_|via=|ref=)/.test(url);
+  const meant = new URL(url);
+  const bare = meant.pathname.replace(/\/+$/, "") || "/";
+  const samePage = meant.hostname === view.host ? bare === view.page.split("?")[0] : meant.pathname.endsWith(view.page.split("?")[0] ?? "");
+  if (!samePage && !(view.page === "/" && meant.pathname.endsWith("/"))) said.push(`It landed on ${view.page}, not on ${meant.pathname}.`);
+  const different = COMPARED.filter((name) => view[name] !== expected[name]);
+  if (tagged && different.length && view.source === "direct") {
+    said.push("The tags were lost on the way, most likely by a redirect: the address that arrived bears none.");
+  } else {
+    for (const name of different) said.push(`The ${name} is ${view[name] || "nothing"}, not ${expected[name] || "nothing"}.`);
+  }
+  return said;
+}

@@ -1,0 +1,63 @@
+import type { Schemas } from "@/api/client";
+import { useView } from "@/state/view";
+import { figure } from "@/words/format";
+import { readWords, type LinkDraft } from "@/words/links";
+
+const FIRST = 8;
+
+/** Links seen in traffic that nobody made here. */
+export function Unmade({ rows, onTake }: { rows: Schemas["Unmade"][]; onTake: (draft: Partial<LinkDraft>) => void }) {
+  const { site } = useView();
+  const base = `https://${site.rules.hosts[0] ?? ""}`;
+  return (
+    <section aria-label="Links that nobody made here">
+      <h2 className="title">Seen, but not made here</h2>
+      {rows.length === 0 && <p className="quiet">Every link that visits came by in the last 90 days was made here.</p>}
+      {rows.length > 0 && (
+        <div className="ledger-box">
+          <table className="hits library">
+            <thead>
+              <tr>
+                <th scope="col">Tags</th>
+                <th scope="col">Medium</th>
+                <th scope="col">Landed on</th>
+                <th scope="col" className="num">
+                  Visits, 90 days
+                </th>
+                <th scope="col">
+                  <span className="sr-only">Do</span>
+                </th>
+              </tr>
+            </thead>
+            <tbody>
+              {rows.slice(0, FIRST).map((row) => (
+                <tr key={JSON.stringify(row)}>
+                  <td>{readWords({ ...row, channel: "" })}</td>
+                  <td>{row.medium}</td>
+                  <td>{row.page}</td>
+                  <td className="num lead">{figure(row.visits, "count")}</td>
+                  <td className="acts">
+                    <button
+                      type="button"
+                      className="link"
+                      onClick={() =>
+                        onTake(
+                          row.label && row.medium === "link"
+                            ? { address: base + row.page, label: row.label, source: "", medium: "", campaign: "", content: "", term: "" }
+                            : { ...row, address: base + row.page, label: "" },
+                        )
+                      }
+                    >
+                      Build on it
+                    </button>
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </div>
+      )}
+      {rows.length > FIRST && <p className="quiet">And {rows.length - FIRST} more with fewer visits.</p>}
+    </section>
+  );
+}
