@@ -50,6 +50,14 @@ def _goal(page):
     page.locator(".arrived").wait_for()
 
 
+def _links(page):
+    for name, value in (("Source", "news letter"), ("Medium", "newsleter"), ("Campaign", "Spring Courses")):
+        page.get_by_label(name, exact=True).fill(value)
+    page.get_by_role("button", name="QR code").click()
+    page.get_by_role("img", name="QR code for").wait_for()
+    page.get_by_role("region", name="Library").get_by_role("row").nth(1).wait_for()
+
+
 # Name of the view: (address, what is waited for or done).
 VIEWS = {
     "sign-in": ("/", lambda page: page.get_by_role("button", name="Sign in").wait_for()),
@@ -60,6 +68,7 @@ VIEWS = {
     "events": ("/s/mill/tag/events", _inside),
     "goals": ("/s/mill/tag/goals", _goal),
     "fields": ("/s/mill/tag/fields", lambda page: page.get_by_role("button", name=re.compile("Bram")).wait_for()),
+    "links": ("/s/mill/tag/links", _links),
     "channels": ("/s/mill/tag/channels", lambda page: page.get_by_text("fit no channel").wait_for()),
     "settings": ("/s/mill/tag/settings", lambda page: page.get_by_label("Hosts", exact=True).wait_for()),
     "now": ("/s/mill/watch/now", _here),
@@ -77,6 +86,7 @@ KEPT = {
     "events": ("events", "light", WIDE),
     "goals": ("goals", "light", WIDE),
     "channels": ("channels", "light", WIDE),
+    "links": ("links", "light", WIDE),
     "settings": ("settings", "light", WIDE),
     "now": ("now", "light", WIDE),
     "visit": ("visit", "light", WIDE),

@@ -13,20 +13,19 @@ const COMPARED = ["source", "medium", "campaign"] as const;
 
 /** Opens a link in another tab, and says as what its visit arrived. */
 export function LinkCheck({ url, expected }: { url: string; expected: BuiltLink }) {
-  const [token, setToken] = useState<string | null>(null);
+  const [opened, setOpened] = useState<{ token: string; at: number } | null>(null);
   return (
     <div className="check">
-      <button type="button" className="do plain" onClick={() => setToken(openAndFollow(url))}>
-        {token ? "Open it once more" : "Open it in another tab"}
+      <button type="button" className="do plain" onClick={() => setOpened({ at: Date.now(), token: openAndFollow(url) })}>
+        {opened ? "Open it once more" : "Open it in another tab"}
       </button>
-      {token && <Arrival key={token} token={token} url={url} expected={expected} />}
+      {opened && <Arrival key={opened.token} {...opened} url={url} expected={expected} />}
     </div>
   );
 }
 
-function Arrival({ token, url, expected }: { token: string; url: string; expected: BuiltLink }) {
+function Arrival({ token, at, url, expected }: { token: string; at: number; url: string; expected: BuiltLink }) {
   const { site } = useView();
-  const [began] = useState(() => Date.now());
   const followed = useQuery(followedQuery(site.key, token));
   const visitor = followed.data?.visitor ?? null;
   const arrived = useQuery({ ...nowQuery(site.key, visitor), enabled: visitor !== null });
@@ -37,7 +36,7 @@ function Arrival({ token, url, expected }: { token: string; url: string; expecte
   }, []);
   const hits = (visitor !== null && arrived.data?.arrived) || [];
   // The same browser may have been here before; only what came since the link was opened is of it.
-  const view = hits.filter((hit) => hit.kind === "view" && hit.at >= began - 2000).at(-1);
+  const view = hits.filter((hit) => hit.kind === "view" && hit.at >= at).at(-1);
   if (!view || !arrived.data) {
     return (
       <div role="status">
@@ -64,19 +63,23 @@ function Arrival({ token, url, expected }: { token: string; url: string; expecte
   );
 }
 
-/** What came instead of what was meant. */
+/** What came instead of what was meant. A visit that was under way keeps its source, so lost tags are told by the address that arrived. */
 function amiss(view: ToldHit, url: string, expected: BuiltLink): string[] {
   const said: string[] = [];
-  const tagged = /[?&](utm_|via=|ref=)/.test(url);
   const meant = new URL(url);
+  const came = new URL(view.url);
   const bare = meant.pathname.replace(/\/+$/, "") || "/";
-  const samePage = meant.hostname === view.host ? bare === view.page.split("?")[0] : meant.pathname.endsWith(view.page.split("?")[0] ?? "");
-  if (!samePage && !(view.page === "/" && meant.pathname.endsWith("/"))) said.push(`It landed on ${view.page}, not on ${meant.pathname}.`);
-  const different = COMPARED.filter((name) => view[name] !== expected[name]);
-  if (tagged && different.length && view.source === "direct") {
-    said.push("The tags were lost on the way, most likely by a redirect: the address that arrived bears none.");
-  } else {
-    for (const name of different) said.push(`The ${name} is ${view[name] || "nothing"}, not ${expected[name] || "nothing"}.`);
-  }
+  const page = view.page.split("?")[0] ?? "";
+  // A copy under another address counts as the original; of it only the end of the path is the same.
+  const same = meant.hostname === came.hostname ? bare === page : page === "/" ? meant.pathname.endsWith("/") : bare.endsWith(page);
+  if (!same) said.push(`It landed on ${view.page}, not on ${meant.pathname}.`);
+  const tags = [...meant.searchParams].filter(([key, value]) => value && !came.searchParams.has(key));
+  if (tags.length)
+    said.push(
+      `Lost on the way, most likely by a redirect: ${tags.map(([key]) => key).join(", ")}. The address that arrived is ${view.url}`,
+    );
+  else
+    for (const name of COMPARED)
+      if (view[name] !== expected[name]) said.push(`The ${name} is ${view[name] || "nothing"}, not ${expected[name] || "nothing"}.`);
   return said;
 }

@@ -1,7 +1,7 @@
 import type { Schemas } from "@/api/client";
 import { useView } from "@/state/view";
 import { figure } from "@/words/format";
-import { readWords, type LinkDraft } from "@/words/links";
+import { EMPTY, readWords, type LinkDraft } from "@/words/links";
 
 const FIRST = 8;
 
@@ -37,17 +37,7 @@ export function Unmade({ rows, onTake }: { rows: Schemas["Unmade"][]; onTake: (d
                   <td>{row.page}</td>
                   <td className="num lead">{figure(row.visits, "count")}</td>
                   <td className="acts">
-                    <button
-                      type="button"
-                      className="link"
-                      onClick={() =>
-                        onTake(
-                          row.label && row.medium === "link"
-                            ? { address: base + row.page, label: row.label, source: "", medium: "", campaign: "", content: "", term: "" }
-                            : { ...row, address: base + row.page, label: "" },
-                        )
-                      }
-                    >
+                    <button type="button" className="link" onClick={() => onTake({ ...EMPTY, address: base + row.page, ...tagsOf(row) })}>
                       Build on it
                     </button>
                   </td>
@@ -60,4 +50,9 @@ export function Unmade({ rows, onTake }: { rows: Schemas["Unmade"][]; onTake: (d
       {rows.length > FIRST && <p className="quiet">And {rows.length - FIRST} more with fewer visits.</p>}
     </section>
   );
+}
+
+/** What must be typed, so that a link is read as these visits were. */
+function tagsOf({ source, medium, campaign, content, term, label }: Schemas["Unmade"]): Partial<LinkDraft> {
+  return label && medium === "link" ? { label } : { source, medium, campaign, content, term };
 }
