@@ -71,6 +71,7 @@ VIEWS = {
     "links": ("/s/mill/tag/links", _links),
     "channels": ("/s/mill/tag/channels", lambda page: page.get_by_text("fit no channel").wait_for()),
     "settings": ("/s/mill/tag/settings", lambda page: page.get_by_label("Hosts", exact=True).wait_for()),
+    "tag-health": ("/s/mill/watch/tag-health", lambda page: page.locator(".finding").first.wait_for()),
     "now": ("/s/mill/watch/now", _here),
     "visits": ("/s/mill/watch/visits", _rows),
     "visit": ("/s/mill/watch/visits?only=channel:Email", _story),
@@ -88,6 +89,7 @@ KEPT = {
     "channels": ("channels", "light", WIDE),
     "links": ("links", "light", WIDE),
     "settings": ("settings", "light", WIDE),
+    "tag-health": ("tag-health", "light", WIDE),
     "now": ("now", "light", WIDE),
     "visit": ("visit", "light", WIDE),
 }

@@ -18,7 +18,7 @@ from starlette.middleware.gzip import GZipMiddleware
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from upper_compass import __version__
-from upper_compass.api import collector, links, naming, problems, reports, script, signing_in, sites, sorting, visitors, watching
+from upper_compass.api import collector, health, links, naming, problems, reports, script, signing_in, sites, sorting, visitors, watching
 from upper_compass.api.access import ServicesHere
 from upper_compass.api.keeping import keep_to_it
 from upper_compass.api.problems import Problem, ProblemDocument
@@ -74,12 +74,13 @@ def create_app(settings: Settings) -> FastAPI:
         sorting.router,
         links.router,
         watching.router,
+        health.router,
         visitors.router,
     ):
         app.include_router(router)
 
     @app.get("/health", include_in_schema=False)
-    def health(services: ServicesHere) -> dict[str, str | bool]:
+    def is_well(services: ServicesHere) -> dict[str, str | bool]:
         """`ready`: the frames of the first sites have been read."""
         return {"status": "ok", "instance": settings.instance, "ready": services.ready.is_set()}
 

@@ -29,6 +29,8 @@ from upper_compass.demo.places import (
     ROBOT,
     SCREENS,
     SITE,
+    SLIPPED,
+    SLIPS,
     STOCKISTS,
     VIDEO_ENDS,
     VIDEO_TITLES,
@@ -42,6 +44,9 @@ DAYS = 396
 ZONE = ZoneInfo("Europe/Dublin")
 BOOKS = 0.0215
 GUIDE_CHANGED, OUTAGE, GERMAN_OPENED = 28, 17, 45
+# What is wrong with the tags: how often, since when.
+PERSONAL, UNSEEN, RETURNED, FROM_OWN_HOST, SILENT, MAILED = 0.06, 0.008, 0.2, 0.02, 5, 9
+UNSEEN_PAGE, PAYMENT_PAGE, OWN_HOST = "/press", "https://pay.copperpot.example/done", "https://tickets.fennmoor-mill.example/"
 OUTAGE_HOURS = (10.0, 14.5)
 HOURS = (1, 1, 1, 1, 1, 2, 4, 8, 11, 14, 15, 15, 14, 13, 13, 13, 14, 15, 17, 20, 22, 19, 11, 4)
 
@@ -66,6 +71,7 @@ class Visit:
     rng: random.Random
     referrer: str | None
     by_itself: random.Random
+    days_ago: int = DAYS
     hits: list[dict[str, Any]] = field(default_factory=list)
     page: str = ""
     url: str = ""
@@ -77,19 +83,23 @@ class Visit:
         told = {"id": str(uuid.UUID(int=self.rng.getrandbits(128), version=4)), "at": self.at, "visitor": self.person.visitor, "kind": kind, "url": self.url}
         self.hits.append(told | carried | more | context)
 
-    def view(self, page: str, query: str = "", seconds: float = 0.0) -> None:
+    def view(self, page: str, query: str = "", seconds: float = 0.0, came_from: str | None = None) -> None:
         """Show a page and stay on it a while."""
         form, following = FORMS.get(self.page, ("", ""))
         if following == page:
             self.aside("form start", form=form)
             self.aside("form submit", form=form)
+        if page == "/courses/booked" and self.by_itself.random() < PERSONAL:
+            query = "?email=baker%40post.example"
         before, self.page, self.url = self.url, page, SITE + page + query
-        self._hit("view", title=_title(page), referrer=before or self.referrer)
+        if before and self.by_itself.random() < UNSEEN:
+            before = SITE + UNSEEN_PAGE
+        self._hit("view", title=_title(page), referrer=came_from or before or self.referrer)
         if page in FORMS:
             self.aside("form view", form=FORMS[page][0])
         elif page == "/" and self.by_itself.random() < 0.45:
             self.aside("promo view", promo=PROMOTION)
-            if self.by_itself.random() < 0.06:
+            if self.by_itself.random() < 0.06 and self.days_ago > SILENT:
                 self.aside("promo click", promo=PROMOTION)
         elif page == "/videos" and self.by_itself.random() < 0.6:
             self._watch(self.by_itself.choice(list(VIDEOS)))
@@ -175,6 +185,8 @@ class Teller:
             yield self._visit(way, at, before, day)
         for _ in range(max(0, round(rng.gauss(2, 1)))):
             yield self._robot(start + rng.randrange(86_000_000))
+        if before == MAILED:
+            yield from self._mailing(start + 10 * 3_600_000)
 
     def _person(self, way: Way) -> Person:
         rng = self._rng
@@ -188,6 +200,16 @@ class Teller:
         self._known.append(person)
         return person
 
+    def _mailing(self, sent: int) -> Iterator[Visit]:
+        """A mail goes out; the links in its text are tagged, those in its pictures are not."""
+        rng = self._by_itself
+        for number in range(64):
+            person = Person(f"{rng.getrandbits(80):020x}", "phone", rng.choice(AGENTS["phone"]), "en-IE", "Europe/Dublin")
+            visit = Visit(person, sent + int(rng.expovariate(1 / 2_400_000)), rng, None, rng, MAILED)
+            tagged = number % 2 == 0
+            visit.view(rng.choice(("/gift-vouchers", "/shop")), "?utm_source=letter&utm_medium=email&utm_campaign=winter-offer" if tagged else "")
+            yield visit
+
     def _robot(self, at: int) -> Visit:
         visit = Visit(Person(f"r{self._rng.getrandbits(60):015x}", "desktop", ROBOT, "en", ""), at, self._rng, None, self._by_itself)
         for page in self._rng.sample(ELSEWHERE, 3):
@@ -196,10 +218,15 @@ class Teller:
 
     def _visit(self, way: Way, at: int, before: int, day: date) -> Visit:
         rng = self._rng
-        visit = Visit(self._person(way), at, rng, rng.choice(way.referrers) if way.referrers else None, self._by_itself)
+        visit = Visit(self._person(way), at, rng, rng.choice(way.referrers) if way.referrers else None, self._by_itself, before)
+        if way.name == "direct" and self._by_itself.random() < FROM_OWN_HOST:
+            visit.referrer = OWN_HOST
         query = rng.choice(way.queries) if way.queries else ""
         week = day.isocalendar().week
         query = query.format(id=f"{rng.getrandbits(48):012x}", week=f"{day.year}-{week:02}", month=f"{day.year}-{day.month:02}")
+        for right, typed in SLIPS.get(way.name, ()):
+            if self._by_itself.random() < SLIPPED:
+                query = query.replace(right, typed)
         landing = rng.choices([page for page, _ in way.lands], [weight for _, weight in way.lands])[0]
         visit.view(landing, query)
         course = landing.startswith(("/courses", "/letter", "/de/kurse"))
@@ -262,7 +289,8 @@ class Teller:
         if rng.random() < 0.12:
             return
         self._orders += 1
-        visit.view("/checkout/thanks", seconds=6)
+        paid = PAYMENT_PAGE if self._by_itself.random() < RETURNED else None
+        visit.view("/checkout/thanks", seconds=6, came_from=paid)
         items = [(sku, rng.choice((1, 1, 2, 3))) for sku in skus]
         visit.order(f"FM-{10_000 + self._orders}", items)
         if rng.random() < 0.02:  # the page was loaded again: the same order is sent twice

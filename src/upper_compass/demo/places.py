@@ -17,6 +17,13 @@ PAGE_TITLES = {
     "/wholesale": "Wholesale", "/gift-vouchers": "Gift vouchers", "/videos": "Videos", "/letter/autumn": "The autumn letter", "/de": "Fennmoor-Mühle", "/de/kurse": "Backkurse",
 }  # fmt: skip
 
+# Slips of whoever typed the tags, in a part of the visits of these ways.
+SLIPPED = 0.1
+SLIPS = {
+    "flour bags": (("utm_source=flour-bag", "utm_source=flourbag"), ("utm_medium=qr", "utm_medium=sticker")),
+    "paid social": (("utm_campaign=gifts", "utm_campaign=gift+s"),),
+    "affiliate": (("utm_source=loaf-deals", "utm_source=loaf-deal"),),
+}
 PROMOTION = "vouchers for winter"
 # Seconds of the videos, and how many of those who start one watch nothing more, a quarter, a half, three quarters, all of it.
 VIDEOS = {"kneading": 214, "shaping": 382, "scoring": 95}

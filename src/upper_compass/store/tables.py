@@ -135,6 +135,17 @@ followed = sa.Table(
     _moment("at", default=True),
 )
 
+# Findings of Tag health that somebody accepted, by the finding's key.
+accepted = sa.Table(
+    "accepted",
+    metadata,
+    sa.Column("site_id", sa.ForeignKey("sites.id", ondelete="CASCADE"), primary_key=True),
+    sa.Column("finding", sa.Text, primary_key=True),
+    sa.Column("reason", sa.Text, nullable=False),
+    sa.Column("user_id", sa.ForeignKey("users.id", ondelete="SET NULL"), nullable=True),
+    _moment("at", default=True),
+)
+
 # Which hits are there already. A partitioned table cannot hold this by itself: the same hit sent twice may bear two times.
 hit_ids = sa.Table(
     "hit_ids",

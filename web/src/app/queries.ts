@@ -164,6 +164,9 @@ export const codeQuery = (site: string, body: Schemas["CodeRequest"]) =>
     staleTime: Infinity,
   });
 
+export const findingsQuery = (site: string) =>
+  queryOptions({ queryKey: ["findings", site], queryFn: () => ask(client.GET("/api/v1/sites/{site}/findings", at(site))) });
+
 export const refusedQuery = (site: string) =>
   queryOptions({
     queryKey: ["refused", site],

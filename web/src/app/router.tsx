@@ -31,6 +31,7 @@ const lazy = [
   view("/tag/links", async () => (await import("@/views/tag/Links")).Links),
   view("/tag/channels", async () => (await import("@/views/tag/Channels")).Channels),
   view("/tag/settings", async () => (await import("@/views/tag/Settings")).Settings),
+  view("/watch/tag-health", async () => (await import("@/views/watch/TagHealth")).TagHealth),
   view("/watch/now", async () => (await import("@/views/watch/Now")).Now),
   view("/watch/visits", async () => (await import("@/views/watch/Visits")).Visits),
   view("/watch/visits/$visitor/$number", async () => (await import("@/views/watch/VisitStory")).VisitStory),

@@ -41,6 +41,7 @@ export const STAGES: Stage[] = [
     views: [
       { name: "Now", path: "watch/now" },
       { name: "Visits", path: "watch/visits" },
+      { name: "Tag health", path: "watch/tag-health" },
     ],
   },
   {

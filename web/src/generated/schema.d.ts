@@ -657,6 +657,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sites/{site}/findings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Findings
+         * @description What is wrong with the tags in the last 30 days and today, the gravest first. For the site's viewers.
+         */
+        get: operations["list_findings_api_v1_sites__site__findings_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/findings/mend": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Mend
+         * @description Mend one thing, or take that back; history is read anew. For the site's analysts; a host that is no source is for its owners.
+         */
+        post: operations["mend_api_v1_sites__site__findings_mend_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/findings/accepted": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Accept
+         * @description Leave a finding as it is, with a reason. For the site's analysts.
+         */
+        put: operations["accept_api_v1_sites__site__findings_accepted_put"];
+        post?: never;
+        /**
+         * Take Back
+         * @description No longer accept a finding. For the site's analysts.
+         */
+        delete: operations["take_back_api_v1_sites__site__findings_accepted_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sites/{site}/followed/{token}": {
         parameters: {
             query?: never;
@@ -741,6 +805,55 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * AcceptIn
+         * @description A finding that is left as it is, and why.
+         * @example {
+         *       "key": "robots",
+         *       "reason": "Our own link checker"
+         *     }
+         */
+        AcceptIn: {
+            /** Key */
+            key: string;
+            /** Reason */
+            reason: string;
+        };
+        /**
+         * AcceptedOut
+         * @description Why a finding is left as it is. `by` is null when they are gone.
+         */
+        AcceptedOut: {
+            /** Reason */
+            reason: string;
+            /** By */
+            by: string | null;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+        };
+        /**
+         * AddAlias
+         * @description Make one spelling the same as the other.
+         */
+        AddAlias: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "alias";
+            /**
+             * Field
+             * @enum {string}
+             */
+            field: "source" | "medium" | "campaign" | "content" | "term" | "label";
+            /** This */
+            this: string;
+            /** That */
+            that: string;
+        };
         /**
          * Alias
          * @description `this` is the same as `that`, in one field; both sides are tidied before use.
@@ -1111,6 +1224,40 @@ export interface components {
             };
         };
         /**
+         * FindingOut
+         * @description A finding, and whether somebody accepted it.
+         */
+        FindingOut: {
+            /** Key */
+            key: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "spelling" | "unsorted" | "referrer" | "silent event" | "silent goal" | "script missing" | "personal data" | "repeated orders" | "untagged mail" | "robots" | "refused";
+            /**
+             * Severity
+             * @enum {string}
+             */
+            severity: "high" | "middle" | "low";
+            /** Title */
+            title: string;
+            /** Cost */
+            cost: string;
+            /** Count */
+            count: number;
+            /** Advice */
+            advice: string;
+            /**
+             * Examples
+             * @default []
+             */
+            examples: string[];
+            /** Mend */
+            mend?: (components["schemas"]["AddAlias"] | components["schemas"]["TakeMedium"] | components["schemas"]["IgnoreHost"]) | null;
+            accepted?: components["schemas"]["AcceptedOut"] | null;
+        };
+        /**
          * FixedValue
          * @description Each conversion is worth the same.
          */
@@ -1230,6 +1377,19 @@ export interface components {
              * @enum {string}
              */
             kind: "hit" | "order";
+        };
+        /**
+         * IgnoreHost
+         * @description Let a host be no source.
+         */
+        IgnoreHost: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "ignored host";
+            /** Host */
+            host: string;
         };
         /**
          * ImportOut
@@ -1391,6 +1551,27 @@ export interface components {
             chance: string;
             /** Parts */
             parts: string[];
+        };
+        /**
+         * MendIn
+         * @description What to mend; with `undo` the same is taken back.
+         * @example {
+         *       "mend": {
+         *         "field": "medium",
+         *         "kind": "alias",
+         *         "that": "email",
+         *         "this": "e-mail"
+         *       }
+         *     }
+         */
+        MendIn: {
+            /** Mend */
+            mend: components["schemas"]["AddAlias"] | components["schemas"]["TakeMedium"] | components["schemas"]["IgnoreHost"];
+            /**
+             * Undo
+             * @default false
+             */
+            undo: boolean;
         };
         /**
          * Move
@@ -2507,6 +2688,21 @@ export interface components {
              * @default []
              */
             players: string[];
+        };
+        /**
+         * TakeMedium
+         * @description Let a channel take a medium; a channel that is not there yet is made, before the last.
+         */
+        TakeMedium: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "channel";
+            /** Medium */
+            medium: string;
+            /** Channel */
+            channel: string;
         };
         /**
          * Tidings
@@ -5448,6 +5644,249 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_findings_api_v1_sites__site__findings_get: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FindingOut"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    mend_api_v1_sites__site__findings_mend_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MendIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    accept_api_v1_sites__site__findings_accepted_put: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AcceptIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    take_back_api_v1_sites__site__findings_accepted_delete: {
+        parameters: {
+            query: {
+                key: string;
+            };
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
         };

@@ -1,0 +1,113 @@
+"""*Watch → Tag health*: what is wrong with the tags, mended or accepted here."""
+
+from __future__ import annotations
+
+from datetime import datetime, timedelta
+from typing import Annotated
+
+from fastapi import APIRouter, Query
+from pydantic import BaseModel, ConfigDict
+
+from upper_compass.api.access import Analyst, ServicesHere, Viewer, who
+from upper_compass.api.problems import Problem, responses
+from upper_compass.api.reports import reading_of
+from upper_compass.core.findings import Finding, IgnoreHost, Mend, mended
+from upper_compass.core.health import HISTORY, Look, look
+from upper_compass.core.periods import midnight
+from upper_compass.core.site import bare_host
+from upper_compass.core.texts import storable
+from upper_compass.store import accepted as store
+from upper_compass.store import sites
+
+router = APIRouter(prefix="/api/v1/sites/{site}/findings", tags=["Watching"])
+
+Key = Annotated[str, storable(600, least=1)]
+
+
+class AcceptedOut(BaseModel):
+    """Why a finding is left as it is. `by` is null when they are gone."""
+
+    reason: str
+    by: str | None
+    at: datetime
+
+
+class FindingOut(Finding):
+    """A finding, and whether somebody accepted it."""
+
+    accepted: AcceptedOut | None = None
+
+
+class AcceptIn(BaseModel):
+    """A finding that is left as it is, and why."""
+
+    model_config = ConfigDict(extra="forbid", json_schema_extra={"examples": [{"key": "robots", "reason": "Our own link checker"}]})
+    key: Key
+    reason: Annotated[str, storable(300, least=1)]
+
+
+class MendIn(BaseModel):
+    """What to mend; with `undo` the same is taken back."""
+
+    model_config = ConfigDict(
+        extra="forbid", json_schema_extra={"examples": [{"mend": {"kind": "alias", "field": "medium", "this": "e-mail", "that": "email"}}]}
+    )
+    mend: Mend
+    undo: bool = False
+
+
+@router.get("", openapi_extra=who("viewer"), responses=responses(401, 404))
+def list_findings(access: Viewer, services: ServicesHere) -> list[FindingOut]:
+    """What is wrong with the tags in the last 30 days and today, the gravest first. For the site's viewers."""
+    reading = reading_of(services, access)
+    now = services.now()
+    today = now.astimezone(reading.zone).date()
+    midnights = [midnight(today - timedelta(days=back), reading.zone) for back in range(HISTORY, -1, -1)]
+    with access.engine.connect() as connection:
+        goals = [(goal.name, goal.goal) for goal in sites.goals_of(connection, access.site.id)]
+        held = store.accepted_of(connection, access.site.id)
+    until = max(round(now.timestamp() * 1000), midnights[-1] + 1)
+    found = [*look(Look(reading.shards, access.site.rules, midnights, until, goals)), *_refused(access, services)]
+    told = []
+    for finding in found:
+        why = held.get(finding.key)
+        told.append(FindingOut(**finding.model_dump(), accepted=AcceptedOut(reason=why.reason, by=why.by, at=why.at) if why else None))
+    return told
+
+
+def _refused(access: Viewer, services: ServicesHere) -> list[Finding]:
+    """Hits of hosts that the settings do not list, as far as this process remembers."""
+    seen = services.refusals.of(access.site.key, frozenset(bare_host(host) for host in access.site.rules.hosts))
+    return [
+        Finding(
+            key=f"refused {one.host}", kind="refused", severity="middle", title=f"Pages of {one.host} send hits that are refused", count=one.times,
+            cost=f"{one.times:,} of its requests were turned away, for it is not among the site's hosts.", advice="Add the host in Settings if it is yours.",
+        )
+        for one in seen
+        if one.why == "unknown host"
+    ]  # fmt: skip
+
+
+@router.post("/mend", status_code=204, openapi_extra=who("analyst"), responses=responses(401, 403, 404, 422))
+def mend(given: MendIn, access: Analyst) -> None:
+    """Mend one thing, or take that back; history is read anew. For the site's analysts; a host that is no source is for its owners."""
+    if isinstance(given.mend, IgnoreHost) and access.role != "owner":
+        raise Problem(403, "Which hosts are no source is a setting; the site's owners change it.")
+    thing = "site" if isinstance(given.mend, IgnoreHost) else "sorting"
+    with access.engine.begin() as connection:
+        sites.change_rules(connection, access.site.id, lambda rules: mended(rules, given.mend, undo=given.undo), access.user.id, thing)
+
+
+@router.put("/accepted", status_code=204, openapi_extra=who("analyst"), responses=responses(401, 403, 404, 422))
+def accept(given: AcceptIn, access: Analyst) -> None:
+    """Leave a finding as it is, with a reason. For the site's analysts."""
+    with access.engine.begin() as connection:
+        store.accept(connection, access.site.id, given.key, given.reason, access.user.id)
+
+
+@router.delete("/accepted", status_code=204, openapi_extra=who("analyst"), responses=responses(401, 403, 404, 422))
+def take_back(access: Analyst, key: Annotated[str, Query(min_length=1, max_length=600)]) -> None:
+    """No longer accept a finding. For the site's analysts."""
+    with access.engine.begin() as connection:
+        if not store.take_back(connection, access.site.id, key, access.user.id):
+            raise Problem(404, "This finding was not accepted.")

@@ -1,0 +1,56 @@
+"""Tag health on the screen: read, mended, taken back, left with a reason."""
+
+import re
+
+import pytest
+from playwright.sync_api import expect
+
+from upper_compass.demo.laying import ACCOUNT, COLLEAGUE, PASSWORD
+
+
+@pytest.fixture
+def health(page):
+    assert page.request.post("/api/v1/session", data={"email": ACCOUNT, "password": PASSWORD}).ok
+    page.goto("/s/mill/watch/tag-health")
+    page.locator(".finding").first.wait_for()
+    return page
+
+
+def test_the_demo_has_several_of_each_kind_that_can_be_mended(health):
+    expect(health.get_by_role("heading", level=1)).to_contain_text(
+        re.compile(r"\d+ things to look at in the tags of the last 30 days; \d+ of them cost figures")
+    )
+    for button in (re.compile("^Read it as"), "Let it be no source", "Give it this channel"):
+        assert health.get_by_role("button", name=button).count() >= 2
+    for what in ("seems to be without the code", "hold personal data", "fell silent", "seem to be untagged", "sent twice", "Robots"):
+        expect(health.locator(".finding", has_text=what).first).to_be_visible()
+
+
+def test_a_finding_is_mended_here_and_taken_back(health):
+    for title in ("The medium e-mail is spelled like email", "pay.copperpot.example", "The medium flyer-stand fits no channel"):
+        finding = health.locator(".finding", has_text=title)
+        finding.locator("button.do:not(.plain)").press("Enter")
+        expect(finding).to_have_count(0)
+        expect(health.get_by_role("status")).to_contain_text("Mended")
+        health.get_by_role("button", name="Undo").click()
+        expect(finding).to_have_count(1)
+
+
+def test_a_finding_is_left_with_a_reason(health):
+    finding = health.locator(".finding", has_text="Robots read the site")
+    finding.get_by_role("button", name="Leave it …").click()
+    finding.get_by_role("button", name="Leave it", exact=True).click()
+    expect(finding.get_by_role("alert")).to_contain_text("Say why")
+    finding.get_by_label("Why it is left as it is").fill("Our own <b>link</b> checker")
+    finding.get_by_label("Why it is left as it is").press("Enter")
+    left = health.get_by_role("region", name="Left as it is")
+    expect(left).to_contain_text("“Our own <b>link</b> checker” Ida Brandvold")
+    left.get_by_role("button", name="Look at it again").click()
+    expect(left).to_have_count(0)
+
+
+def test_a_viewer_reads_and_changes_nothing(page):
+    assert page.request.post("/api/v1/session", data={"email": COLLEAGUE[0], "password": COLLEAGUE[2]}).ok
+    page.goto("/s/mill/watch/tag-health")
+    page.locator(".finding").first.wait_for()
+    expect(page.locator(".finding button")).to_have_count(0)

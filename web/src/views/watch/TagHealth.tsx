@@ -1,0 +1,84 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+
+import { ask, client, type Finding, type Mend } from "@/api/client";
+import { findingsQuery } from "@/app/queries";
+import { useSave } from "@/app/useSave";
+import { LedgerToCome } from "@/pieces/Ledger";
+import { Trouble } from "@/pieces/Trouble";
+import { useView } from "@/state/view";
+import { FindingLine } from "@/views/watch/FindingLine";
+import { plural, within } from "@/words/format";
+
+/** What is wrong with the tags, what it costs, and how it is mended. */
+export function TagHealth() {
+  const { site, trouble, again } = useView();
+  const findings = useQuery(findingsQuery(site.key));
+  const [done, setDone] = useState<{ title: string; mend: Mend } | null>(null);
+  const mend = useSave(
+    ({ mend, undo }: { mend: Mend; undo: boolean; title: string }) =>
+      ask(client.POST("/api/v1/sites/{site}/findings/mend", { params: { path: { site: site.key } }, body: { mend, undo } })),
+    (_, given) => setDone(given.undo ? null : given),
+  );
+  if (trouble) return <Trouble error={trouble} again={again} />;
+  if (findings.isError) return <Trouble error={findings.error} again={() => void findings.refetch()} />;
+  const open = findings.data?.filter((one) => !one.accepted) ?? [];
+  const accepted = findings.data?.filter((one) => one.accepted) ?? [];
+  return (
+    <div className="tag health">
+      <h1 className="answer" aria-busy={findings.isPending}>
+        {findings.data ? said(open) : " "}
+      </h1>
+      {findings.isPending && <LedgerToCome rows={8} />}
+      {done && (
+        <p role="status" className="arrived">
+          <span>
+            Mended: {within(done.title)}. History is read anew.{" "}
+            <button
+              type="button"
+              className="link"
+              disabled={mend.isPending}
+              onClick={() => mend.mutate({ mend: done.mend, undo: true, title: done.title })}
+            >
+              Undo
+            </button>
+          </span>
+        </p>
+      )}
+      {mend.error && (
+        <p className="wrong" role="alert">
+          {mend.error.message}
+        </p>
+      )}
+      {findings.data && findings.data.length === 0 && (
+        <p className="empty">The tags of the last 30 days are in order. What goes wrong from now on stands here.</p>
+      )}
+      <ol className="findings">
+        {open.map((one) => (
+          <FindingLine
+            key={one.key}
+            finding={one}
+            busy={mend.isPending}
+            onMend={(what) => mend.mutate({ mend: what, undo: false, title: one.title })}
+          />
+        ))}
+      </ol>
+      {accepted.length > 0 && (
+        <section aria-label="Left as it is">
+          <h2 className="title">Left as it is</h2>
+          <ol className="findings">
+            {accepted.map((one) => (
+              <FindingLine key={one.key} finding={one} busy={false} onMend={() => undefined} />
+            ))}
+          </ol>
+        </section>
+      )}
+    </div>
+  );
+}
+
+function said(open: Finding[]): string {
+  const grave = open.filter((one) => one.severity === "high").length;
+  if (!open.length) return "Nothing is wrong with the tags of the last 30 days.";
+  return `${plural(open.length, "thing")} to look at in the tags of the last 30 days` + (grave ? `; ${grave} of them cost figures.` : ".");
+}
