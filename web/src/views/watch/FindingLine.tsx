@@ -7,7 +7,7 @@ import { useSave } from "@/app/useSave";
 import { useView } from "@/state/view";
 
 const MARKS: Record<Finding["severity"], { path: string; words: string }> = {
-  high: { path: "M6 .8 11.2 6 6 11.2.8 6Z", words: "costs figures" },
+  high: { path: "M6 .8 11.2 6 6 11.2.8 6Z", words: "mend first" },
   middle: { path: "M6 1.8 10.2 6 6 10.2 1.8 6Z", words: "worth mending" },
   low: { path: "M6 4a2 2 0 1 0 .01 0", words: "to know" },
 };

@@ -80,5 +80,5 @@ export function TagHealth() {
 function said(open: Finding[]): string {
   const grave = open.filter((one) => one.severity === "high").length;
   if (!open.length) return "Nothing is wrong with the tags of the last 30 days.";
-  return `${plural(open.length, "thing")} to look at in the tags of the last 30 days` + (grave ? `; ${grave} of them cost figures.` : ".");
+  return `${plural(open.length, "thing")} to look at in the tags of the last 30 days` + (grave ? `; ${grave} to mend first.` : ".");
 }
