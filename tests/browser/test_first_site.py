@@ -67,3 +67,66 @@ def test_a_page_of_another_host_may_not_send(page, empty):
     answer = page.request.post(f"{empty.address}/collect?site=nowhere", data="{}")
     assert answer.status == 404
     assert answer.json()["detail"] == "There is no site with this key."
+
+
+def open_site(page, empty):
+    """A site without a single hit, signed in to."""
+    assert page.request.post(f"{empty.address}/api/v1/session", data={"email": "owner@mill.example", "password": PASSWORD}).ok
+    csrf = page.request.get(f"{empty.address}/api/v1/session").json()["csrf"]
+    body = {"name": "Bare", "rules": {"hosts": ["bare.example"]}}
+    made = page.request.post(f"{empty.address}/api/v1/sites", data=body, headers={"X-CSRF-Token": csrf})
+    return f"{empty.address}/s/{made.json()['key']}"
+
+
+# By view: what a site without a hit is told, so that the next step is plain.
+FIRST_STEPS = {
+    "tag/events": "No event has arrived yet. Name the first one with the code beside",
+    "tag/goals": "A goal is a page that is reached, an event, or an order. Make the first one",
+    "tag/fields": "A field carries what only your site knows",
+    "tag/links": "Links that you keep stand here, with the visits that came by them since.",
+    "tag/channels": "No aliases yet.",
+    "watch/tag-health": "The tags of the last 30 days are in order.",
+    "watch/visits": "No visits in these days.",
+}
+
+
+def test_every_view_of_an_empty_site_teaches_the_next_step(page, empty):
+    errors = []
+    page.on("pageerror", lambda error: errors.append(str(error)))
+    site = open_site(page, empty)
+    for view, text in FIRST_STEPS.items():
+        page.goto(f"{site}/{view}")
+        expect(page.locator("main").get_by_text(text).first).to_be_visible()
+        assert serious(page) == [], view
+    assert errors == []
+
+
+def test_the_first_goal_is_made_before_anything_has_happened(page, empty):
+    site = open_site(page, empty)
+    page.goto(f"{site}/tag/goals")
+    page.get_by_role("button", name="Make a goal").click()
+    form = page.get_by_role("form", name="A new goal")
+    form.get_by_label("Name", exact=True).fill("Thanked")
+    form.get_by_label("this").fill("/thanks")
+    expect(form.locator(".arrived")).to_contain_text("it would have counted 0 times")
+    form.get_by_role("button", name="Make it").click()
+    expect(page.locator("tr", has_text="Thanked")).to_contain_text("views of pages that are /thanks, once a visit")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("1 goal to steer by")
+
+
+def test_a_view_says_that_the_server_was_away_and_comes_back(page, empty):
+    site = open_site(page, empty)
+    failing = {"on": True}
+    page.route("**/api/**/events", lambda route: route.abort() if failing["on"] else route.continue_())
+    page.route("**/api/**/findings", lambda route: route.fulfill(status=403, json={"detail": "Not for you any more."}) if failing["on"] else route.continue_())
+    page.goto(f"{site}/watch/tag-health")
+    expect(page.get_by_role("alert")).to_contain_text("Not for you any more.")
+    failing["on"] = False
+    page.get_by_role("button", name="Try again").click()
+    expect(page.get_by_role("heading", level=1)).to_have_text("Nothing is wrong with the tags of the last 30 days.")
+    failing["on"] = True
+    page.goto(f"{site}/tag/events")
+    expect(page.get_by_role("alert")).to_contain_text("The server does not answer.")
+    failing["on"] = False
+    page.get_by_role("button", name="Try again").click()
+    expect(page.locator(".empty")).to_contain_text("No event has arrived yet.")

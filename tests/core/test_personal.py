@@ -1,0 +1,50 @@
+"""What looks like personal data, and sheets that hold anything."""
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from upper_compass.core.personal import MASK, mask_address, mask_text, personal
+from upper_compass.core.sheets import read_sheet, safe, write_sheet
+
+
+@pytest.mark.parametrize(
+    ("text", "is_personal"),
+    [
+        ("jo@mill.example", True),
+        ("mail to jo.b+x@mail.mill.example!", True),
+        ("jo%40mill.example", True),
+        ("+353 1 234 5678", True),
+        ("call %2B353-87-1234567", True),
+        ("spring+sale", False),
+        ("a@b", False),
+        ("order 20261123", False),
+        ("+12", False),
+        ("", False),
+    ],
+)
+def test_addresses_and_numbers_are_told_from_other_texts(text, is_personal):
+    assert personal(text) is is_personal
+    assert (mask_text(text) != text) is is_personal
+
+
+@given(st.text(max_size=60))
+def test_what_was_masked_holds_nothing_personal_any_more(text):
+    assert not personal(mask_text(text).replace(MASK, ""))
+    assert mask_address(mask_address(text)) == mask_address(text)
+
+
+CELLS = st.text(st.characters(blacklist_categories=["Cs"], blacklist_characters="\x00"), max_size=12)
+
+
+@given(st.lists(st.tuples(CELLS, CELLS), max_size=8))
+def test_any_cells_come_back_but_for_the_white_around_them_and_the_sign_that_makes_them_text(rows):
+    written = write_sheet(["source", "link"], rows)
+    read = [(cells["source"], cells["link"]) for _, cells in read_sheet(written, ["source", "link"], [], 100)]
+    expected = [tuple(safe(cell).strip() for cell in row) for row in rows if any(safe(cell).strip() for cell in row)]
+    assert read == expected
+
+
+@given(CELLS)
+def test_no_cell_begins_with_what_a_spreadsheet_computes(cell):
+    assert not safe(cell).startswith(("=", "+", "-", "@", "\t", "\r"))
