@@ -1,14 +1,13 @@
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useState, type FormEvent } from "react";
+import { useState, type FormEvent } from "react";
 
-import { followedQuery, nowQuery, refusedQuery } from "@/app/queries";
+import { refusedQuery } from "@/app/queries";
+import { useFollowed } from "@/app/useFollowed";
 import { Field } from "@/pieces/Field";
 import { Flags, Glyph, hitWords } from "@/pieces/HitWords";
 import { useView } from "@/state/view";
 import { openAndFollow, usualAddress } from "@/words/following";
 import { ago, plural } from "@/words/format";
-
-const PATIENCE = 8_000;
 
 /** What is waited for: the visit itself, or something that is done on the page. */
 export type Wanted = { kind: "visit" } | { kind: "order" } | { kind: "event"; name: string };
@@ -50,16 +49,7 @@ export function Check({ wanted = { kind: "visit" }, act = "" }: Given) {
 
 function Waiting({ token, wanted, act }: { token: string; wanted: Wanted; act: string }) {
   const { site } = useView();
-  const followed = useQuery(followedQuery(site.key, token));
-  const visitor = followed.data?.visitor ?? null;
-  const arrived = useQuery({ ...nowQuery(site.key, visitor), enabled: visitor !== null });
-  const [late, setLate] = useState(false);
-  useEffect(() => {
-    const later = setTimeout(() => setLate(true), PATIENCE);
-    return () => clearTimeout(later);
-  }, []);
-  // Without a visitor the query stands for everybody's hits, which say nothing here.
-  const hits = (visitor !== null && arrived.data?.arrived) || [];
+  const { hits, at, late } = useFollowed(site.key, token);
   const names =
     wanted.kind === "event" ? [wanted.name, ...site.rules.events.flatMap((one) => (one.name === wanted.name && one.shown_as) || [])] : [];
   const newest =
@@ -71,12 +61,12 @@ function Waiting({ token, wanted, act }: { token: string; wanted: Wanted; act: s
       </p>
     );
   }
-  if (newest && arrived.data) {
+  if (newest) {
     return (
       <div className="arrived" role="status">
         <p>
           <b>It works.</b> {wanted.kind === "visit" ? "Your visit from this browser" : hitWords(newest, site.currency)},{" "}
-          {ago(arrived.data.at - newest.at)} ago, page {newest.page}.
+          {ago(at - newest.at)} ago, page {newest.page}.
         </p>
         {newest.own && <p>You are filtering yourself: the reports leave your visits out. This check looks past the filter.</p>}
         <ol>

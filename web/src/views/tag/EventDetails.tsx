@@ -4,8 +4,8 @@ import { ask, client, type EventNote, type SiteEvent } from "@/api/client";
 import { useSave } from "@/app/useSave";
 import { faultsIn } from "@/pieces/faults";
 import { Field } from "@/pieces/Field";
+import { Tallied } from "@/pieces/Tallied";
 import { useView } from "@/state/view";
-import { figure } from "@/words/format";
 
 const SHOWN = ["shown_as", "description"];
 
@@ -19,21 +19,13 @@ export function EventDetails({ event }: { event: SiteEvent }) {
         {event.pages.length > 0 && (
           <p>
             <span className="quiet">On </span>
-            {event.pages.map((page) => (
-              <span key={page.value} className="tallied">
-                {page.value} <i>{figure(page.times, "count")}</i>
-              </span>
-            ))}
+            <Tallied values={event.pages} />
           </p>
         )}
         {event.props.map((prop) => (
           <p key={prop.key}>
             <span className="quiet">{prop.key} </span>
-            {prop.values.map((one) => (
-              <span key={one.value} className="tallied">
-                {one.value || "nothing"} <i>{figure(one.times, "count")}</i>
-              </span>
-            ))}
+            <Tallied values={prop.values} />
             {prop.different > prop.values.length && <span className="quiet">and {prop.different - prop.values.length} more</span>}
           </p>
         ))}

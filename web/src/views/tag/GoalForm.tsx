@@ -6,11 +6,12 @@ import { eventsQuery, previewQuery } from "@/app/queries";
 import { useSave } from "@/app/useSave";
 import { faultsIn } from "@/pieces/faults";
 import { Field } from "@/pieces/Field";
+import { Tallied } from "@/pieces/Tallied";
 import { completeDays, useView } from "@/state/view";
 import { useSettled } from "@/state/useSettled";
 import { Conditions, type Condition } from "@/views/tag/Conditions";
 import { asForm, asGoal, type GoalGiven } from "@/views/tag/goalGiven";
-import { amount, figure, plural } from "@/words/format";
+import { amount, plural } from "@/words/format";
 
 interface Given {
   stored: StoredGoal | null;
@@ -190,11 +191,7 @@ function Preview({ form }: { form: GoalGiven }) {
       {found.pages.length > 0 && (
         <p>
           <span className="quiet">On </span>
-          {found.pages.map((page) => (
-            <span key={page.value} className="tallied">
-              {page.value} <i>{figure(page.times, "count")}</i>
-            </span>
-          ))}
+          <Tallied values={found.pages} />
           {found.more_pages > 0 && <span className="quiet">and {plural(found.more_pages, "more page")}</span>}
         </p>
       )}

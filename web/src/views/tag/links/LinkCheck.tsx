@@ -1,14 +1,12 @@
-import { useQuery } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useState } from "react";
 
 import type { ToldHit } from "@/api/client";
-import { followedQuery, nowQuery } from "@/app/queries";
+import { useFollowed } from "@/app/useFollowed";
 import { useView } from "@/state/view";
 import { openAndFollow } from "@/words/following";
 import { ago } from "@/words/format";
 import { readWords, type BuiltLink } from "@/words/links";
 
-const PATIENCE = 8_000;
 const COMPARED = ["source", "medium", "campaign"] as const;
 
 /** Opens a link in another tab, and says as what its visit arrived. */
@@ -26,18 +24,10 @@ export function LinkCheck({ url, expected }: { url: string; expected: BuiltLink 
 
 function Arrival({ token, at, url, expected }: { token: string; at: number; url: string; expected: BuiltLink }) {
   const { site } = useView();
-  const followed = useQuery(followedQuery(site.key, token));
-  const visitor = followed.data?.visitor ?? null;
-  const arrived = useQuery({ ...nowQuery(site.key, visitor), enabled: visitor !== null });
-  const [late, setLate] = useState(false);
-  useEffect(() => {
-    const later = setTimeout(() => setLate(true), PATIENCE);
-    return () => clearTimeout(later);
-  }, []);
-  const hits = (visitor !== null && arrived.data?.arrived) || [];
+  const { hits, at: now, late } = useFollowed(site.key, token);
   // The same browser may have been here before; only what came since the link was opened is of it.
   const view = hits.filter((hit) => hit.kind === "view" && hit.at >= at).at(-1);
-  if (!view || !arrived.data) {
+  if (!view) {
     return (
       <div role="status">
         <p aria-busy="true">Waiting for the visit to arrive …</p>
@@ -53,7 +43,7 @@ function Arrival({ token, at, url, expected }: { token: string; at: number; url:
   return (
     <div className={faults.length ? "arrived amiss" : "arrived"} role="status">
       <p>
-        <b>{faults.length ? "Arrived, but not as meant" : "Arrived"}:</b> {readWords(view)}, {ago(arrived.data.at - view.at)} ago.
+        <b>{faults.length ? "Arrived, but not as meant" : "Arrived"}:</b> {readWords(view)}, {ago(now - view.at)} ago.
       </p>
       {faults.map((fault) => (
         <p key={fault}>{fault}</p>
