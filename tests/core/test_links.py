@@ -15,7 +15,7 @@ from upper_compass.core.cut import Question
 from upper_compass.core.goals import Goal
 from upper_compass.core.linked import MadeLink, came_by, known_values, unmade_links
 from upper_compass.core.links import Builder, LinkDraft, Word
-from upper_compass.core.qr import CodeRequest, UnfitCodeError, contrast, make_code
+from upper_compass.core.qr import MOST_DOTS, CodeRequest, UnfitCodeError, contrast, make_code
 from upper_compass.core.sheets import SheetError, read_sheet, write_sheet
 from upper_compass.core.sources import FIELDS, tidy
 
@@ -98,7 +98,7 @@ def test_the_owners_vocabulary_comes_first():
     assert said(build(words=words, source="a", medium="e-mail"), "medium") == []
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=80, deadline=None)
 @given(
     st.fixed_dictionaries({name: st.text("aB ä+_-.", max_size=8) for name in ("source", "medium", "campaign", "content", "term", "label")}),
     st.sampled_from(["", "?x=1", "?utm_source=old#f", "?via=old&y=%C3%A4#f"]),
@@ -150,6 +150,14 @@ def test_a_code_that_would_not_scan_is_refused(more, field):
     with pytest.raises(UnfitCodeError) as refused:
         make_code(CodeRequest(**({"text": HOME} | more)))
     assert refused.value.field == field
+
+
+def test_a_poster_is_drawn_with_no_more_dots_than_it_needs():
+    made = make_code(CodeRequest(text=HOME, millimetres=1000, caption="Come\x07 in"))
+    picture = Image.open(io.BytesIO(made.png))
+    assert (picture.width <= MOST_DOTS, decoded(picture)) == (True, [HOME])
+    assert picture.width / picture.info["dpi"][0] * 25.4 == pytest.approx(1000, rel=0.01)
+    assert ">Come in<" in made.svg
 
 
 def test_small_modules_and_little_room_are_minded():

@@ -10,12 +10,14 @@ import numpy as np
 import segno
 import zxingcpp
 from PIL import Image, ImageColor, ImageDraw, ImageFont
-from pydantic import BaseModel, ConfigDict, Field, StringConstraints
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints, field_validator
 
 from upper_compass.core.texts import storable
 
 LEAST_CONTRAST = 4.5
 DOTS_PER_MM = 300 / 25.4
+# A large code is looked at from afar; more dots would only cost memory.
+MOST_DOTS = 3000
 # Below this a phone has trouble at the distance of a hand.
 LEAST_MODULE_MM = 0.35
 Colour = Annotated[str, StringConstraints(pattern=r"^#[0-9A-Fa-f]{6}$")]
@@ -34,6 +36,12 @@ class CodeRequest(BaseModel):
     quiet: Annotated[int, Field(ge=0, le=20)] = 4
     correction: Literal["L", "M", "Q", "H"] = "M"
     caption: Annotated[str, storable(80)] = ""
+
+    @field_validator("caption")
+    @classmethod
+    def _printable(cls, text: str) -> str:
+        """Signs that cannot be printed have no place in a picture."""
+        return "".join(sign for sign in text if sign.isprintable())
 
 
 class UnfitCodeError(ValueError):
@@ -113,8 +121,8 @@ def _svg(matrix: np.ndarray, asked: CodeRequest, module: float) -> str:
 
 
 def _png(matrix: np.ndarray, asked: CodeRequest, module: float) -> bytes:
-    dots = max(round(module * DOTS_PER_MM), 1)
     framed = np.pad(matrix, asked.quiet)
+    dots = max(min(round(module * DOTS_PER_MM), MOST_DOTS // len(framed)), 1)
     pixels = np.where(np.kron(framed, np.ones((dots, dots), bool)), 0, 255).astype(np.uint8)
     size = pixels.shape[0]
     letters = round(_letters_mm(asked) / asked.millimetres * size)
