@@ -295,7 +295,7 @@ def _origin_of(hits: pl.DataFrame, lexicon: Lexicon) -> np.ndarray:
 def main() -> None:
     """Measure at a tenth of the hits and at all of them."""
     if HEAP.items() - os.environ.items():  # as the application is started; it counts from the start of a process only
-        os.execve(sys.executable, [sys.executable, "-m", "bench.reports", *sys.argv[1:]], os.environ | HEAP)  # noqa: S606
+        os.execve(sys.executable, [sys.executable, "-m", "bench.reports", *sys.argv[1:]], os.environ | HEAP)
     count = int(sys.argv[1]) if len(sys.argv) > 1 else 10_000_000
     small = measure(count // 10)
     print(json.dumps(small), flush=True)
