@@ -92,11 +92,12 @@ def test_a_page_that_is_only_ever_a_referrer_lacks_the_code():
 
 
 def test_masked_addresses_repeated_orders_and_robots_are_told():
-    hits = [hit(40 * DAY, url=HOME + "done?email=(masked)")]
+    hits = [hit(40 * DAY, url=HOME + "done?email=(masked)"), hit(40 * DAY + 5, "event", name="asked", props='{"email":"(masked)"}')]
+    hits += [hit(40 * DAY + 6, "event", name="asked", url=HOME + "done?email=(masked)", props='{"by":"(masked)"}')]
     hits += [hit(40 * DAY + i, "order", order_id="A1", value=3) for i in (1, 2, 3)]
     hits += [hit(39 * DAY, visitor="bot", robot=True, user_agent="crawler")]
     assert [(one.kind, one.count, one.examples) for one in found(hits)] == [
-        ("personal data", 1, ["/done"]), ("repeated orders", 2, []), ("robots", 1, []),
+        ("personal data", 3, ["/done", "/"]), ("repeated orders", 2, []), ("robots", 1, []),
     ]  # fmt: skip
 
 

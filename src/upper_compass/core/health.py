@@ -233,20 +233,24 @@ def _without_script(at: Look) -> list[Finding]:
 
 
 def _personal(at: Look) -> list[Finding]:
+    """Hits whose address or properties were masked, by their page; a hit with both counts once."""
     pages: Counter[str] = Counter()
     for cut in at.cuts:
-        codes, counts = np.unique(cut.shard.hit("url")[cut.rows], return_counts=True)
-        masked = cut.shard.lexicon.dictionaries["url"].decode(codes).str.contains(MASK, literal=True).to_numpy()
-        for page, count in zip(cut.shard.lexicon.words.decode(cut.shard.lexicon["page"][codes[masked]]), counts[masked].tolist(), strict=True):
-            pages[page] += count
+        rows, lexicon = cut.rows, cut.shard.lexicon
+        masked = np.zeros(len(rows), bool)
+        for column in ("url", "props"):
+            codes, places = np.unique(cut.shard.hit(column)[rows], return_inverse=True)
+            masked |= lexicon.dictionaries[column].decode(codes).str.contains(MASK, literal=True).to_numpy()[places]
+        found, counts = np.unique(lexicon["page"][cut.shard.hit("url")[rows[masked]]], return_counts=True)
+        pages.update(dict(zip(lexicon.words.decode(found), counts.tolist(), strict=True)))
     count = pages.total()
     if not count:
         return []
     return [
         Finding(
-            key="personal data", kind="personal data", severity="high", title="Addresses of pages hold personal data", count=count,
+            key="personal data", kind="personal data", severity="high", title="Addresses or properties hold personal data", count=count,
             cost=f"{count:,} hits in 30 days bore an e-mail address or a phone number; it was masked before it was stored.",
-            advice="Take it out of the address where the page is made: a form that is sent by POST keeps it out.",
+            advice="Take it out where it is made: a form that is sent by POST keeps it out of the address, and no event needs it as a property.",
             examples=[page for page, _ in pages.most_common(MOST_EXAMPLES)],
         )
     ]  # fmt: skip
