@@ -54,7 +54,7 @@ def test_the_list_of_any_events_is_that_of_the_slow_way(hits, count):
 
 
 def test_properties_are_listed_with_their_commonest_values():
-    hits = [did(i, "book", props=json.dumps({"course": "rye" if i < 4 else f"c{i}", "places": 2} | ({"gift": True} if i == 0 else {}))) for i in range(12)]
+    hits = [did(i, "book", props=json.dumps({"course": "rye" if i < 4 else f"c{i}", "places": 2.0} | ({"gift": True} if i == 0 else {}))) for i in range(12)]
     props = listed(hits)["book"].props
     assert [(one.key, one.different, len(one.values), one.values[0].value, one.values[0].times) for one in props] == [
         ("course", 9, 5, "rye", 4), ("places", 1, 1, "2", 12), ("gift", 1, 1, "true", 1),

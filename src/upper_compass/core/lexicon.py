@@ -23,6 +23,8 @@ from upper_compass.core.sources import FIELDS, ORIGIN_FIELDS, Origins, query_val
 from upper_compass.core.texts import text_test
 
 NO_ORIGIN = -1
+# Below this every whole number has a float of its own.
+EXACT = 2**53
 
 
 class Lexicon:
@@ -211,5 +213,7 @@ class Lexicon:
 
 
 def prop_text(value: object) -> str:
-    """A property's value as a text."""
+    """A property's value as a text; a whole number without a fraction, however it was sent."""
+    if isinstance(value, float) and value.is_integer() and abs(value) < EXACT:
+        value = int(value)
     return "" if value is None else value if isinstance(value, str) else json.dumps(value)
