@@ -2,7 +2,7 @@ import { Engagement } from "./engagement";
 import { forget, known, uuid, visitor } from "./identity";
 import { Queue } from "./queue";
 import { on, safely } from "./safe";
-import { follow, own, settings } from "./settings";
+import { endTrial, follow, own, settings, trial } from "./settings";
 import type { Part, Props, Tools } from "./tools";
 
 type Order = { id?: string; total: number; currency?: string; items?: unknown[]; shipping?: number; tax?: number; discount?: number };
@@ -16,6 +16,7 @@ interface Functions {
   goal: (name: string, value?: number) => void;
   consent: (given: boolean) => void;
   field: (name: string, value: string) => void;
+  signal: (name: string) => void;
 }
 
 const nothing = () => undefined;
@@ -23,45 +24,53 @@ const put = safely((functions: Functions) => ((window as unknown as { uc: Functi
 
 function start(key: string, source: string): void {
   const keeps = settings.cookie !== false;
+  const before = known();
   let stopped = false;
   const queue = new Queue(new URL("collect", source).href, key, keeps);
   const [from, as] = (script?.dataset.as ?? "").split(" ");
   let page = "";
   let referrer = "";
   let fields: Record<string, string> = {};
+  const beforeViews: (() => void)[] = [];
   const afterViews: (() => void)[] = [];
+  const afterHits: (() => void)[] = [];
+  const onSignals: ((name: string) => void)[] = [];
   const onClicks: ((element: Element) => void)[] = [];
+
+  const call = (all: (() => void)[]): void => all.forEach((run) => safely(run)());
 
   /** The address as it is to be counted: a copy of a site under another address can be told to count as the original. */
   const address = (url: string): string =>
     from && as && url.startsWith(location.origin + from) ? as + url.slice((location.origin + from).length) : url;
 
   /** Fields of the site's own: those that the page names in its head, and those given by `uc.field` since it was shown. */
-  const carried = (): { fields?: Record<string, string> } => {
+  const carried = (): Record<string, string> => {
     const all = { ...fields };
     document
       .querySelectorAll<HTMLMetaElement>('meta[name^="uc-field-"]')
       .forEach((meta) => (all[meta.name.slice(9)] ??= meta.content.slice(0, 500)));
     const given = Object.entries(all).filter(([, value]) => value);
-    return given.length ? { fields: Object.fromEntries(given.slice(0, 20)) } : {};
+    return Object.fromEntries(given.slice(0, 20));
   };
 
   const hit = (kind: string, more: Record<string, unknown>, url = page): void => {
     if (stopped) return;
+    const own = safely(carried)() ?? {};
     queue.add({
       id: uuid(),
       at: new Date().toISOString(),
       visitor: visitor(keeps),
       kind,
-      url: address(url).slice(0, 4000),
+      url: address(url || (location.href.split("#")[0] ?? "")).slice(0, 4000),
       title: document.title.slice(0, 500),
       language: navigator.language,
       timezone: safely(() => Intl.DateTimeFormat().resolvedOptions().timeZone)() ?? "",
       screen: `${screen.width}x${screen.height}`,
       user_agent: navigator.userAgent.slice(0, 1000),
-      ...safely(carried)(),
+      ...(Object.keys(own).length ? { fields: own } : {}),
       ...more,
     });
+    if (kind !== "engage") call(afterHits);
   };
 
   const engagement = new Engagement((engaged_ms) => page && hit("engage", { engaged_ms }));
@@ -73,8 +82,9 @@ function start(key: string, source: string): void {
     referrer = page || document.referrer;
     page = here;
     if (!again) fields = {};
+    call(beforeViews);
     hit("view", { referrer: address(referrer).slice(0, 4000) });
-    afterViews.forEach((run) => safely(run)());
+    call(afterViews);
   };
 
   const event = (name: string, props?: Props, value?: number): void => {
@@ -108,6 +118,9 @@ function start(key: string, source: string): void {
     if (element.closest("[data-uc-event]")?.tagName !== "FORM") marked(element);
     onClicks.forEach((run) => safely(run)(element));
   };
+  const field = (name: string, value: string): void => {
+    fields[String(name).slice(0, 100)] = value == null ? "" : String(value).slice(0, 500);
+  };
 
   on(document, "click", clicked, true);
   on(document, "auxclick", (happened) => (happened as MouseEvent).button === 1 && clicked(happened), true);
@@ -133,9 +146,8 @@ function start(key: string, source: string): void {
     event: safely(event),
     order: safely(order),
     goal: safely((name: string, value?: number) => event(name, undefined, value)),
-    field: safely((name: string, value: string) => {
-      fields[String(name).slice(0, 100)] = value == null ? "" : String(value).slice(0, 500);
-    }),
+    field: safely(field),
+    signal: safely((name: string) => onSignals.forEach((run) => safely(run)(String(name)))),
     consent: safely((given: boolean) => {
       if (given === stopped) {
         stopped = !given;
@@ -156,15 +168,56 @@ function start(key: string, source: string): void {
       on(document, "visibilitychange", () => document.visibilityState === "hidden" && run(), true);
       on(window, "pagehide", run, true);
     },
+    arriving: (run) => beforeViews.push(run),
+    sent: (run) => afterHits.push(run),
+    signalled: (run) => onSignals.push(run),
+    event,
+    field,
+    fields: carried,
+    address: () => address(page),
+    referrer: () => address(referrer),
+    visitor: () => visitor(keeps),
+    known: before,
+    keeps,
+    key,
+    ask: async (what, body) => {
+      const url = new URL(`collect/${what}?site=${encodeURIComponent(key)}`, source);
+      const answer = await fetch(url, {
+        method: "POST",
+        body: JSON.stringify(body),
+        headers: { "Content-Type": "text/plain" },
+        credentials: "omit",
+      });
+      return answer.ok ? answer.json() : undefined;
+    },
   };
-  const parts: Part[] = typeof uc_parts === "undefined" ? [] : uc_parts;
-  parts.forEach((part) => safely(part)(tools));
-  view();
+  const begin = safely(() => {
+    const parts: Part[] = typeof uc_parts === "undefined" ? [] : uc_parts;
+    parts.forEach((part) => safely(part)(tools));
+    view();
+  });
+  const token = trial();
+  if (token) fetchTrial(token, key, source, tools, begin);
+  else begin();
+}
+
+/** Fetches the draft of the rules for the one browser that tries it out. A trial that is over ends here. */
+function fetchTrial(token: string, key: string, source: string, tools: Tools, then: () => void): void {
+  const element = document.createElement("script") as HTMLScriptElement & { uc?: Tools };
+  element.uc = tools;
+  element.nonce = script?.nonce ?? "";
+  element.src = new URL(`uc.js?site=${encodeURIComponent(key)}&trial=${token}`, source).href;
+  element.onload = then;
+  element.onerror = () => {
+    endTrial();
+    then();
+  };
+  document.head.append(element);
 }
 
 /** A page that may not be followed, or not yet, still finds the functions it calls. */
 function silent(consent: (given: boolean) => void): void {
-  put({ event: nothing, order: nothing, goal: nothing, field: nothing, consent: safely(consent) });
+  put({ event: nothing, order: nothing, goal: nothing, field: nothing, signal: nothing, consent: safely(consent) });
 }
 
 safely(() => {

@@ -1,5 +1,5 @@
 import { on, safely } from "./safe";
-import { follow, own } from "./settings";
+import { follow, own, trial } from "./settings";
 
 export type Hit = { id: string; at: string } & Record<string, unknown>;
 
@@ -68,7 +68,7 @@ export class Queue {
 
   private url(): string {
     const token = follow();
-    const marks = (own() ? "&own=1" : "") + (token ? `&follow=${token}` : "");
+    const marks = (own() || trial() ? "&own=1" : "") + (token ? `&follow=${token}` : "");
     return `${this.address}?site=${encodeURIComponent(this.key)}&sent=${Date.now()}${marks}`;
   }
 

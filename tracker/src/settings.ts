@@ -30,6 +30,18 @@ export const follow = safely(() => {
   return given ?? sessionStorage.getItem("uc_follow");
 });
 
+/** Kept for this browser: the token with which it tries out a draft of the site's rules. The tab is followed by it, too. */
+export const trial = safely(() => {
+  const given = fromFragment("trial");
+  if (given) {
+    localStorage.setItem("uc_trial", given);
+    sessionStorage.setItem("uc_follow", given);
+  }
+  return given ?? localStorage.getItem("uc_trial");
+});
+
+export const endTrial = safely(() => localStorage.removeItem("uc_trial"));
+
 /** Kept for this browser: whether it is one of the site's own people's. */
 export const own = safely(() => {
   const given = fromFragment("own");

@@ -1,3 +1,5 @@
+import type { Rule } from "./rules/data";
+
 export type Props = Record<string, string | number | boolean>;
 
 /** What a part of the script works with. A part is sent only to sites that use it, and knows of the script no more than this. */
@@ -13,6 +15,41 @@ export interface Tools {
   clicked: (run: (element: Element) => void) => void;
   /** When the page may go away. */
   leaving: (run: () => void) => void;
+  /** Before each view is told. */
+  arriving: (run: () => void) => void;
+  /** After each hit that moves the visit's end. */
+  sent: (run: () => void) => void;
+  /** When the page calls `uc.signal`. */
+  signalled: (run: (name: string) => void) => void;
+  event: (name: string, props?: Props, value?: number) => void;
+  /** Sets a site field for the page under way. */
+  field: (name: string, value: string) => void;
+  fields: () => Record<string, string>;
+  /** The page's address, and the one that it was reached from, as they are counted. */
+  address: () => string;
+  referrer: () => string;
+  visitor: () => string;
+  /** Whether the visitor was known before this page. */
+  known: boolean;
+  /** Whether the browser's storage may be used. */
+  keeps: boolean;
+  key: string;
+  /** Asks the server something below the collector's address. */
+  ask: (what: string, body: unknown) => Promise<unknown>;
+  /** What is known of the visit, where a rule asks for it. */
+  visit?: Visit;
+  /** Whether this browser tries out a draft of the rules. */
+  trying?: boolean;
+}
+
+/** Where a visit came from, as reports have it: source, medium, campaign, content, term, label, channel. */
+export type Origin = Record<string, string>;
+
+export interface Visit {
+  /** Calls as soon as it is known. */
+  known: (run: () => void) => void;
+  fresh: () => boolean;
+  source: () => Origin | undefined;
 }
 
 export interface Given {
@@ -21,6 +58,9 @@ export interface Given {
   players?: string[];
   downloads?: boolean;
   outbound?: boolean;
+  rules?: Rule[];
+  /** Minutes without a hit after which a visit is over. */
+  gap?: number;
 }
 
 export type Part = (tools: Tools) => void;

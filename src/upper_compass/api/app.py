@@ -18,7 +18,7 @@ from starlette.middleware.gzip import GZipMiddleware
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from upper_compass import __version__
-from upper_compass.api import collector, health, links, naming, problems, reports, script, signing_in, sites, sorting, visitors, watching
+from upper_compass.api import collector, health, links, naming, problems, reports, rules, script, signing_in, sites, sorting, visitors, watching
 from upper_compass.api.access import ServicesHere
 from upper_compass.api.keeping import keep_to_it
 from upper_compass.api.problems import Problem, ProblemDocument
@@ -73,6 +73,7 @@ def create_app(settings: Settings) -> FastAPI:
         naming.router,
         sorting.router,
         links.router,
+        rules.router,
         watching.router,
         health.router,
         visitors.router,

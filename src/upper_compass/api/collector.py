@@ -8,15 +8,18 @@ from zoneinfo import ZoneInfo
 
 from anyio import to_thread
 from fastapi import APIRouter, Query, Request, Response
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from upper_compass.api.access import ServicesHere, who
 from upper_compass.api.problems import FieldError, Problem, responses
 from upper_compass.api.services import Collecting, Services
-from upper_compass.collect.checking import UnreadableError, as_rows, check_body, read_sent
+from upper_compass.collect.checking import UnreadableError, as_rows, check_body, first_problem, read_sent
 from upper_compass.collect.marking import is_own
 from upper_compass.collect.writing import BusyError, NotStoredError
-from upper_compass.core.hits import Hit
+from upper_compass.core.hits import Address, Hit
 from upper_compass.core.site import bare_host
+from upper_compass.core.sources import FIELDS, Origins
+from upper_compass.reference import shipped
 from upper_compass.store import visitors
 from upper_compass.store.sites import Site as StoredSite
 
@@ -33,6 +36,35 @@ _EXAMPLE = {
     "id": "0d9a3a52-8f1c-4d3e-9a66-0f4f2a1c7b10", "at": "2026-11-22T09:30:00.000Z", "visitor": "k3v9", "kind": "view",
     "url": "https://fennmoor-mill.example/courses?utm_source=letter&utm_medium=email", "title": "Courses",
 }  # fmt: skip
+
+
+class ViewEvidence(BaseModel):
+    """What one view tells of where it came from."""
+
+    model_config = ConfigDict(extra="forbid")
+    url: Address
+    referrer: Annotated[str | None, Field(max_length=4000)] = None
+
+
+class Origin(BaseModel):
+    """Where a view came from, tidied, aliases applied, sorted into a channel; without `evidence` it is direct."""
+
+    source: str
+    medium: str
+    campaign: str
+    content: str
+    term: str
+    label: str
+    channel: str
+    evidence: bool
+
+
+_VIEW_BODY = {
+    "requestBody": {
+        "required": True,
+        "content": {kind: {"schema": ViewEvidence.model_json_schema(), "example": {"url": _EXAMPLE["url"], "referrer": None}} for kind in TYPES},
+    }
+}
 _BODY = {"requestBody": {"required": True, "content": {kind: {"schema": _SCHEMA, "example": _EXAMPLE} for kind in TYPES}}}
 
 
@@ -132,6 +164,24 @@ async def collect(request: Request, services: ServicesHere, site: Site, sent: Se
     if errors:
         raise Problem(422, f"{len(errors)} of {len(hits) + len(errors)} hits were refused, the others are stored.", errors, headers)
     return Response(status_code=204, headers=headers)
+
+
+@router.post("/collect/source", openapi_extra=who("anyone, from the site's hosts") | _VIEW_BODY, responses=responses(403, 404, 413, 415, 422))
+async def source_of_view(request: Request, response: Response, services: ServicesHere, site: Site) -> Origin:
+    """Where a view came from, by its address and referrer, as reports have it. Anyone may ask; nothing is stored.
+
+    The site script asks this for rules that use the visit's source: aliases, channels and the reference list need not be sent to every visitor.
+    """
+    found = await _find(request, services, site)
+    headers = _allowed(request, services, found)
+    try:
+        view = ViewEvidence.model_validate_json(await _body(request))
+    except ValidationError as why:
+        field, text = first_problem(why)
+        raise Problem(422, "This is no view.", [FieldError(field=field or "body", text=text)], headers) from why
+    origin, evidence = await to_thread.run_sync(lambda: Origins(found.site.rules, shipped()).of_view(view.url, view.referrer or ""))
+    response.headers.update(headers | {"Cache-Control": "no-store"})
+    return Origin(**{name: origin[name] for name in (*FIELDS, "channel")}, evidence=evidence)
 
 
 @router.options("/collect", status_code=204, openapi_extra=who("anyone, from the site's hosts"), responses=responses(403, 404))

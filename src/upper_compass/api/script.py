@@ -3,13 +3,18 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
+from anyio import to_thread
 from fastapi import APIRouter, Request, Response
 
 from upper_compass.api.access import ServicesHere
 from upper_compass.api.problems import Problem
+from upper_compass.api.services import Collecting, Services
+from upper_compass.core.tag_rules import Rule, asks_for_visit, for_script
+from upper_compass.store import rules as rule_store
 from upper_compass.store.sites import Site
 
 router = APIRouter(include_in_schema=False)
@@ -19,24 +24,48 @@ _HEADERS = {"Cache-Control": "public, max-age=300", "Cross-Origin-Resource-Polic
 
 
 @router.get("/uc.js")
-async def uc_js(request: Request, services: ServicesHere, site: str | None = None) -> Response:
-    """The script of one site; without its key the script alone, which reads the key from its own tag. Anyone may have it."""
+async def uc_js(request: Request, services: ServicesHere, site: str | None = None, trial: str | None = None) -> Response:
+    """The script of one site; without its key the script alone, which reads the key from its own tag. Anyone may have it.
+
+    With the token of a trial: the draft of the site's rules, and the panel that shows them, for the one browser that tries them out.
+    """
     script = services.settings.tracker
     if script is None or not script.exists():
         raise Problem(404, "The site script has not been built.")
     found = await services.directory.find(site) if site else None
-    text = script.read_text(encoding="utf-8") if found is None else made_for(script, found.site)
+    if trial is not None:
+        return Response(await to_thread.run_sync(_trial, services, script, found, trial), media_type="text/javascript", headers={"Cache-Control": "no-store"})
+    text = script.read_text(encoding="utf-8") if found is None else made_for(script, found.site, found.rules)
     return Response(text, media_type="text/javascript", headers=_HEADERS)
 
 
-def made_for(script: Path, site: Site) -> str:
+def _part(script: Path, name: str) -> str:
+    return (script.parent / "parts" / f"{name}.js").read_text(encoding="utf-8")
+
+
+def _as_data(value: object) -> str:
+    """JSON that means the same within a script."""
+    return json.dumps(value, separators=(",", ":")).replace("<", "\\u003c")
+
+
+def made_for(script: Path, site: Site, rules: Sequence[Rule]) -> str:
     """The parts that the site uses and the script, with what they must know of the site written around them, as data."""
     tagging = site.tagging
-    names = tagging.parts()
-    parts = "\n".join((script.parent / "parts" / f"{name}.js").read_text(encoding="utf-8") for name in names)
-    settings: dict[str, Any] = {"key": site.key, "cookie": tagging.cookie, "consent": tagging.consent, "parts": _given(site, names)}
-    written = json.dumps(settings, separators=(",", ":")).replace("<", "\\u003c")
-    return f"!function(uc_settings,uc_parts){{{parts}\n{script.read_text(encoding='utf-8')}}}({written},[]);\n"
+    told = for_script(rules, html=tagging.inserts_html)
+    names = tagging.parts() + (["visit"] if asks_for_visit(told) else []) + (["rules"] if told else [])
+    parts = "\n".join(_part(script, name) for name in names)
+    settings = {"key": site.key, "cookie": tagging.cookie, "consent": tagging.consent, "parts": _given(site, names) | ({"rules": told} if told else {})}
+    return f"!function(uc_settings,uc_parts){{{parts}\n{script.read_text(encoding='utf-8')}}}({_as_data(settings)},[]);\n"
+
+
+def _trial(services: Services, script: Path, found: Collecting | None, token: str) -> str:
+    with services.engine.connect() as connection:
+        if found is None or not rule_store.may_try(connection, found.site.id, token, services.now()):
+            raise Problem(404, "This trial is over, or was never begun.")
+        draft = rule_store.draft_of(connection, found.site.id)
+    told = for_script(found.rules if draft is None else draft, html=found.site.tagging.inserts_html, trying=True)
+    given = {"rules": told, "gap": found.site.rules.visit_gap_minutes}
+    return f"!function(uc_trial){{{_part(script, 'trial')}}}({_as_data(given)});\n"
 
 
 def _given(site: Site, names: list[str]) -> dict[str, Any]:
@@ -49,4 +78,6 @@ def _given(site: Site, names: list[str]) -> dict[str, Any]:
         told["searches"] = tagging.search_keys
     if "media" in names and tagging.players:
         told["players"] = tagging.players
+    if "visit" in names:
+        told["gap"] = site.rules.visit_gap_minutes
     return told

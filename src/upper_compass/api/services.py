@@ -5,7 +5,7 @@ from __future__ import annotations
 import asyncio
 import threading
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import UTC, date, datetime
@@ -21,11 +21,13 @@ from upper_compass.collect.pseudonyms import Pseudonyms
 from upper_compass.collect.refusals import Refusals
 from upper_compass.collect.writing import GroupWriter
 from upper_compass.core.site import bare_host
+from upper_compass.core.tag_rules import Rule
 from upper_compass.frames.keeper import Keeper
 from upper_compass.reference import shipped
 from upper_compass.store import sites as site_store
 from upper_compass.store import visitors
 from upper_compass.store.database import connect
+from upper_compass.store.rules import live_rules
 from upper_compass.store.sites import Site
 
 WARMED = 10
@@ -55,6 +57,7 @@ class Collecting:
     site: Site
     hosts: frozenset[str]
     own_networks: tuple[Network, ...]
+    rules: Sequence[Rule]
 
 
 class Directory:
@@ -79,8 +82,11 @@ class Directory:
 
     def _read(self) -> dict[str, Collecting]:
         with self._engine.connect() as connection:
-            found = site_store.all_sites(connection)
-        return {s.key: Collecting(s, frozenset(bare_host(h) for h in s.rules.hosts), tuple(read_networks(s.rules.own_networks))) for s in found}
+            found, live = site_store.all_sites(connection), live_rules(connection)
+        return {
+            site.key: Collecting(site, frozenset(map(bare_host, site.rules.hosts)), tuple(read_networks(site.rules.own_networks)), live.get(site.id, []))
+            for site in found
+        }
 
 
 @dataclass

@@ -163,21 +163,11 @@ class Origins:
 
     def explain(self, url: str, referrer: str) -> Explanation:
         """Why a view of this address with this referrer came from where it did."""
-        parts = split_addresses(pl.Series([url, referrer]))
-        values = query_values(parts["query"][:1], self.query_keys)
-        tagged = self.from_queries(values).row(0, named=True)
-        referred = self.from_referrers(parts["host"][1:]).row(0, named=True)
-        own, other = (bare_host(host) for host in parts["host"])
-        evidence: Evidence
-        if tagged.pop("found"):
-            evidence, key = self._evidence_in(values.row(0, named=True))
-            raw, kind = tagged, None
-        elif referred["found"] and own != other:
-            evidence, key = "referrer", other
-            raw, kind = {name: referred[name] for name in ("source", "medium")}, referred["kind"]
-        else:
+        read = self._read(url, referrer)
+        if read is None:
             direct = self.direct()
             return Explanation(evidence="none", key="", spellings=[], kind="", channel=direct["channel"], rule=self._place(direct))
+        evidence, key, raw, kind = read
         origin = self.origin(raw, kind)
         spellings = [
             Spelling(field=name, given=raw[name], tidied=tidy(raw[name]), used=origin[name])
@@ -185,6 +175,24 @@ class Origins:
             if raw.get(name) and not (name == "label" and evidence != "label")
         ]
         return Explanation(evidence=evidence, key=key, spellings=spellings, kind=origin["kind"], channel=origin["channel"], rule=self._place(origin))
+
+    def of_view(self, url: str, referrer: str) -> tuple[dict[str, str], bool]:
+        """The origin, with the fields of ORIGIN_FIELDS, that one view tells of, and whether it holds evidence; without, it is direct."""
+        read = self._read(url, referrer)
+        return (self.direct(), False) if read is None else (self.origin(read[2], read[3]), True)
+
+    def _read(self, url: str, referrer: str) -> tuple[Evidence, str, dict[str, str], str | None] | None:
+        """What told, its key, the raw fields, and the kind of a referrer's host; None without evidence."""
+        parts = split_addresses(pl.Series([url, referrer]))
+        values = query_values(parts["query"][:1], self.query_keys)
+        tagged = self.from_queries(values).row(0, named=True)
+        referred = self.from_referrers(parts["host"][1:]).row(0, named=True)
+        own, other = (bare_host(host) for host in parts["host"])
+        if tagged.pop("found"):
+            return *self._evidence_in(values.row(0, named=True)), tagged, None
+        if referred["found"] and own != other:
+            return "referrer", other, {name: referred[name] for name in ("source", "medium")}, referred["kind"]
+        return None
 
     def _evidence_in(self, values: dict[str, str]) -> tuple[Literal["tags", "click id", "label"], str]:
         """What in a query told, and its key. `values` as `query_values` gives them."""

@@ -35,6 +35,7 @@ class Tagging(BaseModel):
 
     `consent`: nothing is kept or sent before the page says `uc.consent(true)`. `keep_days`: older hits are deleted; None keeps them.
     `search_keys`: query keys that hold what was searched for on the site. `players`: hosts of players in frames, beside the site's own.
+    `inserts_html`: rules may insert HTML into pages.
     """
 
     model_config = ConfigDict(extra="forbid")
@@ -44,6 +45,7 @@ class Tagging(BaseModel):
     sends: Sends = Sends()
     search_keys: Annotated[list[QueryKey], Field(max_length=20)] = ["q", "s", "query", "search"]
     players: Annotated[list[Host], Field(max_length=50)] = []
+    inserts_html: bool = False
 
     def parts(self) -> list[str]:
         """Names of the parts that the site's script is made of, in a settled order."""

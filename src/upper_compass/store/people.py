@@ -28,7 +28,8 @@ class User:
     name: str
 
 
-def _digest(secret: str) -> bytes:
+def digest(secret: str) -> bytes:
+    """What is kept of a secret."""
     return hashlib.sha256(secret.encode()).digest()
 
 
@@ -58,33 +59,33 @@ def open_session(connection: sa.Connection, user: User) -> tuple[str, str]:
     secret, csrf = secrets.token_urlsafe(32), secrets.token_urlsafe(24)
     expires = datetime.now(UTC) + timedelta(days=SESSION_DAYS)
     connection.execute(sessions.delete().where(sessions.c.expires_at < sa.func.now()))
-    connection.execute(sessions.insert().values(token_hash=_digest(secret), user_id=user.id, csrf=csrf, expires_at=expires))
+    connection.execute(sessions.insert().values(token_hash=digest(secret), user_id=user.id, csrf=csrf, expires_at=expires))
     return secret, csrf
 
 
 def session_user(connection: sa.Connection, secret: str) -> tuple[User, str] | None:
     """(user, token against forged requests) of a session that still holds."""
     query = sa.select(users.c.id, users.c.email, users.c.name, sessions.c.csrf).join(sessions)
-    row = connection.execute(query.where(sessions.c.token_hash == _digest(secret), sessions.c.expires_at > sa.func.now())).one_or_none()
+    row = connection.execute(query.where(sessions.c.token_hash == digest(secret), sessions.c.expires_at > sa.func.now())).one_or_none()
     return (User(row.id, row.email, row.name), row.csrf) if row else None
 
 
 def close_session(connection: sa.Connection, secret: str) -> None:
     """Sign out."""
-    connection.execute(sessions.delete().where(sessions.c.token_hash == _digest(secret)))
+    connection.execute(sessions.delete().where(sessions.c.token_hash == digest(secret)))
 
 
 def add_token(connection: sa.Connection, user_id: int, name: str) -> str:
     """A new API token with the rights of the user; it is shown this once."""
     secret = "uct_" + secrets.token_urlsafe(32)
-    connection.execute(api_tokens.insert().values(user_id=user_id, name=name, token_hash=_digest(secret)))
+    connection.execute(api_tokens.insert().values(user_id=user_id, name=name, token_hash=digest(secret)))
     return secret
 
 
 def token_user(connection: sa.Connection, secret: str) -> User | None:
     """The user of a token that was not revoked."""
     query = sa.select(users.c.id, users.c.email, users.c.name, api_tokens.c.id.label("token")).join(api_tokens)
-    row = connection.execute(query.where(api_tokens.c.token_hash == _digest(secret), api_tokens.c.revoked_at.is_(None))).one_or_none()
+    row = connection.execute(query.where(api_tokens.c.token_hash == digest(secret), api_tokens.c.revoked_at.is_(None))).one_or_none()
     if row is None:
         return None
     connection.execute(api_tokens.update().where(api_tokens.c.id == row.token).values(last_used_at=sa.func.now()))

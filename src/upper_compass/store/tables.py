@@ -146,6 +146,38 @@ accepted = sa.Table(
     _moment("at", default=True),
 )
 
+# Tag rules: every version that was made live, the highest number being live now.
+rule_versions = sa.Table(
+    "rule_versions",
+    metadata,
+    sa.Column("site_id", sa.ForeignKey("sites.id", ondelete="CASCADE"), primary_key=True),
+    sa.Column("number", sa.Integer, primary_key=True, autoincrement=False),
+    sa.Column("rules", JSONB, nullable=False),
+    sa.Column("note", sa.Text, nullable=False),
+    _owner(),
+    _moment("created_at", default=True),
+)
+
+# What the next version may become; without a row it is what is live.
+rule_drafts = sa.Table(
+    "rule_drafts",
+    metadata,
+    sa.Column("site_id", sa.ForeignKey("sites.id", ondelete="CASCADE"), primary_key=True),
+    sa.Column("rules", JSONB, nullable=False),
+    sa.Column("user_id", sa.ForeignKey("users.id", ondelete="SET NULL"), nullable=True),
+    _moment("at", default=True),
+)
+
+# Browsers with the token of a trial are given the draft.
+rule_trials = sa.Table(
+    "rule_trials",
+    metadata,
+    sa.Column("token_hash", sa.LargeBinary, primary_key=True),
+    sa.Column("site_id", sa.ForeignKey("sites.id", ondelete="CASCADE"), nullable=False),
+    sa.Column("user_id", sa.ForeignKey("users.id", ondelete="CASCADE"), nullable=False),
+    sa.Column("expires_at", sa.DateTime(timezone=True), nullable=False),
+)
+
 # Which hits are there already. A partitioned table cannot hold this by itself: the same hit sent twice may bear two times.
 hit_ids = sa.Table(
     "hit_ids",

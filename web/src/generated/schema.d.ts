@@ -31,6 +31,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/collect/source": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Source Of View
+         * @description Where a view came from, by its address and referrer, as reports have it; null without evidence. Anyone may ask; nothing is stored.
+         *
+         *     The site script asks this for rules that use the visit's source: aliases, channels and the reference list need not be sent to every visitor.
+         */
+        post: operations["source_of_view_collect_source_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/session": {
         parameters: {
             query?: never;
@@ -577,6 +599,110 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sites/{site}/rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Rules
+         * @description The draft and all versions. For the site's viewers.
+         */
+        get: operations["read_rules_api_v1_sites__site__rules_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/rules/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Keep Draft
+         * @description Replace the draft; pages of the site notice nothing. For the site's analysts; new HTML to insert is for its owners.
+         */
+        put: operations["keep_draft_api_v1_sites__site__rules_draft_put"];
+        post?: never;
+        /**
+         * Throw Draft Away
+         * @description Let the draft be what is live again. For the site's analysts.
+         */
+        delete: operations["throw_draft_away_api_v1_sites__site__rules_draft_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/rules/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make Live
+         * @description Make the draft live as the next version. For the site's analysts; HTML that was not live before is for its owners.
+         */
+        post: operations["make_live_api_v1_sites__site__rules_versions_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/rules/versions/{number}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Go Back
+         * @description Make an older version live again, as the next one; a draft stays. For the site's analysts; HTML that is not live now is for its owners.
+         */
+        post: operations["go_back_api_v1_sites__site__rules_versions__number__again_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/rules/trials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Begin Trial
+         * @description A token that turns the draft on, for a day, for whichever browser has it. For the site's analysts.
+         */
+        post: operations["begin_trial_api_v1_sites__site__rules_trials_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sites/{site}/visits": {
         parameters: {
             query?: never;
@@ -963,6 +1089,21 @@ export interface components {
             kinds?: string[] | null;
         };
         /**
+         * Clicked
+         * @description An element is clicked: one that a selector names, one with just this text, or both.
+         */
+        Clicked: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "clicked";
+            /** Selector */
+            selector?: string | null;
+            /** Text */
+            text?: string | null;
+        };
+        /**
          * CodeOut
          * @description A QR code that was read again before it was handed out; `png` in base64, 300 dots an inch.
          */
@@ -1021,6 +1162,21 @@ export interface components {
             caption: string;
         };
         /**
+         * CountGoal
+         * @description Call a goal by name: an event of this name, which the goal counts.
+         */
+        CountGoal: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "goal";
+            /** Name */
+            name: string;
+            /** Value */
+            value?: (components["schemas"]["FixedText"] | components["schemas"]["FromQuery"] | components["schemas"]["FromCookie"] | components["schemas"]["FromElement"] | components["schemas"]["FromVariable"] | components["schemas"]["FromSource"]) | null;
+        };
+        /**
          * Counted
          * @description A value and how often it was there.
          */
@@ -1045,6 +1201,19 @@ export interface components {
             password: string;
         };
         /**
+         * DeviceCondition
+         * @description One of these kinds of device.
+         */
+        DeviceCondition: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "device";
+            /** Devices */
+            devices: ("phone" | "tablet" | "desktop")[];
+        };
+        /**
          * DimensionOut
          * @description A dimension of the visit or of the hit.
          */
@@ -1057,6 +1226,50 @@ export interface components {
             of: string;
             /** Meaning */
             meaning: string;
+        };
+        /**
+         * DraftIn
+         * @description The draft. `was`: the one that the change began from; when it is given and somebody else was faster, nothing is changed.
+         * @example {
+         *       "rules": [
+         *         {
+         *           "id": "a1b2c3d4",
+         *           "name": "Flour pages read to the end",
+         *           "only_if": [
+         *             {
+         *               "kind": "page",
+         *               "test": "starts with",
+         *               "value": "/shop/"
+         *             }
+         *           ],
+         *           "then": [
+         *             {
+         *               "kind": "event",
+         *               "name": "flour read",
+         *               "props": [
+         *                 {
+         *                   "key": "title",
+         *                   "value": {
+         *                     "kind": "element",
+         *                     "selector": "h1"
+         *                   }
+         *                 }
+         *               ]
+         *             }
+         *           ],
+         *           "when": {
+         *             "kind": "scrolled",
+         *             "percent": 90
+         *           }
+         *         }
+         *       ]
+         *     }
+         */
+        DraftIn: {
+            /** Rules */
+            rules: components["schemas"]["Rule"][];
+            /** Was */
+            was?: components["schemas"]["Rule"][] | null;
         };
         /**
          * EventMatch
@@ -1258,6 +1471,19 @@ export interface components {
             accepted?: components["schemas"]["AcceptedOut"] | null;
         };
         /**
+         * FixedText
+         * @description Always the same.
+         */
+        FixedText: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "fixed";
+            /** Text */
+            text: string;
+        };
+        /**
          * FixedValue
          * @description Each conversion is worth the same.
          */
@@ -1285,6 +1511,89 @@ export interface components {
         ForgottenOut: {
             /** Hits */
             hits: number;
+        };
+        /**
+         * FormSent
+         * @description A form is sent; any form without a selector.
+         */
+        FormSent: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "form sent";
+            /** Selector */
+            selector?: string | null;
+        };
+        /**
+         * FromCookie
+         * @description A cookie that the page can read.
+         */
+        FromCookie: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "cookie";
+            /** Key */
+            key: string;
+        };
+        /**
+         * FromElement
+         * @description Text of an element, or one of its attributes. Without a selector it is the element that the rule is about: clicked, sent, seen.
+         */
+        FromElement: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "element";
+            /** Selector */
+            selector?: string | null;
+            /** Attribute */
+            attribute?: string | null;
+        };
+        /**
+         * FromQuery
+         * @description The first value of a key of the address' query.
+         */
+        FromQuery: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "query";
+            /** Key */
+            key: string;
+        };
+        /**
+         * FromSource
+         * @description Where the visit came from, tidied and with aliases, as reports have it.
+         */
+        FromSource: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "source";
+            /**
+             * Part
+             * @enum {string}
+             */
+            part: "source" | "medium" | "campaign" | "content" | "term" | "label" | "channel";
+        };
+        /**
+         * FromVariable
+         * @description A variable of the page by its path, such as `shop.basket.total`; functions are not called.
+         */
+        FromVariable: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "variable";
+            /** Path */
+            path: string;
         };
         /**
          * Goal
@@ -1410,6 +1719,40 @@ export interface components {
             broken_off: string | null;
         };
         /**
+         * InView
+         * @description An element comes into view: half of it, or half of the window; once a page.
+         */
+        InView: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "in view";
+            /** Selector */
+            selector: string;
+        };
+        /**
+         * InsertHtml
+         * @description Insert HTML at an element. Only what shows something is taken: no scripts, no frames, no forms, nothing that runs.
+         */
+        InsertHtml: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "html";
+            /** Html */
+            html: string;
+            /**
+             * Place
+             * @default at the end
+             * @enum {string}
+             */
+            place: "before" | "at the start" | "at the end" | "after" | "instead";
+            /** Selector */
+            selector: string;
+        };
+        /**
          * Interval
          * @description A 95 % interval.
          */
@@ -1418,6 +1761,40 @@ export interface components {
             low: number;
             /** High */
             high: number;
+        };
+        /**
+         * KeyCondition
+         * @description A key of the address' query, or a site field that the page sends, against a text.
+         */
+        KeyCondition: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "field" | "query";
+            /** Key */
+            key: string;
+            /**
+             * Test
+             * @enum {string}
+             */
+            test: "is" | "is not" | "starts with" | "contains" | "does not contain" | "is empty" | "is not empty";
+            /**
+             * Value
+             * @default
+             */
+            value: string;
+        };
+        /**
+         * Leaving
+         * @description The window is about to be left: the pointer goes out at its top, or the page is hidden; once a page.
+         */
+        Leaving: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "leaving";
         };
         /**
          * LinkChange
@@ -1529,6 +1906,22 @@ export interface components {
             value: string;
             /** Visitors */
             visitors: number;
+        };
+        /**
+         * LiveIn
+         * @description Make the draft live. `note` says what for; `was`: the draft as it was seen, so that nothing goes live that was not.
+         * @example {
+         *       "note": "Shop pages"
+         *     }
+         */
+        LiveIn: {
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** Was */
+            was?: components["schemas"]["Rule"][] | null;
         };
         /**
          * MeasureOut
@@ -1660,6 +2053,26 @@ export interface components {
             kind: "order";
         };
         /**
+         * Origin
+         * @description Where a view came from, tidied, aliases applied, sorted into a channel.
+         */
+        Origin: {
+            /** Source */
+            source: string;
+            /** Medium */
+            medium: string;
+            /** Campaign */
+            campaign: string;
+            /** Content */
+            content: string;
+            /** Term */
+            term: string;
+            /** Label */
+            label: string;
+            /** Channel */
+            channel: string;
+        };
+        /**
          * PageField
          * @description A part of the page's path holds it: what the one group of a regular expression finds.
          */
@@ -1705,6 +2118,17 @@ export interface components {
             test: "is" | "starts with" | "contains" | "regular expression";
             /** Pattern */
             pattern: string;
+        };
+        /**
+         * PageShown
+         * @description A page is shown, also one that the page's own script puts in place.
+         */
+        PageShown: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "page shown";
         };
         /**
          * Period
@@ -1815,6 +2239,16 @@ export interface components {
             goal: components["schemas"]["Goal"];
         };
         /**
+         * PropGiven
+         * @description A property of an event and its value.
+         */
+        PropGiven: {
+            /** Key */
+            key: string;
+            /** Value */
+            value: components["schemas"]["FixedText"] | components["schemas"]["FromQuery"] | components["schemas"]["FromCookie"] | components["schemas"]["FromElement"] | components["schemas"]["FromVariable"] | components["schemas"]["FromSource"];
+        };
+        /**
          * PropOut
          * @description A property: its commonest values, and how many different ones there were.
          */
@@ -1863,6 +2297,26 @@ export interface components {
             kind: "query";
             /** Key */
             key: string;
+        };
+        /**
+         * RecordEvent
+         * @description Record an event, with properties, and a value that is read as a number.
+         */
+        RecordEvent: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "event";
+            /** Name */
+            name: string;
+            /**
+             * Props
+             * @default []
+             */
+            props: components["schemas"]["PropGiven"][];
+            /** Value */
+            value?: (components["schemas"]["FixedText"] | components["schemas"]["FromQuery"] | components["schemas"]["FromCookie"] | components["schemas"]["FromElement"] | components["schemas"]["FromVariable"] | components["schemas"]["FromSource"]) | null;
         };
         /**
          * Refusal
@@ -1968,6 +2422,83 @@ export interface components {
             };
             /** Keys */
             keys: string[];
+        };
+        /**
+         * Rule
+         * @description When something happens, and only if all conditions hold, then all of these are done, in order. A rule that rests does nothing.
+         */
+        Rule: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** When */
+            when: components["schemas"]["PageShown"] | components["schemas"]["Clicked"] | components["schemas"]["FormSent"] | components["schemas"]["InView"] | components["schemas"]["SecondsPassed"] | components["schemas"]["Scrolled"] | components["schemas"]["Leaving"] | components["schemas"]["Signalled"];
+            /**
+             * Only If
+             * @default []
+             */
+            only_if: (components["schemas"]["TextCondition"] | components["schemas"]["KeyCondition"] | components["schemas"]["DeviceCondition"] | components["schemas"]["VisitorCondition"] | components["schemas"]["ShareCondition"])[];
+            /** Then */
+            then: (components["schemas"]["RecordEvent"] | components["schemas"]["CountGoal"] | components["schemas"]["SetField"] | components["schemas"]["InsertHtml"])[];
+            /**
+             * Rests
+             * @default false
+             */
+            rests: boolean;
+        };
+        /**
+         * RuleChange
+         * @description What became of one rule between two versions; `parts`: what of it is another.
+         */
+        RuleChange: {
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "added" | "changed" | "taken away";
+            /** Parts */
+            parts: ("name" | "when" | "only_if" | "then" | "rests")[];
+            was: components["schemas"]["Rule"] | null;
+            becomes: components["schemas"]["Rule"] | null;
+        };
+        /**
+         * RulesOut
+         * @description The draft, what in it is another than what is live, and all versions, the newest, which is live, first.
+         */
+        RulesOut: {
+            /** Draft */
+            draft: components["schemas"]["Rule"][];
+            /** Changes */
+            changes: components["schemas"]["RuleChange"][];
+            /** Versions */
+            versions: components["schemas"]["VersionOut"][];
+        };
+        /**
+         * Scrolled
+         * @description The page was scrolled to this share of its height; once a page.
+         */
+        Scrolled: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "scrolled";
+            /** Percent */
+            percent: number;
+        };
+        /**
+         * SecondsPassed
+         * @description So many seconds passed in which the page was visible; once a page.
+         */
+        SecondsPassed: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "seconds passed";
+            /** Seconds */
+            seconds: number;
         };
         /**
          * Sends
@@ -2090,6 +2621,47 @@ export interface components {
             csrf: string | null;
         };
         /**
+         * SetField
+         * @description Set a site field for this page's hits.
+         */
+        SetField: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "field";
+            /** Key */
+            key: string;
+            /** Value */
+            value: components["schemas"]["FixedText"] | components["schemas"]["FromQuery"] | components["schemas"]["FromCookie"] | components["schemas"]["FromElement"] | components["schemas"]["FromVariable"] | components["schemas"]["FromSource"];
+        };
+        /**
+         * ShareCondition
+         * @description A share of all visitors; who is in stays in, for this rule.
+         */
+        ShareCondition: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "share";
+            /** Percent */
+            percent: number;
+        };
+        /**
+         * Signalled
+         * @description The page itself calls `uc.signal(name)`.
+         */
+        Signalled: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "signalled";
+            /** Name */
+            name: string;
+        };
+        /**
          * SiteField
          * @description A dimension of the site's own. `key` names it in hits and reports; `of`: each hit has its own value, or the whole visit its last one.
          */
@@ -2149,7 +2721,8 @@ export interface components {
              *         "query",
              *         "search"
              *       ],
-             *       "players": []
+             *       "players": [],
+             *       "inserts_html": false
              *     }
              */
             tagging: components["schemas"]["Tagging"];
@@ -2647,6 +3220,7 @@ export interface components {
          *
          *     `consent`: nothing is kept or sent before the page says `uc.consent(true)`. `keep_days`: older hits are deleted; None keeps them.
          *     `search_keys`: query keys that hold what was searched for on the site. `players`: hosts of players in frames, beside the site's own.
+         *     `inserts_html`: rules may insert HTML into pages.
          */
         Tagging: {
             /**
@@ -2688,6 +3262,11 @@ export interface components {
              * @default []
              */
             players: string[];
+            /**
+             * Inserts Html
+             * @default false
+             */
+            inserts_html: boolean;
         };
         /**
          * TakeMedium
@@ -2703,6 +3282,27 @@ export interface components {
             medium: string;
             /** Channel */
             channel: string;
+        };
+        /**
+         * TextCondition
+         * @description The page's path, its host, or the address that it was reached from, against a text; letter case counts.
+         */
+        TextCondition: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "host" | "page" | "referrer";
+            /**
+             * Test
+             * @enum {string}
+             */
+            test: "is" | "is not" | "starts with" | "contains" | "does not contain" | "is empty" | "is not empty";
+            /**
+             * Value
+             * @default
+             */
+            value: string;
         };
         /**
          * Tidings
@@ -2851,6 +3451,19 @@ export interface components {
             value: number;
         };
         /**
+         * TrialOut
+         * @description The token of a trial: `#uc-trial=TOKEN` behind an address of the site turns the draft on for the browser that opens it.
+         */
+        TrialOut: {
+            /** Token */
+            token: string;
+            /**
+             * Until
+             * Format: date-time
+             */
+            until: string;
+        };
+        /**
          * Unmade
          * @description Tags seen on landing pages that no link made here bears.
          */
@@ -2884,6 +3497,43 @@ export interface components {
             input?: unknown;
             /** Context */
             ctx?: Record<string, never>;
+        };
+        /**
+         * VersionOut
+         * @description A version that was made live, and what was another in it than in the one before. `by` is null when they are gone.
+         */
+        VersionOut: {
+            /** Number */
+            number: number;
+            /** Note */
+            note: string;
+            /** By */
+            by: string | null;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Rules */
+            rules: components["schemas"]["Rule"][];
+            /** Changes */
+            changes: components["schemas"]["RuleChange"][];
+        };
+        /**
+         * VisitorCondition
+         * @description The visit is the visitor's first as far as the browser knows, or a later one.
+         */
+        VisitorCondition: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "visitor";
+            /**
+             * Visitor
+             * @enum {string}
+             */
+            visitor: "new" | "returning";
         };
         /**
          * VisitsRequest
@@ -3295,6 +3945,99 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    source_of_view_collect_source_post: {
+        parameters: {
+            query: {
+                /** @description The site's key. */
+                site: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "url": "https://fennmoor-mill.example/courses?utm_source=letter&utm_medium=email"
+                 *     }
+                 */
+                "application/json": {
+                    /** Url */
+                    url: string;
+                    /** Referrer */
+                    referrer?: string | null;
+                };
+                /**
+                 * @example {
+                 *       "url": "https://fennmoor-mill.example/courses?utm_source=letter&utm_medium=email"
+                 *     }
+                 */
+                "text/plain": {
+                    /** Url */
+                    url: string;
+                    /** Referrer */
+                    referrer?: string | null;
+                };
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Origin"] | null;
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
@@ -5408,6 +6151,404 @@ export interface operations {
                 };
                 content: {
                     "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    read_rules_api_v1_sites__site__rules_get: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    keep_draft_api_v1_sites__site__rules_draft_put: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DraftIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    throw_draft_away_api_v1_sites__site__rules_draft_delete: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    make_live_api_v1_sites__site__rules_versions_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LiveIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    go_back_api_v1_sites__site__rules_versions__number__again_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The version's number. */
+                number: number;
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    begin_trial_api_v1_sites__site__rules_trials_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
         };

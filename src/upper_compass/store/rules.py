@@ -1,0 +1,98 @@
+"""Tag rules of a site: versions that went live, the draft of the next one, and trials in single browsers."""
+
+from __future__ import annotations
+
+import secrets
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+import sqlalchemy as sa
+from sqlalchemy.dialects.postgresql import insert
+
+from upper_compass.core.tag_rules import Rule, RuleSet
+from upper_compass.store.people import digest
+from upper_compass.store.sites import log_change
+from upper_compass.store.tables import roles, rule_drafts, rule_trials, rule_versions, sites, users
+
+
+@dataclass(frozen=True)
+class Version:
+    """Rules that were made live. `by` is None when they are gone."""
+
+    number: int
+    rules: list[Rule]
+    note: str
+    by: str | None
+    at: datetime
+
+
+def _read(held: Any) -> list[Rule]:  # noqa: ANN401
+    return RuleSet.model_validate({"rules": held}).rules
+
+
+def _plain(rules: Sequence[Rule]) -> list[dict[str, Any]]:
+    return [rule.model_dump(mode="json") for rule in rules]
+
+
+def versions_of(connection: sa.Connection, site_id: int) -> list[Version]:
+    """All versions of a site, the newest, which is live, first."""
+    query = sa.select(rule_versions, users.c.name).outerjoin(users, users.c.id == rule_versions.c.created_by).where(rule_versions.c.site_id == site_id)
+    rows = connection.execute(query.order_by(rule_versions.c.number.desc()))
+    return [Version(row.number, _read(row.rules), row.note, row.name, row.created_at) for row in rows]
+
+
+def live_rules(connection: sa.Connection, site_id: int | None = None) -> dict[int, list[Rule]]:
+    """The rules that are live, by site; of one site where one is named. A site without has none."""
+    newest = sa.select(rule_versions).distinct(rule_versions.c.site_id).order_by(rule_versions.c.site_id, rule_versions.c.number.desc())
+    rows = connection.execute(newest if site_id is None else newest.where(rule_versions.c.site_id == site_id))
+    return {row.site_id: _read(row.rules) for row in rows}
+
+
+def draft_of(connection: sa.Connection, site_id: int) -> list[Rule] | None:
+    """The draft; None when nothing was changed since what is live."""
+    held = connection.execute(sa.select(rule_drafts.c.rules).where(rule_drafts.c.site_id == site_id)).scalar_one_or_none()
+    return None if held is None else _read(held)
+
+
+def hold(connection: sa.Connection, site_id: int) -> None:
+    """Let nobody else change the site's rules until the transaction ends."""
+    connection.execute(sa.select(sites.c.id).where(sites.c.id == site_id).with_for_update())
+
+
+def keep_draft(connection: sa.Connection, site_id: int, rules: Sequence[Rule], user_id: int) -> None:
+    """Replace the draft; one that is just what is live is none."""
+    before, live = draft_of(connection, site_id), live_rules(connection, site_id).get(site_id, [])
+    if list(rules) == live:
+        connection.execute(rule_drafts.delete().where(rule_drafts.c.site_id == site_id))
+    else:
+        row = {"site_id": site_id, "rules": _plain(rules), "user_id": user_id}
+        connection.execute(insert(rule_drafts).values(row).on_conflict_do_update(index_elements=["site_id"], set_=row | {"at": sa.func.now()}))
+    log_change(connection, site_id, "rules", 0, user_id, {"rules": _plain(live if before is None else before)}, {"rules": _plain(rules)})
+
+
+def make_live(connection: sa.Connection, site_id: int, rules: Sequence[Rule], note: str, user_id: int) -> int:
+    """Make rules live as the next version; its number."""
+    last = connection.execute(sa.select(sa.func.max(rule_versions.c.number)).where(rule_versions.c.site_id == site_id)).scalar() or 0
+    connection.execute(rule_versions.insert().values(site_id=site_id, number=last + 1, rules=_plain(rules), note=note, created_by=user_id))
+    draft = draft_of(connection, site_id)
+    if draft == list(rules):
+        connection.execute(rule_drafts.delete().where(rule_drafts.c.site_id == site_id))
+    log_change(connection, site_id, "rules", last + 1, user_id, {"live": last or None}, {"live": last + 1, "note": note})
+    return last + 1
+
+
+def begin_trial(connection: sa.Connection, site_id: int, user_id: int, until: datetime) -> str:
+    """A token: the browser that has it is given the draft, until then."""
+    token = secrets.token_hex(20)
+    connection.execute(rule_trials.delete().where(rule_trials.c.expires_at < sa.func.now()))
+    connection.execute(rule_trials.insert().values(token_hash=digest(token), site_id=site_id, user_id=user_id, expires_at=until))
+    return token
+
+
+def may_try(connection: sa.Connection, site_id: int, token: str, now: datetime) -> bool:
+    """Whether the token is one of this site, not yet over, of somebody who may still change its rules."""
+    mine = (rule_trials.c.token_hash == digest(token)) & (rule_trials.c.site_id == site_id) & (rule_trials.c.expires_at > now)
+    may = (roles.c.site_id == rule_trials.c.site_id) & (roles.c.user_id == rule_trials.c.user_id) & roles.c.role.in_(["analyst", "owner"])
+    return connection.execute(sa.select(rule_trials.c.site_id).join(roles, may).where(mine)).first() is not None
