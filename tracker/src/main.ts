@@ -223,8 +223,8 @@ function silent(consent: (given: boolean) => void): void {
 safely(() => {
   const key = settings.key ?? script?.dataset.site;
   if (refused || !key || !script) return silent(nothing);
-  follow();
-  own();
+  // What an address turns on is taken out of it before the page, or the script, looks at it.
+  [follow, own, trial].forEach((take) => take());
   const begin = safely(() => start(key, script.src));
   if (settings.consent && !(settings.cookie !== false && known())) return silent((given) => given && begin());
   if ((document as { prerendering?: boolean }).prerendering) on(document, "prerenderingchange", begin);

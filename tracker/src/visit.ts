@@ -1,10 +1,17 @@
 import { safely } from "./safe";
 import type { Origin, Tools, Visit } from "./tools";
 
+interface View {
+  url: string;
+  referrer: string;
+}
+
 interface Held {
   last: number;
   fresh: boolean;
-  source: Origin | undefined;
+  source?: Origin | undefined;
+  /** The visit's first view, while it is not known what it means: the page may be left before the answer comes. */
+  first?: View | undefined;
 }
 
 const MINUTE = 60000;
@@ -24,18 +31,22 @@ export function visitOf(tools: Tools, gap: number): Visit {
     here = held;
     if (tools.keeps) safely(() => localStorage.setItem(name, JSON.stringify(held)))();
   };
-  const look = async (url: string, referrer: string): Promise<void> => {
-    const held = read() ?? here;
-    const over = !held || Date.now() - held.last > gap * MINUTE;
-    const hint = url.includes("?") || (referrer && new URL(referrer).host !== new URL(url).host);
-    const told =
-      over || hint ? ((await tools.ask("source", { url, referrer })) as (Origin & { evidence?: unknown }) | undefined) : undefined;
-    const begins = over || (told?.evidence && !same(told, held.source));
-    keep({ last: Date.now(), fresh: begins ? !held && !tools.known : held.fresh, source: begins ? told : held.source });
+  const ask = async (view: View) => (await tools.ask("source", view)) as (Origin & { evidence?: unknown }) | undefined;
+  const look = async (view: View): Promise<void> => {
+    const { first } = here ?? {};
+    const meant = first && (await ask(first));
+    if (meant && here) keep({ ...here, source: meant, first: undefined });
+    const hint = view.url.includes("?") || (view.referrer && new URL(view.referrer).host !== new URL(view.url).host);
+    if (!hint || (first && first.url === view.url)) return;
+    const told = await ask(view);
+    if (told?.evidence && !same(told, here?.source)) keep({ last: Date.now(), fresh: false, source: told });
   };
   tools.arriving(() => {
-    const [url, referrer] = [tools.address(), tools.referrer()];
-    ready = ready.then(() => look(url, referrer)).catch(() => undefined);
+    const view = { url: tools.address(), referrer: tools.referrer() };
+    const held = read() ?? here;
+    const over = !held || Date.now() - held.last > gap * MINUTE;
+    keep(over ? { last: Date.now(), fresh: !held && !tools.known, first: view } : { ...held, last: Date.now() });
+    ready = ready.then(() => look(view)).catch(() => undefined);
   });
   tools.sent(() => here && keep({ ...here, last: Date.now() }));
   return { known: (run) => void ready.then(run), fresh: () => here?.fresh ?? true, source: () => here?.source };

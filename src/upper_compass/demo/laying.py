@@ -14,10 +14,12 @@ from upper_compass.collect.importing import ImportReport, import_hits
 from upper_compass.core.goals import Goal
 from upper_compass.core.links import Builder, LinkDraft, Word
 from upper_compass.core.site import EventNote, PageField, PageGroup, SiteField, SiteRules
+from upper_compass.core.tag_rules import RuleSet
+from upper_compass.core.tagging import Tagging
 from upper_compass.demo.history import SEED, ZONE, Teller
 from upper_compass.demo.places import SITE
 from upper_compass.reference import shipped
-from upper_compass.store import links, people, sites
+from upper_compass.store import links, people, rules, sites
 from upper_compass.store.hits import HitWriter, delete_hits
 
 KEY = "mill"
@@ -52,6 +54,28 @@ LINKS = (
     ({"address": f"{SITE}/", "label": "crumb-and-crust"}, "For their list of mills", 120),
     ({"address": f"{SITE}/gift-vouchers", "source": "murmur", "medium": "paid-social", "campaign": "gifts"}, "The winter picture", 40),
 )
+TAGGING = Tagging(inserts_html=True)
+_RECIPE = {"key": "recipe", "value": {"kind": "element", "selector": "h1"}}
+_ON_RECIPES = [{"kind": "page", "test": "starts with", "value": "/recipes/"}]
+_READ = {
+    "id": "recipread", "name": "Recipes read for a minute", "when": {"kind": "seconds passed", "seconds": 60}, "only_if": _ON_RECIPES,
+    "then": [{"kind": "event", "name": "recipe read", "props": [_RECIPE]}],
+}  # fmt: skip
+_FLOUR = {
+    "id": "recipflour", "name": "From a recipe to its flour", "when": {"kind": "clicked", "text": "The flour for it"}, "only_if": _ON_RECIPES,
+    "then": [{"kind": "event", "name": "flour wanted", "props": [_RECIPE, {"key": "came_by", "value": {"kind": "source", "part": "channel"}}]}],
+}  # fmt: skip
+_WELCOME = {
+    "id": "welcome2", "name": "A word to those who come back", "when": {"kind": "page shown"},
+    "only_if": [{"kind": "page", "test": "is", "value": "/courses"}, {"kind": "visitor", "visitor": "returning"}],
+    "then": [{
+        "kind": "html", "place": "before", "selector": "main ul",
+        "html": '<p>Good to see you again. <a href="/mill/gift-vouchers" data-uc-event="voucher from welcome">A voucher for a friend?</a></p>',
+    }],
+}  # fmt: skip
+# What each version is for, its rules, and how many days ago it went live; the draft comes last.
+RULES_MADE = (("Which recipes are read, not only opened", [_READ], 30), ("Who goes from a recipe to the shop", [_READ, _FLOUR], 12))
+RULES_DRAFT = [_READ, _FLOUR, _WELCOME]
 GOALS = {
     "Course bookings": {"match": {"kind": "event", "name": "course booked"}, "counts": "every time", "value": {"kind": "hit"}},
     "Orders": {"match": {"kind": "order"}, "counts": "every time", "value": {"kind": "order"}},
@@ -62,7 +86,7 @@ GOALS = {
     },
 }
 # Another edition is read by other rules; those of the old one are replaced.
-EDITION = 5
+EDITION = 6
 _STAMP = f"demo, edition {EDITION}, laid"
 
 
@@ -109,10 +133,11 @@ def _site(connection: sa.Connection, *, same_edition: bool) -> sites.Site:
     owner = people.add_user(connection, ACCOUNT, "Ida Brandvold", PASSWORD)
     colleague = people.add_user(connection, *COLLEAGUE[:3])
     if found is None:
-        found = sites.add_site(connection, "Fennmoor Mill", RULES, owner.id, KEY)
+        found = sites.add_site(connection, "Fennmoor Mill", RULES, owner.id, KEY, TAGGING)
         for name, definition in GOALS.items():
             sites.add_goal(connection, found.id, name, Goal.model_validate(definition), owner.id)
     elif not same_edition:
+        sites.change_site(connection, found, found.name, RULES, TAGGING, owner.id)
         sites.change_rules(connection, found.id, lambda _: RULES, owner.id, "site")
     if not links.links_of(connection, found.id):
         links.keep_vocabulary(connection, found.id, VOCABULARY, owner.id)
@@ -120,6 +145,11 @@ def _site(connection: sa.Connection, *, same_edition: bool) -> sites.Site:
         for given, note, days in LINKS:
             draft = LinkDraft.model_validate(given)
             links.add_links(connection, found.id, [(draft, builder.build(draft).url or "")], note, owner.id, datetime.now(UTC) - timedelta(days=days))
+    if not rules.versions_of(connection, found.id):
+        for note, made, days in RULES_MADE:
+            version = RuleSet.model_validate({"rules": made}).rules
+            rules.make_live(connection, found.id, version, note, owner.id, datetime.now(UTC) - timedelta(days=days))
+        rules.keep_draft(connection, found.id, RuleSet.model_validate({"rules": RULES_DRAFT}).rules, owner.id)
     sites.give_role(connection, found.id, colleague.id, COLLEAGUE[3])
     return found
 

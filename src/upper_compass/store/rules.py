@@ -72,10 +72,11 @@ def keep_draft(connection: sa.Connection, site_id: int, rules: Sequence[Rule], u
     log_change(connection, site_id, "rules", 0, user_id, {"rules": _plain(live if before is None else before)}, {"rules": _plain(rules)})
 
 
-def make_live(connection: sa.Connection, site_id: int, rules: Sequence[Rule], note: str, user_id: int) -> int:
-    """Make rules live as the next version; its number."""
+def make_live(connection: sa.Connection, site_id: int, rules: Sequence[Rule], note: str, user_id: int, at: datetime | None = None) -> int:
+    """Make rules live as the next version, dated `at` or now; its number."""
     last = connection.execute(sa.select(sa.func.max(rule_versions.c.number)).where(rule_versions.c.site_id == site_id)).scalar() or 0
-    connection.execute(rule_versions.insert().values(site_id=site_id, number=last + 1, rules=_plain(rules), note=note, created_by=user_id))
+    row = {"site_id": site_id, "number": last + 1, "rules": _plain(rules), "note": note, "created_by": user_id}
+    connection.execute(rule_versions.insert().values(row | ({"created_at": at} if at else {})))
     draft = draft_of(connection, site_id)
     if draft == list(rules):
         connection.execute(rule_drafts.delete().where(rule_drafts.c.site_id == site_id))

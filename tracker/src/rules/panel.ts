@@ -43,7 +43,6 @@ function waits(when: When): string {
 }
 
 function why(condition: Condition, found: string): string {
-  const was = found ? `it is “${found.slice(0, 120)}”` : "it is empty";
   switch (condition.kind) {
     case "device":
       return `this device is a ${found}`;
@@ -51,11 +50,11 @@ function why(condition: Condition, found: string): string {
       return `this visitor is ${found}`;
     case "share":
       return `this browser is not among the ${condition.percent} % of visitors`;
-    case "query":
-    case "field":
-      return `${condition.kind} ${condition.key} ${condition.test} ${condition.value}: ${was}`.replace(" :", ":");
-    default:
-      return `${condition.kind} ${condition.test} ${condition.value}: ${was}`.replace(" :", ":");
+    default: {
+      const what = "key" in condition ? `${condition.kind} ${condition.key}` : condition.kind;
+      const asked = `${condition.test} ${condition.test.endsWith("empty") ? "" : condition.value}`.trim();
+      return `the ${what} is ${found ? `“${found.slice(0, 120)}”` : "empty"}; the rule asks: ${asked}`;
+    }
   }
 }
 
@@ -145,7 +144,7 @@ export function panel(tools: Tools, rules: Rule[], stop: () => void): Watch {
     },
     held_back: (rule, condition, found) => {
       if (lines.get(rule.id)?.times) return;
-      say(rule, "held back", "held back", `It happened, but not so: ${why(condition, found)}.`);
+      say(rule, "held back", "held back", `It happened, but ${why(condition, found)}.`);
     },
   };
 }

@@ -133,6 +133,17 @@ export const sortingHistoryQuery = (site: string) =>
     queryFn: () => ask(client.GET("/api/v1/sites/{site}/sorting/history", at(site))),
   });
 
+/** The draft of the rules and all versions. */
+export const rulesQuery = (site: string) =>
+  queryOptions({ queryKey: ["rules", site], queryFn: () => ask(client.GET("/api/v1/sites/{site}/rules", at(site))) });
+
+/** What is another in one version of the rules than in another; 0 is the draft. */
+export const comparedRulesQuery = (site: string, before: number, after: number) =>
+  queryOptions({
+    queryKey: ["rules", site, before, after],
+    queryFn: () => ask(client.GET("/api/v1/sites/{site}/rules/changes", { params: { path: { site }, query: { before, after } } })),
+  });
+
 /** Links as they are typed, finished, with remarks. */
 export const buildQuery = (site: string, drafts: Schemas["LinkDraft"][]) =>
   queryOptions({

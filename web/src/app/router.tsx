@@ -28,6 +28,7 @@ const lazy = [
   view("/tag/events", async () => (await import("@/views/tag/Events")).Events),
   view("/tag/goals", async () => (await import("@/views/tag/Goals")).Goals),
   view("/tag/fields", async () => (await import("@/views/tag/SiteFields")).SiteFields),
+  view("/tag/rules", async () => (await import("@/views/tag/Rules")).Rules),
   view("/tag/links", async () => (await import("@/views/tag/Links")).Links),
   view("/tag/channels", async () => (await import("@/views/tag/Channels")).Channels),
   view("/tag/settings", async () => (await import("@/views/tag/Settings")).Settings),

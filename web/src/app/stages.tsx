@@ -23,6 +23,7 @@ export const STAGES: Stage[] = [
       { name: "Events", path: "tag/events" },
       { name: "Goals", path: "tag/goals" },
       { name: "Site fields", path: "tag/fields" },
+      { name: "Rules", path: "tag/rules" },
       { name: "Links", path: "tag/links" },
       { name: "Channels", path: "tag/channels" },
       { name: "Settings", path: "tag/settings" },

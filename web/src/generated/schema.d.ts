@@ -42,7 +42,7 @@ export interface paths {
         put?: never;
         /**
          * Source Of View
-         * @description Where a view came from, by its address and referrer, as reports have it; null without evidence. Anyone may ask; nothing is stored.
+         * @description Where a view came from, by its address and referrer, as reports have it. Anyone may ask; nothing is stored.
          *
          *     The site script asks this for rules that use the visit's source: aliases, channels and the reference list need not be sent to every visitor.
          */
@@ -611,6 +611,26 @@ export interface paths {
          * @description The draft and all versions. For the site's viewers.
          */
         get: operations["read_rules_api_v1_sites__site__rules_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/rules/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Compare
+         * @description What is another in one version than in another; 0 is the draft. For the site's viewers.
+         */
+        get: operations["compare_api_v1_sites__site__rules_changes_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2054,7 +2074,7 @@ export interface components {
         };
         /**
          * Origin
-         * @description Where a view came from, tidied, aliases applied, sorted into a channel.
+         * @description Where a view came from, tidied, aliases applied, sorted into a channel; without `evidence` it is direct.
          */
         Origin: {
             /** Source */
@@ -2071,6 +2091,8 @@ export interface components {
             label: string;
             /** Channel */
             channel: string;
+            /** Evidence */
+            evidence: boolean;
         };
         /**
          * PageField
@@ -3992,7 +4014,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Origin"] | null;
+                    "application/json": components["schemas"]["Origin"];
                 };
             };
             /** @description Forbidden */
@@ -6204,6 +6226,62 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    compare_api_v1_sites__site__rules_changes_get: {
+        parameters: {
+            query: {
+                before: number;
+                after: number;
+            };
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleChange"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
         };

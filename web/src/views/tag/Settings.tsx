@@ -37,6 +37,7 @@ interface Given {
   keep: string;
   cookie: boolean;
   consent: boolean;
+  inserts_html: boolean;
   sends: Sends;
   searches: string;
   players: string;
@@ -55,6 +56,7 @@ const given = ({ name, rules, tagging }: Site): Given => ({
   keep: tagging.keep_days === null ? "" : String(tagging.keep_days),
   cookie: tagging.cookie,
   consent: tagging.consent,
+  inserts_html: tagging.inserts_html,
   sends: tagging.sends as Sends,
   searches: tagging.search_keys.join(" "),
   players: tagging.players.join("\n"),
@@ -81,6 +83,7 @@ const asked = (site: Site, form: Given): Schemas["SiteIn"] => ({
     cookie: form.cookie,
     consent: form.consent,
     keep_days: form.keep.trim() ? number(form.keep) : null,
+    inserts_html: form.inserts_html,
     sends: form.sends,
     search_keys: listed(form.searches),
     players: listed(form.players),
@@ -122,7 +125,7 @@ function SettingsForm({ site, may }: { site: Site; may: boolean }) {
       {(control: Control) => <textarea {...control} rows={3} value={form[key]} onChange={(event) => set({ [key]: event.target.value })} />}
     </Field>
   );
-  const choice = (key: "cookie" | "consent", label: string, { yes, no, hint }: Record<"yes" | "no" | "hint", string>) => (
+  const choice = (key: "cookie" | "consent" | "inserts_html", label: string, { yes, no, hint }: Record<"yes" | "no" | "hint", string>) => (
     <Field label={label} hint={hint} wrong={wrong(`tagging.${key}`)}>
       {(control: Control) => (
         <select {...control} value={form[key] ? "yes" : "no"} onChange={(event) => set({ [key]: event.target.value === "yes" })}>
@@ -182,6 +185,11 @@ function SettingsForm({ site, may }: { site: Site; may: boolean }) {
         <Sending sends={form.sends} set={(sends) => set({ sends })} />
         {line("searches", "Query keys of a search on the site", "tagging.search_keys", "the first that is there holds what was looked for")}
         {area("players", "Hosts of embedded players", "tagging.players", "frames of other hosts whose messages are believed; one a line")}
+        {choice("inserts_html", "HTML that rules insert", {
+          yes: "may be inserted",
+          no: "is not inserted",
+          hint: "only owners can put it into a rule, and nothing in it runs",
+        })}
       </fieldset>
       <div className="end">
         {sure && (

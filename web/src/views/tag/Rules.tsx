@@ -1,0 +1,189 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+
+import { ask, client, type Schemas } from "@/api/client";
+import { rulesQuery } from "@/app/queries";
+import { useSave } from "@/app/useSave";
+import { LedgerToCome } from "@/pieces/Ledger";
+import { Trouble } from "@/pieces/Trouble";
+import { useView } from "@/state/view";
+import { Draft } from "@/views/tag/rules/Draft";
+import { RuleForm } from "@/views/tag/rules/RuleForm";
+import { Trial } from "@/views/tag/rules/Trial";
+import { Versions } from "@/views/tag/rules/Versions";
+import { plural } from "@/words/format";
+import { newRule, ruleWords, type Rule } from "@/words/rules";
+
+type Held = Schemas["RulesOut"];
+
+/** What the site script does without a change to the page: drafted, tried on one browser, made live. */
+export function Rules() {
+  const { site, trouble, again } = useView();
+  const rules = useQuery(rulesQuery(site.key));
+  const may = site.role !== "viewer";
+  const [open, setOpen] = useState<Rule | null>(null);
+  const [gone, setGone] = useState<{ rule: Rule; place: number } | null>(null);
+  const at = { params: { path: { site: site.key } } };
+  const keep = useSave((draft: Rule[]) =>
+    ask(client.PUT("/api/v1/sites/{site}/rules/draft", { ...at, body: { rules: draft, was: rules.data?.draft ?? null } })),
+  );
+  const live = useSave((note: string) =>
+    ask(client.POST("/api/v1/sites/{site}/rules/versions", { ...at, body: { note, was: rules.data?.draft ?? null } })),
+  );
+  const back = useSave((number: number) =>
+    ask(client.POST("/api/v1/sites/{site}/rules/versions/{number}/again", { params: { path: { site: site.key, number } } })),
+  );
+  const away = useSave(
+    () => ask(client.DELETE("/api/v1/sites/{site}/rules/draft", at)),
+    () => setOpen(null),
+  );
+  if (trouble) return <Trouble error={trouble} again={again} />;
+  if (rules.isError) return <Trouble error={rules.error} again={() => void rules.refetch()} />;
+  const held = rules.data;
+  const draft = held?.draft ?? [];
+  const found = open ? draft.findIndex((one) => one.id === open.id) : -1;
+  const place = found < 0 ? draft.length : found;
+  const edit = (rule: Rule) => {
+    keep.reset();
+    setGone(null);
+    setOpen(rule);
+  };
+  const save = (rule: Rule) =>
+    keep.mutate(found < 0 ? [...draft, rule] : draft.map((one) => (one.id === rule.id ? rule : one)), { onSuccess: () => setOpen(null) });
+  const drop = (rule: Rule) =>
+    keep.mutate(
+      draft.filter((one) => one.id !== rule.id),
+      {
+        onSuccess: () => {
+          setGone({ rule, place });
+          setOpen(null);
+        },
+      },
+    );
+  const bringBack = ({ rule, place: where }: { rule: Rule; place: number }) =>
+    keep.mutate([...draft.slice(0, where), rule, ...draft.slice(where)], { onSuccess: () => setGone(null) });
+  return (
+    <div className="tag sides">
+      <h1 className="answer" aria-busy={rules.isPending}>
+        {held ? said(held) : " "}
+      </h1>
+      <div className="parts">
+        <section aria-label="Rules">
+          {rules.isPending && <LedgerToCome rows={4} />}
+          {held && draft.length === 0 && (
+            <p className="empty">
+              No rule yet. Where you may not edit a page, a rule does it from here: when something happens on the page, and only if you want
+              it there, then an event is recorded, a goal counted, a field set, or a piece of HTML put in.
+            </p>
+          )}
+          {held && draft.length > 0 && <RuleList held={held} open={open?.id ?? null} onOpen={edit} />}
+          <div className="end">
+            {may && (
+              <button type="button" className="do" disabled={!held} onClick={() => edit(newRule())}>
+                Make a rule
+              </button>
+            )}
+            {gone && (
+              <p role="status">
+                {gone.rule.name} is no longer in the draft.{" "}
+                <button type="button" className="do plain" onClick={() => bringBack(gone)}>
+                  Bring it back
+                </button>
+              </p>
+            )}
+            {!open && keep.error && (
+              <p className="wrong" role="alert">
+                {keep.error.message}
+              </p>
+            )}
+          </div>
+        </section>
+        {held && may && <Trial />}
+        {held && <Versions versions={held.versions} busy={back.isPending} onBack={back.mutate} />}
+        {back.error && (
+          <p className="wrong" role="alert">
+            {back.error.message}
+          </p>
+        )}
+      </div>
+      <aside className="parts">
+        {open ? (
+          <RuleForm
+            key={open.id}
+            rule={open}
+            fresh={found < 0}
+            place={place}
+            busy={keep.isPending}
+            error={keep.error}
+            onChange={() => keep.reset()}
+            onSave={save}
+            onDrop={() => drop(open)}
+            onClose={() => setOpen(null)}
+          />
+        ) : (
+          held && (
+            <Draft
+              held={held}
+              busy={live.isPending || away.isPending}
+              error={live.error ?? away.error}
+              onLive={live.mutate}
+              onThrow={() => away.mutate()}
+            />
+          )
+        )}
+      </aside>
+    </div>
+  );
+}
+
+function said({ draft, changes, versions }: Held): string {
+  const [live] = versions;
+  const awake = (live?.rules ?? []).filter((rule) => !rule.rests).length;
+  const now = live ? `${plural(awake, "rule")} ${awake === 1 ? "is" : "are"} live` : draft.length ? "No rule is live yet" : "";
+  if (!now) return "Nothing is done by rule yet.";
+  if (!changes.length) return `${now}; nothing is waiting in the draft.`;
+  return `${now}; the draft holds ${plural(changes.length, "change")}.`;
+}
+
+function state(rule: Rule, held: Held): string {
+  const change = held.changes.find((one) => one.becomes?.id === rule.id);
+  const where = change ? (change.what === "added" ? "draft" : "live, changed in the draft") : "live";
+  return rule.rests ? `${where}, rests` : where;
+}
+
+function RuleList({ held, open, onOpen }: { held: Held; open: string | null; onOpen: (rule: Rule) => void }) {
+  const dropped = held.changes.filter((change) => change.what === "taken away");
+  return (
+    <div className="ledger-box">
+      <table className="hits events">
+        <thead>
+          <tr>
+            <th scope="col">Rule</th>
+            <th scope="col">Does</th>
+            <th scope="col">State</th>
+          </tr>
+        </thead>
+        <tbody>
+          {held.draft.map((rule) => (
+            <tr key={rule.id} aria-current={open === rule.id ? "true" : undefined}>
+              <td className="wrap">
+                <button type="button" className="link" onClick={() => onOpen(rule)}>
+                  {rule.name}
+                </button>
+              </td>
+              <td className="wrap">{ruleWords(rule)}</td>
+              <td className="wrap quiet">{state(rule, held)}</td>
+            </tr>
+          ))}
+          {dropped.map(({ was }) => (
+            <tr key={was?.id}>
+              <td className="wrap quiet">{was?.name}</td>
+              <td className="wrap quiet">{was && ruleWords(was)}</td>
+              <td className="wrap quiet">live, not in the draft</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </div>
+  );
+}

@@ -1,0 +1,69 @@
+import { useState, type FormEvent } from "react";
+
+import type { Schemas } from "@/api/client";
+import { Confirm } from "@/pieces/Confirm";
+import { Field } from "@/pieces/Field";
+import { useView } from "@/state/view";
+import { Changes } from "@/views/tag/rules/Versions";
+import { plural } from "@/words/format";
+
+interface Given {
+  held: Schemas["RulesOut"];
+  busy: boolean;
+  error: Error | null;
+  onLive: (note: string) => void;
+  onThrow: () => void;
+}
+
+/** What is another in the draft than what is live; making it live, or throwing it away. */
+export function Draft({ held, busy, error, onLive, onThrow }: Given) {
+  const { site } = useView();
+  const [note, setNote] = useState("");
+  const [throwing, setThrowing] = useState(false);
+  const submit = (event: FormEvent) => {
+    event.preventDefault();
+    onLive(note);
+    setNote("");
+  };
+  return (
+    <section aria-label="The draft">
+      <h2 className="title">What the draft changes</h2>
+      {held.changes.length === 0 && <p className="quiet">Nothing; it is just what is live.</p>}
+      <Changes changes={held.changes} />
+      {error && (
+        <p className="wrong" role="alert">
+          {error.message}
+        </p>
+      )}
+      {held.changes.length > 0 && site.role !== "viewer" && (
+        <form className="form" onSubmit={submit} noValidate>
+          <Field label="What it is for" hint="stands beside the version; may be empty">
+            {(control) => <input {...control} value={note} maxLength={300} onChange={(event) => setNote(event.target.value)} />}
+          </Field>
+          <div className="end">
+            <button type="submit" className="do" disabled={busy}>
+              Make it live
+            </button>
+            <button type="button" className="do plain" disabled={busy} onClick={() => setThrowing(true)}>
+              Throw the draft away …
+            </button>
+            <span className="quiet">Every visitor has it within five minutes.</span>
+          </div>
+        </form>
+      )}
+      <Confirm
+        open={throwing}
+        title="Throw the draft away?"
+        verb="Throw it away"
+        busy={busy}
+        onDo={() => {
+          onThrow();
+          setThrowing(false);
+        }}
+        onClose={() => setThrowing(false)}
+      >
+        {plural(held.changes.length, "change")} will be gone. What is live stays as it is.
+      </Confirm>
+    </section>
+  );
+}

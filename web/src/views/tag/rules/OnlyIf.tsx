@@ -1,0 +1,173 @@
+import type { ReactNode } from "react";
+
+import { Cross } from "@/pieces/Marks";
+import type { Condition } from "@/words/rules";
+
+const KINDS: [Condition["kind"], string][] = [
+  ["page", "the page"],
+  ["host", "the host"],
+  ["query", "a query key"],
+  ["referrer", "the referrer"],
+  ["field", "a site field"],
+  ["device", "the device"],
+  ["visitor", "the visitor"],
+  ["share", "a share of visitors"],
+];
+const TESTS = ["is", "is not", "starts with", "contains", "does not contain", "is empty", "is not empty"] as const;
+const DEVICES = ["phone", "tablet", "desktop"] as const;
+
+function fresh(kind: Condition["kind"]): Condition {
+  switch (kind) {
+    case "query":
+    case "field":
+      return { kind, key: "", test: "is", value: "" };
+    case "device":
+      return { kind, devices: ["phone"] };
+    case "visitor":
+      return { kind, visitor: "new" };
+    case "share":
+      return { kind, percent: 50 };
+    default:
+      return { kind, test: kind === "page" ? "starts with" : "is", value: "" };
+  }
+}
+
+interface Given {
+  held: Condition[];
+  fields: string[];
+  wrong: (place: number) => string | undefined;
+  set: (held: Condition[]) => void;
+}
+
+/** Conditions that must all hold. */
+export function OnlyIf({ held, fields, wrong, set }: Given) {
+  const change = (place: number, to: Condition) => set(held.map((one, i) => (i === place ? to : one)));
+  return (
+    <div className="conditions" role="group" aria-label="And only if">
+      {held.map((one, place) => (
+        <div key={place} className="rule-part">
+          <div className="rule-part-head">
+            <span className="quiet">and only if</span>
+            <select
+              aria-label="What must hold"
+              value={one.kind}
+              onChange={(event) => change(place, fresh(event.target.value as Condition["kind"]))}
+            >
+              {KINDS.map(([kind, name]) => (
+                <option key={kind} value={kind}>
+                  {name}
+                </option>
+              ))}
+            </select>
+            <button
+              type="button"
+              className="off"
+              aria-label="Take the condition away"
+              onClick={() => set(held.filter((_, i) => i !== place))}
+            >
+              <Cross />
+            </button>
+          </div>
+          <Details one={one} fields={fields} set={(to) => change(place, to)} />
+          {wrong(place) && (
+            <p className="wrong" role="alert">
+              {wrong(place)}
+            </p>
+          )}
+        </div>
+      ))}
+      {held.length < 20 && (
+        <button type="button" className="link" onClick={() => set([...held, fresh("page")])}>
+          And only if …
+        </button>
+      )}
+      <datalist id="rule-fields">
+        {fields.map((field) => (
+          <option key={field} value={field} />
+        ))}
+      </datalist>
+    </div>
+  );
+}
+
+function Details({ one, set }: { one: Condition; fields: string[]; set: (to: Condition) => void }): ReactNode {
+  switch (one.kind) {
+    case "device":
+      return (
+        <div className="choices" role="group" aria-label="Which devices">
+          {DEVICES.map((device) => (
+            <label key={device}>
+              <input
+                type="checkbox"
+                checked={one.devices.includes(device)}
+                onChange={(event) =>
+                  set({
+                    ...one,
+                    devices: DEVICES.filter((other) => (other === device ? event.target.checked : one.devices.includes(other))),
+                  })
+                }
+              />{" "}
+              {device}
+            </label>
+          ))}
+        </div>
+      );
+    case "visitor":
+      return (
+        <select
+          aria-label="New or returning"
+          value={one.visitor}
+          onChange={(event) => set({ ...one, visitor: event.target.value as "new" | "returning" })}
+        >
+          <option value="new">is here for the first time</option>
+          <option value="returning">was here before</option>
+        </select>
+      );
+    case "share":
+      return (
+        <label className="choices">
+          <input
+            inputMode="numeric"
+            aria-label="Percent of visitors"
+            value={one.percent}
+            onChange={(event) => {
+              const text = event.target.value;
+              set({ ...one, percent: /^\d+$/.test(text) ? Number(text) : (text as unknown as number) });
+            }}
+          />{" "}
+          <span className="quiet">% of visitors; who is in stays in</span>
+        </label>
+      );
+    default:
+      return (
+        <div className="value-given">
+          {"key" in one && (
+            <input
+              aria-label="Key"
+              list={one.kind === "field" ? "rule-fields" : undefined}
+              value={one.key}
+              placeholder={one.kind === "field" ? "author" : "plan"}
+              onChange={(event) => set({ ...one, key: event.target.value })}
+            />
+          )}
+          <select
+            aria-label="Test"
+            value={one.test}
+            onChange={(event) => set({ ...one, test: event.target.value as (typeof TESTS)[number] })}
+          >
+            {TESTS.map((test) => (
+              <option key={test}>{test}</option>
+            ))}
+          </select>
+          {!one.test.endsWith("empty") && (
+            <input
+              aria-label="Value"
+              value={one.value}
+              placeholder={one.kind === "page" ? "/shop" : undefined}
+              onChange={(event) => set({ ...one, value: event.target.value })}
+            />
+          )}
+        </div>
+      );
+  }
+}

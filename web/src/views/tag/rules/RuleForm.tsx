@@ -1,0 +1,94 @@
+import { useState, type FormEvent } from "react";
+
+import { faultsIn } from "@/pieces/faults";
+import { Field } from "@/pieces/Field";
+import { useView } from "@/state/view";
+import { OnlyIf } from "@/views/tag/rules/OnlyIf";
+import { ThenFields } from "@/views/tag/rules/ThenFields";
+import { WhenFields } from "@/views/tag/rules/WhenFields";
+import { badSelectors, ruleWords, type Rule } from "@/words/rules";
+
+interface Given {
+  rule: Rule;
+  fresh: boolean;
+  /** Its place in the draft that is sent. */
+  place: number;
+  busy: boolean;
+  error: Error | null;
+  onChange: () => void;
+  onSave: (rule: Rule) => void;
+  onDrop: () => void;
+  onClose: () => void;
+}
+
+/** Makes or changes one rule of the draft. */
+export function RuleForm({ rule, fresh, place, busy, error, onChange, onSave, onDrop, onClose }: Given) {
+  const { site } = useView();
+  const may = site.role !== "viewer";
+  const [given, setGiven] = useState(rule);
+  const [tried, setTried] = useState(false);
+  const set = (change: Partial<Rule>) => {
+    onChange();
+    setGiven({ ...given, ...change });
+  };
+  const at = `rules.${place}`;
+  const { of, all } = faultsIn(error, [at]);
+  const bad = badSelectors(given);
+  const submit = (event: FormEvent) => {
+    event.preventDefault();
+    setTried(true);
+    if (!bad.length) onSave(given);
+  };
+  return (
+    <form className="form" onSubmit={submit} noValidate aria-label={fresh ? "A new rule" : `The rule ${rule.name}`}>
+      <h2 className="title">{fresh ? "A new rule" : rule.name}</h2>
+      <fieldset disabled={!may}>
+        <Field label="Name" hint="for you and your colleagues; pages never see it" wrong={of(`${at}.name`)}>
+          {(control) => <input {...control} value={given.name} onChange={(event) => set({ name: event.target.value })} />}
+        </Field>
+        <WhenFields when={given.when} wrong={of(`${at}.when`)} set={(when) => set({ when })} />
+        <OnlyIf
+          held={given.only_if}
+          fields={site.rules.fields.map((field) => field.key)}
+          wrong={(one) => of(`${at}.only_if.${one}`)}
+          set={(only_if) => set({ only_if })}
+        />
+        <ThenFields held={given.then} wrong={(one) => of(`${at}.then.${one}`)} set={(then) => set({ then })} />
+        <div className="switches">
+          <label>
+            <input type="checkbox" checked={given.rests} onChange={(event) => set({ rests: event.target.checked })} />
+            <span>
+              It rests <span className="quiet">kept, and does nothing</span>
+            </span>
+          </label>
+        </div>
+      </fieldset>
+      <p className="quiet words">{ruleWords(given)}</p>
+      <div className="end">
+        {tried && bad.length > 0 && (
+          <p className="wrong" role="alert">
+            No browser can read the selector {bad[0]}.
+          </p>
+        )}
+        {error && (
+          <p className="wrong" role="alert">
+            {all ?? "Nothing was saved; what is wrong stands beside its part."}
+          </p>
+        )}
+        {may && (
+          <button type="submit" className="do" disabled={busy}>
+            Save in the draft
+          </button>
+        )}
+        <button type="button" className="do plain" onClick={onClose}>
+          Close
+        </button>
+        {may && !fresh && (
+          <button type="button" className="do plain" disabled={busy} onClick={onDrop}>
+            Take it away
+          </button>
+        )}
+      </div>
+    </form>
+  );
+}

@@ -1,0 +1,229 @@
+import type { ReactNode } from "react";
+
+import { Field } from "@/pieces/Field";
+import { Cross } from "@/pieces/Marks";
+import { useView } from "@/state/view";
+import { ValueField } from "@/views/tag/rules/ValueField";
+import { PLACES, unreadable, type Action, type Value } from "@/words/rules";
+
+const KINDS: [Action["kind"], string][] = [
+  ["event", "record an event"],
+  ["goal", "count a goal"],
+  ["field", "set a site field"],
+  ["html", "insert HTML"],
+];
+const FIXED: Value = { kind: "fixed", text: "" };
+
+function fresh(kind: Action["kind"]): Action {
+  switch (kind) {
+    case "event":
+      return { kind, name: "", props: [], value: null };
+    case "goal":
+      return { kind, name: "", value: null };
+    case "field":
+      return { kind, key: "", value: FIXED };
+    default:
+      return { kind, html: "", place: "at the end", selector: "main" };
+  }
+}
+
+interface Given {
+  held: Action[];
+  wrong: (place: number) => string | undefined;
+  set: (held: Action[]) => void;
+}
+
+/** What is done, in this order. */
+export function ThenFields({ held, wrong, set }: Given) {
+  const change = (place: number, to: Action) => set(held.map((one, i) => (i === place ? to : one)));
+  return (
+    <div className="conditions" role="group" aria-label="Then">
+      {held.map((one, place) => (
+        <div key={place} className="rule-part">
+          <div className="rule-part-head">
+            <span className="quiet">{place ? "and" : "then"}</span>
+            <select
+              aria-label="What is done"
+              value={one.kind}
+              onChange={(event) => change(place, fresh(event.target.value as Action["kind"]))}
+            >
+              {KINDS.map(([kind, name]) => (
+                <option key={kind} value={kind}>
+                  {name}
+                </option>
+              ))}
+            </select>
+            {held.length > 1 && (
+              <button type="button" className="off" aria-label="Take this away" onClick={() => set(held.filter((_, i) => i !== place))}>
+                <Cross />
+              </button>
+            )}
+          </div>
+          <Details one={one} set={(to) => change(place, to)} />
+          {wrong(place) && (
+            <p className="wrong" role="alert">
+              {wrong(place)}
+            </p>
+          )}
+        </div>
+      ))}
+      {held.length < 20 && (
+        <button type="button" className="link" onClick={() => set([...held, fresh("event")])}>
+          And do something else …
+        </button>
+      )}
+    </div>
+  );
+}
+
+function Details({ one, set }: { one: Action; set: (to: Action) => void }): ReactNode {
+  const { goals } = useView();
+  switch (one.kind) {
+    case "field":
+      return <FieldDetails one={one} set={set} />;
+    case "html":
+      return <HtmlDetails one={one} set={set} />;
+    default: {
+      const called = goals.flatMap(({ name, goal: { match } }) => (match.kind === "event" ? [{ event: match.name, name }] : []));
+      const goal = called.find(({ event }) => event === one.name);
+      const unknown = one.kind === "goal" && one.name !== "" && !goal;
+      return (
+        <>
+          <Field
+            label={one.kind === "goal" ? "The goal’s call" : "Name of the event"}
+            hint={
+              goal
+                ? `the goal ${goal.name} counts it`
+                : unknown
+                  ? "no goal counts this name yet; make one that counts the event of this name"
+                  : one.kind === "goal"
+                    ? "the name by which the goal is called"
+                    : "as it shall stand in reports"
+            }
+          >
+            {(control) => (
+              <input {...control} list="rule-goals" value={one.name} onChange={(event) => set({ ...one, name: event.target.value })} />
+            )}
+          </Field>
+          <datalist id="rule-goals">
+            {called.map(({ event, name }) => (
+              <option key={name} value={event} />
+            ))}
+          </datalist>
+          {one.kind === "event" &&
+            one.props.map((prop, place) => {
+              const to = (change: Partial<typeof prop>) =>
+                set({ ...one, props: one.props.map((other, i) => (i === place ? { ...prop, ...change } : other)) });
+              return (
+                <div key={place} className="prop-given">
+                  <input
+                    aria-label="Name of the property"
+                    value={prop.key}
+                    placeholder="property"
+                    onChange={(event) => to({ key: event.target.value })}
+                  />
+                  <button
+                    type="button"
+                    className="off"
+                    aria-label="Take the property away"
+                    onClick={() => set({ ...one, props: one.props.filter((_, i) => i !== place) })}
+                  >
+                    <Cross />
+                  </button>
+                  <ValueField label="Property" value={prop.value} set={(value) => to({ value })} />
+                </div>
+              );
+            })}
+          {one.value && <ValueField label="Worth" value={one.value} set={(value) => set({ ...one, value })} />}
+          <p className="rule-part-head">
+            {one.kind === "event" && one.props.length < 32 && (
+              <button type="button" className="link" onClick={() => set({ ...one, props: [...one.props, { key: "", value: FIXED }] })}>
+                With a property …
+              </button>
+            )}
+            <button type="button" className="link" onClick={() => set({ ...one, value: one.value ? null : FIXED })}>
+              {one.value ? "Worth nothing" : "With a value …"}
+            </button>
+          </p>
+        </>
+      );
+    }
+  }
+}
+
+function FieldDetails({ one, set }: { one: Extract<Action, { kind: "field" }>; set: (to: Action) => void }) {
+  const { site } = useView();
+  const sent = site.rules.fields.filter((field) => field.read.kind === "sent");
+  const known = sent.some((field) => field.key === one.key);
+  return (
+    <>
+      <Field
+        label="The site field"
+        hint={one.key && !known ? "no site field of this key is sent by the site; make it in Site fields" : "its key, as in Site fields"}
+      >
+        {(control) => (
+          <input {...control} list="rule-sent" value={one.key} onChange={(event) => set({ ...one, key: event.target.value })} />
+        )}
+      </Field>
+      <datalist id="rule-sent">
+        {sent.map((field) => (
+          <option key={field.key} value={field.key}>
+            {field.title}
+          </option>
+        ))}
+      </datalist>
+      <ValueField label="Its value" value={one.value} set={(value) => set({ ...one, value })} />
+    </>
+  );
+}
+
+function HtmlDetails({ one, set }: { one: Extract<Action, { kind: "html" }>; set: (to: Action) => void }) {
+  const { site } = useView();
+  return (
+    <>
+      {!site.tagging.inserts_html && (
+        <p className="wrong">The site does not allow it. Its owner switches it on in Settings; until then nothing is inserted.</p>
+      )}
+      {site.role !== "owner" && <p className="wrong">Only the site’s owners may insert HTML that is not there yet.</p>}
+      <Field label="HTML" hint="texts, pictures, links, buttons; no scripts, frames or forms">
+        {(control) => (
+          <textarea
+            {...control}
+            className="selector"
+            rows={5}
+            spellCheck={false}
+            value={one.html}
+            onChange={(event) => set({ ...one, html: event.target.value })}
+          />
+        )}
+      </Field>
+      <div className="pair">
+        <Field label="Where">
+          {(control) => (
+            <select {...control} value={one.place} onChange={(event) => set({ ...one, place: event.target.value as keyof typeof PLACES })}>
+              {Object.entries(PLACES).map(([place, words]) => (
+                <option key={place} value={place}>
+                  {words}
+                </option>
+              ))}
+            </select>
+          )}
+        </Field>
+        <Field
+          label="this element"
+          wrong={one.selector && unreadable(one.selector) ? "This is no selector that a browser can read." : undefined}
+        >
+          {(control) => (
+            <input
+              {...control}
+              className="selector"
+              value={one.selector}
+              spellCheck={false}
+              onChange={(event) => set({ ...one, selector: event.target.value })}
+            />
+          )}
+        </Field>
+      </div>
+    </>
+  );
+}

@@ -1,0 +1,81 @@
+import { useId } from "react";
+
+import type { Value } from "@/words/rules";
+
+const SOURCES: [Value["kind"], string][] = [
+  ["fixed", "always"],
+  ["element", "text of an element"],
+  ["query", "query key"],
+  ["cookie", "cookie"],
+  ["variable", "variable of the page"],
+  ["source", "the visit’s"],
+];
+const PARTS = ["source", "medium", "campaign", "content", "term", "label", "channel"] as const;
+
+function fresh(kind: Value["kind"]): Value {
+  switch (kind) {
+    case "fixed":
+      return { kind, text: "" };
+    case "element":
+      return { kind, selector: null, attribute: null };
+    case "variable":
+      return { kind, path: "" };
+    case "source":
+      return { kind, part: "channel" };
+    default:
+      return { kind, key: "" };
+  }
+}
+
+interface Given {
+  label: string;
+  value: Value;
+  set: (value: Value) => void;
+}
+
+/** Where a value comes from: fixed, or read on the page when the rule fires. */
+export function ValueField({ label, value, set }: Given) {
+  const id = useId();
+  const input = (what: string, held: string, to: (text: string) => Value, placeholder?: string) => (
+    <input aria-label={`${label}: ${what}`} value={held} placeholder={placeholder} onChange={(event) => set(to(event.target.value))} />
+  );
+  return (
+    <div className="value-given" role="group" aria-labelledby={id}>
+      <span id={id} className="sr-only">
+        {label}
+      </span>
+      <select
+        aria-label={`${label}: where it comes from`}
+        value={value.kind}
+        onChange={(event) => set(fresh(event.target.value as Value["kind"]))}
+      >
+        {SOURCES.map(([kind, name]) => (
+          <option key={kind} value={kind}>
+            {name}
+          </option>
+        ))}
+      </select>
+      {value.kind === "fixed" && input("text", value.text, (text) => ({ kind: "fixed", text }))}
+      {(value.kind === "query" || value.kind === "cookie") &&
+        input("key", value.key, (key) => ({ kind: value.kind, key }), value.kind === "query" ? "plan" : "club")}
+      {value.kind === "variable" && input("path", value.path, (path) => ({ kind: "variable", path }), "shop.basket.total")}
+      {value.kind === "element" && (
+        <>
+          {input("selector", value.selector ?? "", (text) => ({ ...value, selector: text || null }), "the element itself")}
+          {input("attribute", value.attribute ?? "", (text) => ({ ...value, attribute: text || null }), "or attribute")}
+        </>
+      )}
+      {value.kind === "source" && (
+        <select
+          aria-label={`${label}: what of the source`}
+          value={value.part}
+          onChange={(event) => set({ kind: "source", part: event.target.value as (typeof PARTS)[number] })}
+        >
+          {PARTS.map((part) => (
+            <option key={part}>{part}</option>
+          ))}
+        </select>
+      )}
+    </div>
+  );
+}

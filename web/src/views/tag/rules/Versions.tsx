@@ -1,0 +1,119 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+
+import type { Schemas } from "@/api/client";
+import { comparedRulesQuery } from "@/app/queries";
+import { Confirm } from "@/pieces/Confirm";
+import { Field } from "@/pieces/Field";
+import { Trouble } from "@/pieces/Trouble";
+import { useView } from "@/state/view";
+import { moment, plural } from "@/words/format";
+import { changeLines, type RuleChange } from "@/words/rules";
+
+type Version = Schemas["VersionOut"];
+const FEW = 6;
+
+/** Changes in a few words each. */
+export function Changes({ changes }: { changes: RuleChange[] }) {
+  return (
+    <ul className="changes">
+      {changes.flatMap((change) =>
+        changeLines(change).map((line) => <li key={`${(change.becomes ?? change.was)?.id} ${line}`}>{line}</li>),
+      )}
+    </ul>
+  );
+}
+
+interface Given {
+  versions: Version[];
+  busy: boolean;
+  onBack: (number: number) => void;
+}
+
+/** What was live before, what was another between any two, and going back. */
+export function Versions({ versions, busy, onBack }: Given) {
+  const { site } = useView();
+  const may = site.role !== "viewer";
+  const [all, setAll] = useState(false);
+  const [back, setBack] = useState<Version | null>(null);
+  const [live] = versions;
+  return (
+    <section aria-label="Versions">
+      <h2 className="title">Versions</h2>
+      {!live && <p className="quiet">Nothing has been live yet.</p>}
+      <ol className="history">
+        {versions.slice(0, all ? undefined : FEW).map((version) => (
+          <li key={version.number}>
+            <b>Version {version.number}</b>
+            {version === live && <span className="tick"> live</span>}
+            <span className="quiet">
+              , {moment(Date.parse(version.at), site.timezone)}, {version.by ?? "somebody who is gone"},{" "}
+              {plural(version.rules.length, "rule")}
+            </span>
+            {may && version !== live && (
+              <button type="button" className="link" disabled={busy} onClick={() => setBack(version)}>
+                Go back to it …
+              </button>
+            )}
+            {version.note && <p>{version.note}</p>}
+            <Changes changes={version.changes} />
+          </li>
+        ))}
+      </ol>
+      {versions.length > FEW && (
+        <button type="button" className="do plain" onClick={() => setAll(!all)}>
+          {all ? "Only the newest" : `And ${versions.length - FEW} older`}
+        </button>
+      )}
+      {live && versions.length > 1 && <Comparison versions={versions} />}
+      <Confirm
+        open={back !== null}
+        title={`Go back to version ${back?.number ?? ""}?`}
+        verb="Make it live again"
+        busy={busy}
+        onDo={() => {
+          if (back) onBack(back.number);
+          setBack(null);
+        }}
+        onClose={() => setBack(null)}
+      >
+        Its {plural(back?.rules.length ?? 0, "rule")} become version {(live?.number ?? 0) + 1}, for every visitor within five minutes. The
+        draft stays, and nothing is lost.
+      </Confirm>
+    </section>
+  );
+}
+
+function Comparison({ versions }: { versions: Version[] }) {
+  const { site } = useView();
+  const newest = versions[0]?.number ?? 0;
+  const [before, setBefore] = useState(newest - 1);
+  const [after, setAfter] = useState(newest);
+  const found = useQuery(comparedRulesQuery(site.key, before, after));
+  const choice = (label: string, held: number, set: (number: number) => void) => (
+    <Field label={label}>
+      {(control) => (
+        <select {...control} value={held} onChange={(event) => set(Number(event.target.value))}>
+          <option value={0}>the draft</option>
+          {versions.map(({ number }) => (
+            <option key={number} value={number}>
+              version {number}
+            </option>
+          ))}
+        </select>
+      )}
+    </Field>
+  );
+  return (
+    <div className="form" role="group" aria-label="What changed between two">
+      <div className="pair">
+        {choice("What changed from", before, setBefore)}
+        {choice("to", after, setAfter)}
+      </div>
+      {found.isError && <Trouble error={found.error} again={() => void found.refetch()} />}
+      {found.isPending && <p aria-busy="true">Comparing …</p>}
+      {found.data?.length === 0 && <p className="quiet">Nothing; they hold the same rules.</p>}
+      {found.data && found.data.length > 0 && <Changes changes={found.data} />}
+    </div>
+  );
+}

@@ -1,0 +1,120 @@
+import { Field } from "@/pieces/Field";
+import { unreadable, type When } from "@/words/rules";
+
+const KINDS: [When["kind"], string][] = [
+  ["clicked", "an element is clicked"],
+  ["page shown", "a page is shown"],
+  ["form sent", "a form is sent"],
+  ["in view", "an element comes into view"],
+  ["seconds passed", "seconds have passed"],
+  ["scrolled", "the page was scrolled this far"],
+  ["leaving", "the window is about to be left"],
+  ["signalled", "the page itself calls"],
+];
+
+function fresh(kind: When["kind"]): When {
+  switch (kind) {
+    case "clicked":
+      return { kind, selector: "", text: null };
+    case "form sent":
+      return { kind, selector: null };
+    case "in view":
+      return { kind, selector: "" };
+    case "seconds passed":
+      return { kind, seconds: 30 };
+    case "scrolled":
+      return { kind, percent: 75 };
+    case "signalled":
+      return { kind, name: "" };
+    default:
+      return { kind };
+  }
+}
+
+/** A number as it was typed; what is none is sent as it stands, so that it is refused beside its field. */
+const number = (text: string): number => (/^\d+$/.test(text) ? Number(text) : (text as unknown as number));
+
+interface Given {
+  when: When;
+  wrong: string | undefined;
+  set: (when: When) => void;
+}
+
+/** When a rule begins. */
+export function WhenFields({ when, wrong, set }: Given) {
+  const selector = (label: string, hint: string, held: string | null | undefined, to: (text: string) => When) => {
+    const bad = held && unreadable(held) ? "This is no selector that a browser can read." : wrong;
+    return (
+      <Field label={label} hint={hint} wrong={bad}>
+        {(control) => (
+          <input
+            {...control}
+            className="selector"
+            value={held ?? ""}
+            onChange={(event) => set(to(event.target.value))}
+            spellCheck={false}
+          />
+        )}
+      </Field>
+    );
+  };
+  return (
+    <>
+      <Field label="When">
+        {(control) => (
+          <select {...control} value={when.kind} onChange={(event) => set(fresh(event.target.value as When["kind"]))}>
+            {KINDS.map(([kind, name]) => (
+              <option key={kind} value={kind}>
+                {name}
+              </option>
+            ))}
+          </select>
+        )}
+      </Field>
+      {when.kind === "clicked" && (
+        <div className="pair">
+          {selector("Its selector", "such as .buy or #order button", when.selector, (text) => ({ ...when, selector: text || null }))}
+          <Field label="Its text" hint="the whole of it; one of the two is enough">
+            {(control) => (
+              <input {...control} value={when.text ?? ""} onChange={(event) => set({ ...when, text: event.target.value || null })} />
+            )}
+          </Field>
+        </div>
+      )}
+      {when.kind === "form sent" &&
+        selector("Its selector", "empty means any form", when.selector, (text) => ({ ...when, selector: text || null }))}
+      {when.kind === "in view" &&
+        selector("Its selector", "half of it, once a page", when.selector, (text) => ({ ...when, selector: text }))}
+      {when.kind === "seconds passed" && (
+        <Field label="How many seconds" hint="in which the page is visible" wrong={wrong}>
+          {(control) => (
+            <input
+              {...control}
+              inputMode="numeric"
+              value={when.seconds}
+              onChange={(event) => set({ ...when, seconds: number(event.target.value) })}
+            />
+          )}
+        </Field>
+      )}
+      {when.kind === "scrolled" && (
+        <Field label="How far, in percent" hint="of the page’s height, once a page" wrong={wrong}>
+          {(control) => (
+            <input
+              {...control}
+              inputMode="numeric"
+              value={when.percent}
+              onChange={(event) => set({ ...when, percent: number(event.target.value) })}
+            />
+          )}
+        </Field>
+      )}
+      {when.kind === "signalled" && (
+        <Field label="The name that it calls" hint={`uc.signal("${when.name || "quiz done"}") in a script of the page`} wrong={wrong}>
+          {(control) => <input {...control} value={when.name} onChange={(event) => set({ ...when, name: event.target.value })} />}
+        </Field>
+      )}
+      {when.kind === "leaving" && <p className="quiet">The pointer goes out at the top, or the page is hidden; once a page.</p>}
+    </>
+  );
+}
