@@ -29,11 +29,15 @@ let here: string | undefined;
 /** Whether the cookie is there: somebody was here before and let it be kept. */
 export const known = (): boolean => Boolean(read());
 
-/** Take the cookie back. */
-export function forget(): void {
+/** Where what is known of the visit under way is kept. */
+export const visitKey = (site: string): string => `uc_visit_${site}`;
+
+/** Take the cookie back, and what is known of the visit. */
+export function forget(site: string): void {
   here = undefined;
   safely(() => (document.cookie = `${COOKIE}=;path=/;max-age=0`))();
   safely(() => sessionStorage.removeItem(COOKIE))();
+  safely(() => localStorage.removeItem(visitKey(site)))();
 }
 
 /** A pseudonym for this browser, in one first-party cookie; where cookies are refused, for this tab, else for this page. */

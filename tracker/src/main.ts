@@ -82,7 +82,7 @@ function start(key: string, source: string): void {
     referrer = page || document.referrer;
     page = here;
     if (!again) fields = {};
-    call(beforeViews);
+    if (!stopped) call(beforeViews);
     hit("view", { referrer: address(referrer).slice(0, 4000) });
     call(afterViews);
   };
@@ -154,7 +154,7 @@ function start(key: string, source: string): void {
         if (given) view(true);
         else queue.clear();
       }
-      if (!given) forget();
+      if (!given) forget(key);
     }),
   });
   const tools: Tools = {

@@ -1,3 +1,4 @@
+import { visitKey } from "./identity";
 import { safely } from "./safe";
 import type { Origin, Tools, Visit } from "./tools";
 
@@ -23,7 +24,7 @@ const same = (one?: Origin, other?: Origin): boolean =>
  * server, which knows the site's aliases and channels. Kept in the browser's storage, where that is allowed; else it holds for the page.
  */
 export function visitOf(tools: Tools, gap: number): Visit {
-  const name = `uc_visit_${tools.key}`;
+  const name = visitKey(tools.key);
   let here: Held | undefined;
   let ready: Promise<unknown> = Promise.resolve();
   const read = safely((): Held | undefined => (tools.keeps ? (JSON.parse(localStorage.getItem(name) ?? "null") ?? here) : here));

@@ -275,8 +275,9 @@ def changes_between(before: Sequence[Rule], after: Sequence[Rule]) -> list[RuleC
 
 
 def inserts(rules: Sequence[Rule]) -> set[tuple[str, str]]:
-    """All HTML that rules insert, as (rule, action); a set with more of it than another needs the owner's role."""
-    return {(rule.model_dump_json(exclude={"name", "rests"}), action.model_dump_json()) for rule in rules for action in rule.then if action.kind == "html"}
+    """All HTML that rules insert, as (rule, action), those that rest left out; a set with more of it than another needs the owner's role."""
+    awake = [(rule, rule.model_dump_json(exclude={"name"})) for rule in rules if not rule.rests]
+    return {(text, action.model_dump_json()) for rule, text in awake for action in rule.then if action.kind == "html"}
 
 
 def for_script(rules: Sequence[Rule], *, html: bool, trying: bool = False) -> list[dict[str, Any]]:

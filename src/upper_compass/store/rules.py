@@ -9,7 +9,7 @@ from datetime import datetime
 from typing import Any
 
 import sqlalchemy as sa
-from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.dialects.postgresql import distinct_on, insert
 
 from upper_compass.core.tag_rules import Rule, RuleSet
 from upper_compass.store.people import digest
@@ -45,7 +45,7 @@ def versions_of(connection: sa.Connection, site_id: int) -> list[Version]:
 
 def live_rules(connection: sa.Connection, site_id: int | None = None) -> dict[int, list[Rule]]:
     """The rules that are live, by site; of one site where one is named. A site without has none."""
-    newest = sa.select(rule_versions).distinct(rule_versions.c.site_id).order_by(rule_versions.c.site_id, rule_versions.c.number.desc())
+    newest = sa.select(rule_versions).ext(distinct_on(rule_versions.c.site_id)).order_by(rule_versions.c.site_id, rule_versions.c.number.desc())
     rows = connection.execute(newest if site_id is None else newest.where(rule_versions.c.site_id == site_id))
     return {row.site_id: _read(row.rules) for row in rows}
 
