@@ -1,0 +1,235 @@
+"""Tag, Rules on the screen: a rule is made, tried on one browser, made live, seen in the reports, and taken back."""
+
+import re
+
+import pytest
+from playwright.sync_api import expect
+
+from tests.browser.conftest import PERSON, serious
+from tests.browser.test_site_script import hits, visitor_of, wait_for
+from upper_compass.demo.laying import ACCOUNT, COLLEAGUE, PASSWORD
+
+EVENT = "course behind a voucher"
+
+
+@pytest.fixture
+def rules(page):
+    """The rules of the mill, with what is live and the draft put back in the end."""
+    assert page.request.post("/api/v1/session", data={"email": ACCOUNT, "password": PASSWORD}).ok
+    page.goto("/s/mill/tag/rules")
+    page.get_by_role("region", name="Rules", exact=True).get_by_role("row").nth(1).wait_for()
+    before = page.request.get("/api/v1/sites/mill/rules").json()
+    yield page
+    headers = {"X-CSRF-Token": page.request.get("/api/v1/session").json()["csrf"]}
+    after = page.request.get("/api/v1/sites/mill/rules").json()
+    if after["versions"][0]["rules"] != before["versions"][0]["rules"]:
+        page.request.post(f"/api/v1/sites/mill/rules/versions/{before['versions'][0]['number']}/again", headers=headers)
+    page.request.put("/api/v1/sites/mill/rules/draft", data={"rules": before["draft"]}, headers=headers)
+
+
+def stranger(page):
+    """Somebody else's browser."""
+    return page.context.browser.new_context(base_url=page.url.split("/s/")[0], user_agent=PERSON)
+
+
+def follow_the_voucher(visitor):
+    visitor.goto("/mill/gift-vouchers")
+    visitor.get_by_role("link", name="See the courses").click()
+    visitor.wait_for_url("**/mill/courses")
+
+
+def make_the_rule(page):
+    page.get_by_role("button", name="Make a rule").click()
+    form = page.get_by_role("form", name="A new rule")
+    form.get_by_label("Its selector").fill("a[[")
+    expect(form.get_by_text("This is no selector that a browser can read.")).to_be_visible()
+    form.get_by_role("button", name="Save in the draft").click()
+    expect(form.get_by_role("alert").last).to_contain_text("No browser can read the selector a[[")
+    form.get_by_label("Its selector").fill("")
+    form.get_by_role("button", name="Save in the draft").click()
+    expect(form.get_by_role("alert").first).to_have_text("this must not be empty")
+    expect(form.get_by_text("give a selector or a text, so that it is known which element is meant")).to_be_visible()
+    form.get_by_label("Name", exact=True).fill("From a voucher to the courses")
+    form.get_by_label("Its text").fill("See the courses")
+    form.get_by_role("button", name="And only if …").click()
+    form.get_by_label("Value", exact=True).fill("/gift-vouchers")
+    form.get_by_label("Name of the event").fill(EVENT)
+    form.get_by_role("button", name="With a property …").click()
+    form.get_by_label("Name of the property").fill("from")
+    form.get_by_label("Property: where it comes from").select_option("text of an element")
+    form.get_by_label("Property: selector").fill("h1")
+    expect(form.locator(".words")).to_have_text(
+        f"When “See the courses” is clicked, and only if the page starts with /gift-vouchers, then record the event {EVENT} (from: the text of h1)."
+    )
+    assert serious(page) == []
+    form.get_by_role("button", name="Save in the draft").press("Enter")
+    expect(page.get_by_role("region", name="The draft", exact=True)).to_contain_text("From a voucher to the courses was added.")
+
+
+def test_a_rule_is_made_tried_on_one_browser_made_live_and_taken_back(rules, context, demo_database):
+    make_the_rule(rules)
+    rules.get_by_label("A page of the site").fill(rules.url.split("/s/")[0] + "/mill/gift-vouchers")
+    with context.expect_page() as opened:
+        rules.get_by_role("button", name="Open it with the draft").click()
+    tried = opened.value
+    panel = tried.get_by_role("region", name="Rules tried on this browser")
+    mine = panel.get_by_role("listitem").filter(has_text="From a voucher")
+    expect(mine).to_contain_text("Waits for a click on “See the courses”.")
+    expect(panel.get_by_role("listitem").filter(has_text="A word to those")).to_contain_text(
+        "It happened, but the page is “/gift-vouchers”; the rule asks: is /courses"
+    )
+    tried.evaluate("document.addEventListener('click', (event) => event.preventDefault())")
+    tried.get_by_role("link", name="See the courses").click()
+    expect(mine).to_contain_text(f"event {EVENT} (from: Gift vouchers)")
+    expect(mine).to_have_attribute("data-state", "fired")
+    expect(rules.get_by_role("region", name="Try the draft")).to_contain_text(EVENT)
+    tried.goto("/mill/courses")
+    expect(panel.get_by_role("listitem").filter(has_text="A word to those")).to_contain_text("this visitor is new")
+
+    other = stranger(rules)
+    visitor = other.new_page()
+    follow_the_voucher(visitor)
+    wait_for(visitor, demo_database, f"visitor = '{visitor_of(visitor)}' AND kind = 1", 2)
+    assert hits(demo_database, f"visitor = '{visitor_of(visitor)}' AND name = '{EVENT}'") == []
+    [trial] = hits(demo_database, f"visitor = '{visitor_of(tried)}' AND name = '{EVENT}' AND own")
+    assert trial["props"] == {"from": "Gift vouchers"}
+
+    rules.get_by_label("What it is for").fill("Vouchers")
+    rules.get_by_role("button", name="Make it live").click()
+    versions = rules.get_by_role("region", name="Versions")
+    expect(versions.get_by_role("listitem").first).to_contain_text("Version 3 live")
+    expect(versions.get_by_role("listitem").first).to_contain_text("Vouchers")
+    rules.wait_for_timeout(1100)  # the collector reads what is live at most once a second
+    second = stranger(rules)
+    visitor = second.new_page()
+    follow_the_voucher(visitor)
+    [done] = wait_for(visitor, demo_database, f"visitor = '{visitor_of(visitor)}' AND name = '{EVENT}'")
+    assert done["props"] == {"from": "Gift vouchers"}
+    rules.goto(f"/s/mill/watch/now?visitor={visitor_of(visitor)}")
+    expect(rules.locator(".hits tbody tr").filter(has_text=EVENT)).to_be_visible()
+    today = rules.evaluate("new Date().toISOString().slice(0, 10)")
+    rules.goto(f"/s/mill/tag/events?from={today}&to={today}")
+    event = rules.get_by_role("row").filter(has=rules.get_by_role("button", name=EVENT, exact=True))
+    expect(event.locator("td.lead")).to_have_text("1")  # what was tried counts as own traffic
+
+    panel.get_by_role("button", name="Stop trying").click()
+    expect(panel).to_have_count(0)
+    assert tried.evaluate("localStorage.getItem('uc_trial')") is None
+    rules.goto("/s/mill/tag/rules")
+    versions.get_by_role("button", name="Go back to it …").first.click()
+    rules.get_by_role("button", name="Make it live again").click()
+    expect(versions.get_by_role("listitem").first).to_contain_text("Version 4 live")
+    expect(versions).to_contain_text("From a voucher to the courses was taken away.")
+    versions.get_by_label("What changed from").select_option("version 1")
+    versions.get_by_label("to", exact=True).select_option("version 3")
+    expect(versions.get_by_role("group", name="What changed between two").get_by_role("listitem")).to_have_text(
+        ["From a recipe to its flour was added.", "A word to those who come back was added.", "From a voucher to the courses was added."]
+    )
+    other.close()
+    second.close()
+
+
+def test_a_rule_is_taken_out_of_the_draft_brought_back_and_the_draft_thrown_away(rules):
+    rules.get_by_role("button", name="A word to those").click()
+    rules.get_by_role("button", name="Take it away").click()
+    expect(rules.get_by_role("heading", level=1)).to_have_text("2 rules are live; nothing is waiting in the draft.")
+    rules.get_by_role("button", name="Bring it back").click()
+    expect(rules.get_by_role("heading", level=1)).to_have_text("2 rules are live; the draft holds 1 change.")
+    rules.get_by_role("button", name="Throw the draft away …").click()
+    rules.get_by_role("button", name="Keep").click()
+    rules.get_by_role("button", name="Throw the draft away …").click()
+    rules.get_by_role("button", name="Throw it away").click()
+    expect(rules.get_by_role("heading", level=1)).to_have_text("2 rules are live; nothing is waiting in the draft.")
+
+
+def test_html_that_runs_is_refused_beside_it_and_what_was_typed_stays(rules):
+    rules.get_by_role("button", name="A word to those").click()
+    form = rules.get_by_role("form", name="The rule A word to those who come back")
+    form.get_by_label("HTML", exact=True).fill("<p onclick='x()'>Hello</p>")
+    form.get_by_role("button", name="Save in the draft").click()
+    expect(form.get_by_role("alert").first).to_have_text("this is not inserted into a page: onclick")
+    expect(form.get_by_label("HTML", exact=True)).to_have_value("<p onclick='x()'>Hello</p>")
+
+
+def test_every_part_of_a_rule_can_be_given_by_hand(rules):
+    rules.get_by_role("button", name="Make a rule").click()
+    form = rules.get_by_role("form", name="A new rule")
+    form.get_by_label("Name", exact=True).fill("Everything")
+    when = form.get_by_label("When", exact=True)
+    for kind in when.locator("option").all_inner_texts():
+        when.select_option(kind)
+    form.get_by_label("The name that it calls").fill("quiz done")
+    form.get_by_role("button", name="And only if …").click()
+    what = form.get_by_label("What must hold")
+    for kind in what.locator("option").all_inner_texts():
+        what.select_option(kind)
+    form.get_by_label("Percent of visitors").fill("100")
+    action = form.get_by_label("What is done")
+    action.select_option("set a site field")
+    form.get_by_label("The site field").fill("author")
+    form.get_by_label("Its value: where it comes from").select_option("variable of the page")
+    form.get_by_label("Its value: path").fill("page.author")
+    form.get_by_role("button", name="Save in the draft").click()
+    expect(form.get_by_role("group", name="And only if").get_by_role("alert")).to_have_text("this must be 99 or less")
+    form.get_by_label("Percent of visitors").fill("20")
+    form.get_by_role("button", name="Save in the draft").click()
+    listed = rules.get_by_role("row").filter(has_text="Everything")
+    expect(listed).to_contain_text(
+        'When the page calls uc.signal("quiz done"), and only if among 20 % of visitors, then set the field author to the page’s page.author.'
+    )
+
+
+def test_an_analyst_who_was_slower_is_told_and_keeps_what_was_typed(rules):
+    rules.get_by_role("button", name="A word to those").click()
+    form = rules.get_by_role("form", name=re.compile("A word"))
+    form.get_by_label("Name", exact=True).fill("A kind word")
+    held = rules.request.get("/api/v1/sites/mill/rules").json()["draft"]
+    headers = {"X-CSRF-Token": rules.request.get("/api/v1/session").json()["csrf"]}
+    assert rules.request.put("/api/v1/sites/mill/rules/draft", data={"rules": held[:2] + [held[2] | {"rests": True}]}, headers=headers).ok
+    form.get_by_role("button", name="Save in the draft").click()
+    expect(form.get_by_role("alert")).to_contain_text("Somebody else changed the draft meanwhile.")
+    expect(form.get_by_label("Name", exact=True)).to_have_value("A kind word")
+
+
+def test_a_viewer_reads_rules_and_changes_none(page):
+    assert page.request.post("/api/v1/session", data={"email": COLLEAGUE[0], "password": COLLEAGUE[2]}).ok
+    page.goto("/s/mill/tag/rules")
+    page.get_by_role("button", name="Recipes read for a minute").click()
+    form = page.get_by_role("form", name="The rule Recipes read for a minute")
+    expect(form.get_by_label("Name", exact=True)).to_be_disabled()
+    for name in ("Save in the draft", "Take it away", "Make a rule", "Make it live", "Open it with the draft", "Go back to it …"):
+        expect(page.get_by_role("button", name=name)).to_have_count(0)
+
+
+def test_a_trial_that_is_over_leaves_the_live_rules_in_place(page, demo_database):
+    page.goto("/mill/recipes/no-knead-loaf#uc-trial=0123456789abcdef")
+    page.wait_for_function("localStorage.getItem('uc_trial') === null && document.cookie")
+    assert "#" not in page.url
+    page.get_by_role("link", name="The flour for it").click()
+    assert wait_for(page, demo_database, f"visitor = '{visitor_of(page)}' AND name = 'flour wanted'")[0]["props"] == {
+        "recipe": "No knead loaf",
+        "came_by": "Direct",
+    }
+
+
+def test_the_panel_stands_on_a_page_with_a_strict_policy_and_shows_texts_as_text(rules, demo):
+    headers = {"X-CSRF-Token": rules.request.get("/api/v1/session").json()["csrf"]}
+    planted = "<img src=x onerror=window.hacked=1>"
+    rule = {"id": "planted1", "name": planted, "when": {"kind": "page shown"}, "then": [{"kind": "event", "name": planted}]}
+    assert rules.request.put("/api/v1/sites/mill/rules/draft", data={"rules": [rule]}, headers=headers).ok
+    token = rules.request.post("/api/v1/sites/mill/rules/trials", headers=headers).json()["token"]
+    page = rules.context.new_page()
+    policy = {"Content-Security-Policy": f"default-src 'none'; script-src {demo.address}; connect-src {demo.address}; style-src 'none'"}
+    html = '<!doctype html><title>Strict</title><script defer src="/uc.js?site=mill"></script><h1>Strict</h1>'
+    page.route("**/own-strict-trial", lambda route: route.fulfill(body=html, content_type="text/html", headers=policy))
+    page.goto(f"/own-strict-trial#uc-trial={token}")
+    panel = page.get_by_role("region", name="Rules tried on this browser")
+    expect(panel.get_by_role("listitem")).to_contain_text(planted)
+    expect(panel.get_by_role("listitem")).to_have_attribute("data-state", "fired")
+    assert panel.evaluate("(box) => getComputedStyle(box).position") == "fixed"
+    panel.get_by_role("button", name="Fold").press("Enter")
+    expect(panel.get_by_role("listitem")).to_be_hidden()
+    assert page.evaluate("window.hacked") is None
+    rules.reload()
+    expect(rules.get_by_role("button", name=planted)).to_be_visible()
+    assert rules.evaluate("window.hacked") is None
