@@ -131,6 +131,23 @@ def test_an_element_that_names_its_event_is_not_told_twice_and_fields_go_along(p
     assert events(bodies)[-1]["fields"] == {"author": "Orla", "club": "member"}
 
 
+def test_errors_of_the_pages_own_scripts_are_told_once_a_view(page):
+    bodies = collected(page)
+    serve(page, "/own-errors", "<button onclick='missing.thing()'>Break</button>", attributes="", script="/uc.js?site=mill")
+    for _ in range(3):
+        page.get_by_role("button").click()
+    page.evaluate("void Promise.reject(new Error('not today')); dispatchEvent(new ErrorEvent('error', { message: 'An addition', filename: 'x-addition://a' }))")
+    page.evaluate(
+        "for (let i = 0; i < 9; i++) dispatchEvent(new ErrorEvent('error', { message: `Error ${i}`, filename: location.href + '?who=me', lineno: i }))"
+    )
+    page.wait_for_timeout(400)
+    found = [hit["props"] for hit in events(bodies)]
+    assert [props["message"] for props in found] == [
+        "Uncaught ReferenceError: missing is not defined", "Unhandled: not today", "Error 0", "Error 1", "Error 2",
+    ]  # fmt: skip
+    assert (found[2]["file"].endswith("/own-errors"), found[3]["line"]) == (True, 1)
+
+
 def test_scrolling_down_is_told_by_quarters_each_once(page, demo, demo_database):
     bodies = collected(page)
     script = (TRACKER.parent / "parts" / "scroll.js").read_text() + TRACKER.read_text()

@@ -1,5 +1,7 @@
 """Tag health: each finding where something is wrong, none where all is well, and gone once it is mended."""
 
+import json
+
 import pytest
 
 from tests.core.building import DAY, HOME, MINUTE, hit, numbered, rules, shards_of
@@ -99,6 +101,18 @@ def test_masked_addresses_repeated_orders_and_robots_are_told():
     assert [(one.kind, one.count, one.examples) for one in found(hits)] == [
         ("personal data", 3, ["/done", "/"]), ("repeated orders", 2, []), ("robots", 1, []),
     ]  # fmt: skip
+
+
+@pytest.mark.parametrize("count", [1, 3])
+def test_errors_of_the_pages_scripts_are_told_by_what_they_say(count):
+    def thrown(visitor, minute, message, page="/shop"):
+        props = json.dumps({"message": message, "file": "https://mill.example/a.js", "line": 3})
+        return hit(40 * DAY + minute * MINUTE, "event", visitor=visitor, name="script error", url=HOME.rstrip("/") + page, props=props)
+
+    hits = [thrown("a", 1, "x is undefined"), thrown("a", 2, "x is undefined", "/basket"), thrown("b", 3, "x is undefined"), thrown("c", 4, "rare")]
+    (one,) = found(hits, count=count, kind="script error")
+    assert (one.title, one.count, one.examples) == ("A script of the pages fails: x is undefined", 3, ["/shop", "/basket"])
+    assert one.cost.startswith("3 times in 30 days, for 2 people;")
 
 
 def test_direct_visits_deep_in_the_site_right_after_a_mail_are_likely_of_the_mail():

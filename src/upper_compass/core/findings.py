@@ -19,6 +19,7 @@ Kind = Literal[
     "personal data",
     "repeated orders",
     "untagged mail",
+    "script error",
     "robots",
     "refused",
 ]

@@ -24,13 +24,14 @@ class Kind(IntEnum):
     engage = 4
 
 
-# Events that say nothing about intent; every other event is active.
-# What the site script sends by itself (rules, chapter 1).
+SCRIPT_ERROR = "script error"
+# What the site script sends by itself (rules, chapter 1, and *Decisions*).
 EVENTS_BY_ITSELF = frozenset({
     "file download", "outbound click", "form view", "form start", "form submit", "media start", "media progress", "site search", "promo view", "promo click",
-    "scroll depth", "test exposure",
+    "scroll depth", "test exposure", SCRIPT_ERROR,
 })  # fmt: skip
-PASSIVE_EVENTS = ("form view", "media progress", "scroll depth", "promo view", "test exposure")
+# Events that say nothing about intent; every other event is active.
+PASSIVE_EVENTS = ("form view", "media progress", "scroll depth", "promo view", "test exposure", SCRIPT_ERROR)
 
 
 def _referrer(url: str | None) -> str | None:

@@ -22,11 +22,13 @@ class Sends(BaseModel):
     site_search: bool = True
     promotions: bool = True
     scroll_depth: bool = False
+    script_errors: bool = True
 
 
 # The file of the script that each switch asks for.
 PARTS = {
     "downloads": "links", "outbound": "links", "forms": "forms", "media": "media", "site_search": "search", "promotions": "promos", "scroll_depth": "scroll",
+    "script_errors": "errors",
 }  # fmt: skip
 
 

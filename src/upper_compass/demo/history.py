@@ -47,6 +47,11 @@ GUIDE_CHANGED, OUTAGE, GERMAN_OPENED = 28, 17, 45
 # What is wrong with the tags: how often, since when.
 PERSONAL, UNSEEN, RETURNED, FROM_OWN_HOST, SILENT, MAILED = 0.06, 0.008, 0.2, 0.02, 5, 9
 UNSEEN_PAGE, PAYMENT_PAGE, OWN_HOST = "/press", "https://pay.copperpot.example/done", "https://tickets.fennmoor-mill.example/"
+# Scripts that fail, by page: for which share of visitors, with which words, where.
+STUMBLES = {
+    "/stockists": (0.04, "Uncaught TypeError: map is undefined", "/site/map.js", 41),
+    "/checkout/delivery": (0.09, "Unhandled: the day is not open", "/site/checkout.js", 118),
+}
 OUTAGE_HOURS = (10.0, 14.5)
 HOURS = (1, 1, 1, 1, 1, 2, 4, 8, 11, 14, 15, 15, 14, 13, 13, 13, 14, 15, 17, 20, 22, 19, 11, 4)
 
@@ -103,6 +108,8 @@ class Visit:
                 self.aside("promo click", promo=PROMOTION)
         elif page == "/videos" and self.by_itself.random() < 0.6:
             self._watch(self.by_itself.choice(list(VIDEOS)))
+        if page in STUMBLES:
+            self._stumble(*STUMBLES[page])
         stay = seconds or self.rng.lognormvariate(3.1, 0.8)
         self.at += int(min(stay, 900) * 1000)
         self._hit("engage", engaged_ms=int(min(stay, 900) * self.rng.uniform(550, 950)))
@@ -126,6 +133,13 @@ class Visit:
         """Something that the script tells by itself. It takes neither time nor chance from the course of the visit."""
         told, self.rng = self.rng, self.by_itself
         self._hit("event", name=name, props=props)
+        self.rng = told
+
+    def _stumble(self, share: float, message: str, file: str, line: int) -> None:
+        """A script of the page fails for a share of its visitors, by a chance of its own that leaves all else as it is."""
+        told, self.rng = self.rng, random.Random(f"{self.person.visitor} {self.at}")
+        if self.rng.random() < share:
+            self._hit("event", name="script error", props={"message": message, "file": f"{SITE}{file}", "line": line})
         self.rng = told
 
     def order(self, number: str, items: list[tuple[str, int]]) -> None:

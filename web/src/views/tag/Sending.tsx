@@ -10,6 +10,7 @@ const SWITCHES: [keyof Sends, string, string][] = [
   ["site_search", "Site search", "what was looked for, from the address"],
   ["promotions", "Promotions", "elements with data-uc-promo, seen and clicked"],
   ["scroll_depth", "Scroll depth", "a quarter, half, three quarters, nine tenths"],
+  ["script_errors", "Script errors", "what the pages’ own scripts throw, for Tag health"],
 ];
 
 /** What the script sends by itself; what is off is not loaded. */
