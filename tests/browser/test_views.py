@@ -50,6 +50,21 @@ def _goal(page):
     page.locator(".arrived").wait_for()
 
 
+def _rule(page):
+    page.get_by_role("button", name="From a recipe to its flour").click()
+    page.get_by_role("form", name="The rule From a recipe").wait_for()
+
+
+def _trial(page):
+    headers = {"X-CSRF-Token": page.request.get("/api/v1/session").json()["csrf"]}
+    token = page.request.post("/api/v1/sites/mill/rules/trials", headers=headers).json()["token"]
+    page.goto(f"/mill/recipes/seeded-rye#uc-trial={token}")
+    page.evaluate("document.addEventListener('click', (event) => event.target.closest('a') && event.preventDefault())")
+    page.locator("li[data-state=waiting]").first.wait_for()
+    page.get_by_role("link", name="The flour for it").click()
+    page.locator("li[data-state=fired]").wait_for()
+
+
 def _links(page):
     for name, value in (("Source", "news letter"), ("Medium", "newsleter"), ("Campaign", "Spring Courses")):
         page.get_by_label(name, exact=True).fill(value)
@@ -68,6 +83,8 @@ VIEWS = {
     "events": ("/s/mill/tag/events", _inside),
     "goals": ("/s/mill/tag/goals", _goal),
     "fields": ("/s/mill/tag/fields", lambda page: page.get_by_role("button", name=re.compile("Bram")).wait_for()),
+    "rules": ("/s/mill/tag/rules", _rule),
+    "trial": ("/mill/", _trial),
     "links": ("/s/mill/tag/links", _links),
     "channels": ("/s/mill/tag/channels", lambda page: page.get_by_text("fit no channel").wait_for()),
     "settings": ("/s/mill/tag/settings", lambda page: page.get_by_label("Hosts", exact=True).wait_for()),
@@ -87,6 +104,8 @@ KEPT = {
     "events": ("events", "light", WIDE),
     "goals": ("goals", "light", WIDE),
     "channels": ("channels", "light", WIDE),
+    "rules": ("rules", "light", WIDE),
+    "trial": ("trial", "light", WIDE),
     "links": ("links", "light", WIDE),
     "settings": ("settings", "light", WIDE),
     "tag-health": ("tag-health", "light", WIDE),

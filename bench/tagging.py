@@ -1,0 +1,68 @@
+"""What the screens of Tag and Watch ask of ten million hits, against the report by page over 28 days. Run: ./compass bench tagging [hits].
+
+All in one process, one after the other, medians of five; the yardstick is timed in the same run.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+import sys
+from datetime import timedelta
+
+import numpy as np
+
+from bench.data import GOAL, RULES, make
+from bench.reports import LAST, MONTH, ZONE, _timed
+from upper_compass.core.arrivals import arrivals, newest_seq, present
+from upper_compass.core.cut import Question
+from upper_compass.core.events import events
+from upper_compass.core.frame import Dictionaries, encode_hits, in_order
+from upper_compass.core.health import HISTORY, Look, look
+from upper_compass.core.lexicon import Lexicon
+from upper_compass.core.moves import moves
+from upper_compass.core.periods import Period, midnight
+from upper_compass.core.previews import preview_goal
+from upper_compass.core.reports import Reading, table
+from upper_compass.core.requests import TableRequest
+from upper_compass.core.shard import Shard
+from upper_compass.core.site import Alias
+from upper_compass.reference import shipped
+from upper_compass.run.instances import HEAP
+
+
+def measure(count: int) -> dict[str, object]:
+    """Milliseconds of each, and how many times the yardstick that is."""
+    dictionaries = Dictionaries()
+    ordered = in_order(encode_hits(make(count), dictionaries))
+    shards = [Shard.of(ordered, Lexicon(RULES, shipped(), dictionaries), np.empty(0, np.int64))]
+    today = LAST + timedelta(days=1)
+    midnights = [midnight(today - timedelta(days=back), ZONE) for back in range(HISTORY, -1, -1)]
+    month = Question(*MONTH.bounds(ZONE))
+    quarter = Question(*Period(first=today - timedelta(days=90), last=today).bounds(ZONE))
+    joined = RULES.model_copy(update={"aliases": [Alias(field="medium", this="cpc", that="email")]})
+    by_page = TableRequest(period=MONTH, versus="none", dimensions=["page"], measures=["views", "visits", "visitors", "conversions"], limit=10_000)
+    asked = {
+        "tag health": lambda: look(Look(shards, RULES, midnights, midnights[-1] + 1, [("Bookings", GOAL)])),
+        "events": lambda: events(shards, month, RULES),
+        "goal preview": lambda: preview_goal(shards, Question(*MONTH.bounds(ZONE), goal=GOAL)),
+        "what another alias moves in 90 days": lambda: moves(shards, quarter, joined, shipped()),
+        "now": lambda: (arrivals(shards, newest_seq(shards) - 50, 50), present(shards, midnights[-1])),
+    }
+    yardstick = _timed(lambda: table(Reading(shards, ZONE), by_page, GOAL))
+    told: dict[str, object] = {"hits": count, "by page, 28 days, ms": round(yardstick * 1000, 1)}
+    for name, run in asked.items():
+        took = _timed(run)
+        told[name] = {"ms": round(took * 1000, 1), "ratio": round(took / yardstick, 2)}
+    return told
+
+
+def main() -> None:
+    """Measure for so many hits."""
+    if HEAP.items() - os.environ.items():  # as the application is started
+        os.execve(sys.executable, [sys.executable, "-m", "bench.tagging", *sys.argv[1:]], os.environ | HEAP)
+    print(json.dumps(measure(int(sys.argv[1]) if len(sys.argv) > 1 else 10_000_000)))
+
+
+if __name__ == "__main__":
+    main()
