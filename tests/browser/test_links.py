@@ -111,6 +111,21 @@ def test_links_come_and_go_as_files(links, tmp_path):
     assert made.value.path().read_text().count("utm_source=letter") == 2
 
 
+def test_the_note_of_a_link_is_written_anew_in_its_place(links):
+    library = links.get_by_role("region", name="Library")
+    library.get_by_label("Look for a link").fill("crust-talk")
+    library.get_by_role("button", name="Read out in the programme").click()
+    library.get_by_label("Note").fill("nothing")
+    library.get_by_label("Note").press("Escape")
+    for note in ("Read out twice", "Read out in the programme"):
+        library.locator("button.note").press("Enter")
+        library.get_by_label("Note").fill(note)
+        library.get_by_label("Note").press("Enter")
+        expect(library.get_by_role("button", name=note)).to_be_visible()
+    links.reload()
+    expect(library.get_by_role("button", name="Read out in the programme")).to_be_visible()
+
+
 def test_a_seen_link_is_built_on_and_a_word_is_agreed_on(links):
     unmade = links.get_by_role("region", name="Links that nobody made here")
     row = unmade.locator("tbody tr").first

@@ -5,6 +5,7 @@ import re
 import pytest
 from playwright.sync_api import expect
 
+from tests.browser.conftest import PERSON
 from tests.browser.test_script_parts import told
 from tests.browser.test_site_script import collected, events, hits, serve, visitor_of, wait_for
 from upper_compass.demo.laying import ACCOUNT, COLLEAGUE, PASSWORD
@@ -86,6 +87,23 @@ def test_back_and_forth_counts_every_view_and_every_promotion_again(page, demo_d
     assert [hit["url"].rpartition("/")[2] for hit in views] == ["", "gift-vouchers", ""]
 
 
+def test_a_page_that_the_browser_kept_is_a_view_again_when_one_comes_back(browser_type, browser_type_launch_args, demo, demo_database):
+    keeping = browser_type.launch(**browser_type_launch_args, ignore_default_args=["--disable-back-forward-cache"])
+    page = keeping.new_page(base_url=demo.address, user_agent=PERSON)
+    page.goto("/mill/recipes/focaccia")
+    page.evaluate("window.kept = true; addEventListener('pageshow', (event) => (window.persisted = event.persisted))")
+    wait_for(page, demo_database, f"visitor = '{visitor_of(page)}' AND kind = 1", 1)
+    page.get_by_role("link", name="Shop", exact=True).click()
+    wait_for(page, demo_database, f"visitor = '{visitor_of(page)}' AND kind = 1", 2)
+    page.evaluate("history.back()")
+    page.wait_for_function("window.kept && window.persisted")
+    views = wait_for(page, demo_database, f"visitor = '{visitor_of(page)}' AND kind = 1", 3)
+    assert [hit["url"].rpartition("/")[2] for hit in views] == ["focaccia", "shop", "focaccia"]
+    page.get_by_role("link", name="The flour for it").click()  # its rule is still awake
+    assert len(told(page, demo_database, "flour wanted")) == 1
+    keeping.close()
+
+
 PLANTED = "<img src=x onerror=window.hacked=1>"
 VIEWS = ("tag/events", "tag/goals", "tag/fields", "tag/rules", "tag/links", "tag/channels", "watch/tag-health", "watch/now", "watch/visits", "read/overview")
 
@@ -128,7 +146,7 @@ def test_a_viewer_sees_everything_and_is_offered_no_change(page):
     assert page.request.post("/api/v1/session", data={"email": COLLEAGUE[0], "password": COLLEAGUE[2]}).ok
     offered = {
         "tag/goals": ("Make a goal",), "tag/fields": ("Add a field",), "tag/channels": ("Add a channel", "Add an alias", "Save"),
-        "tag/links": ("Keep it", "Archive", "Add a word"),
+        "tag/links": ("Keep it", "Archive", "Add a word"), "tag/rules": ("Make a rule", "Make it live"),
     }  # fmt: skip
     for view, buttons in offered.items():
         page.goto(f"/s/mill/{view}")

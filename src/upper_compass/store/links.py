@@ -28,7 +28,12 @@ class StoredLink:
 
 def links_of(connection: sa.Connection, site_id: int) -> list[StoredLink]:
     """All links of a site, the newest first."""
-    query = sa.select(links, users.c.name).outerjoin(users, users.c.id == links.c.created_by).where(links.c.site_id == site_id).order_by(links.c.id.desc())
+    query = (
+        sa.select(links, users.c.name)
+        .outerjoin(users, users.c.id == links.c.created_by)
+        .where(links.c.site_id == site_id)
+        .order_by(links.c.created_at.desc(), links.c.id.desc())
+    )
     return [
         StoredLink(row.id, LinkDraft.model_validate(row.draft), row.url, row.note, row.name, row.created_at, row.archived_at is not None)
         for row in connection.execute(query)

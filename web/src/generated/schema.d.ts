@@ -1467,7 +1467,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "spelling" | "unsorted" | "referrer" | "silent event" | "silent goal" | "script missing" | "personal data" | "repeated orders" | "untagged mail" | "robots" | "refused";
+            kind: "spelling" | "unsorted" | "referrer" | "silent event" | "silent goal" | "script missing" | "personal data" | "repeated orders" | "untagged mail" | "script error" | "robots" | "refused";
             /**
              * Severity
              * @enum {string}
@@ -2562,6 +2562,11 @@ export interface components {
              * @default false
              */
             scroll_depth: boolean;
+            /**
+             * Script Errors
+             * @default true
+             */
+            script_errors: boolean;
         };
         /**
          * SentField
@@ -2734,6 +2739,7 @@ export interface components {
              *         "media": true,
              *         "outbound": true,
              *         "promotions": true,
+             *         "script_errors": true,
              *         "scroll_depth": false,
              *         "site_search": true
              *       },
@@ -3265,7 +3271,8 @@ export interface components {
              *       "media": true,
              *       "site_search": true,
              *       "promotions": true,
-             *       "scroll_depth": false
+             *       "scroll_depth": false,
+             *       "script_errors": true
              *     }
              */
             sends: components["schemas"]["Sends"];

@@ -1,10 +1,14 @@
 import { useState } from "react";
 
-import { Cross } from "@/pieces/Marks";
+import { Lines, type Column } from "@/pieces/Lines";
 import { plural } from "@/words/format";
 import type { Alias } from "@/words/sorting";
 
-const FIELDS: Alias["field"][] = ["source", "medium", "campaign", "content", "term", "label"];
+const COLUMNS: Column<Alias>[] = [
+  { key: "field", label: "Field", options: ["source", "medium", "campaign", "content", "term", "label"] },
+  { key: "this", label: "This", placeholder: "e-mail" },
+  { key: "that", label: "That", placeholder: "email", before: "is" },
+];
 const MANY = 12;
 
 interface Given {
@@ -18,7 +22,6 @@ interface Given {
 export function Aliases({ aliases, may, wrong, set }: Given) {
   const [sought, setSought] = useState("");
   const [all, setAll] = useState(false);
-  const change = (place: number, to: Partial<Alias>) => set(aliases.map((one, i) => (i === place ? { ...one, ...to } : one)));
   const found = aliases
     .map((alias, place) => ({ alias, place }))
     .filter(({ alias }) => `${alias.field} ${alias.this} ${alias.that}`.toLowerCase().includes(sought.toLowerCase()));
@@ -37,48 +40,15 @@ export function Aliases({ aliases, may, wrong, set }: Given) {
           onChange={(event) => setSought(event.target.value)}
         />
       )}
-      <fieldset disabled={!may} className="aliases">
-        <legend className="sr-only">Aliases</legend>
-        {shown.map(({ alias, place }) => (
-          <div key={place} className="alias">
-            <select
-              aria-label="Field"
-              value={alias.field}
-              onChange={(event) => change(place, { field: event.target.value as Alias["field"] })}
-            >
-              {FIELDS.map((field) => (
-                <option key={field}>{field}</option>
-              ))}
-            </select>
-            <input
-              aria-label="This"
-              value={alias.this}
-              placeholder="e-mail"
-              onChange={(event) => change(place, { this: event.target.value })}
-            />
-            <span className="quiet">is</span>
-            <input
-              aria-label="That"
-              value={alias.that}
-              placeholder="email"
-              onChange={(event) => change(place, { that: event.target.value })}
-            />
-            <button
-              type="button"
-              className="off"
-              aria-label={`Take ${alias.this} away`}
-              onClick={() => set(aliases.filter((_, i) => i !== place))}
-            >
-              <Cross />
-            </button>
-            {wrong(`aliases.${place}`) && (
-              <p className="wrong" role="alert">
-                {wrong(`aliases.${place}`)}
-              </p>
-            )}
-          </div>
-        ))}
-      </fieldset>
+      <Lines
+        name="Aliases"
+        columns={COLUMNS}
+        lines={aliases}
+        shown={shown.map(({ place }) => place)}
+        may={may}
+        wrong={(place) => wrong(`aliases.${place}`)}
+        set={set}
+      />
       {shown.length < found.length && (
         <button type="button" className="link" onClick={() => setAll(true)}>
           {plural(found.length - shown.length, "earlier alias", "earlier aliases")}

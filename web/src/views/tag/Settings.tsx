@@ -5,6 +5,7 @@ import { useSave } from "@/app/useSave";
 import { faultsIn } from "@/pieces/faults";
 import { Field, type Control } from "@/pieces/Field";
 import { useView } from "@/state/view";
+import { Groups, ratesOf, type PageGroup, type Rate } from "@/views/tag/Groups";
 import { OneVisitor } from "@/views/tag/OneVisitor";
 import { Sending, type Sends } from "@/views/tag/Sending";
 
@@ -34,6 +35,8 @@ interface Given {
   kept: string;
   ignored: string;
   networks: string;
+  groups: PageGroup[];
+  rates: Rate[];
   keep: string;
   cookie: boolean;
   consent: boolean;
@@ -53,6 +56,8 @@ const given = ({ name, rules, tagging }: Site): Given => ({
   kept: rules.kept_query_keys.join(" "),
   ignored: rules.ignored_hosts.join("\n"),
   networks: rules.own_networks.join("\n"),
+  groups: rules.page_groups,
+  rates: Object.entries(rules.rates).map(([currency, rate]) => ({ currency, rate: String(rate) })),
   keep: tagging.keep_days === null ? "" : String(tagging.keep_days),
   cookie: tagging.cookie,
   consent: tagging.consent,
@@ -77,6 +82,8 @@ const asked = (site: Site, form: Given): Schemas["SiteIn"] => ({
     kept_query_keys: listed(form.kept),
     ignored_hosts: listed(form.ignored),
     own_networks: listed(form.networks),
+    page_groups: form.groups,
+    rates: ratesOf(form.rates),
   },
   tagging: {
     ...site.tagging,
@@ -143,6 +150,18 @@ function SettingsForm({ site, may }: { site: Site; may: boolean }) {
         {area("hosts", "Hosts", "rules.hosts", "hits are taken from pages of these hosts only; one a line")}
         {line("timezone", "Time zone", "rules.timezone", "days begin at its midnight", "zones")}
         {line("currency", "Currency", "rules.currency", "three letters, such as EUR")}
+      </fieldset>
+      <fieldset disabled={!may}>
+        <legend className="title">Pages and money</legend>
+        <Groups
+          may={may}
+          groups={form.groups}
+          rates={form.rates}
+          currency={form.currency}
+          wrong={wrong}
+          setGroups={(groups) => set({ groups })}
+          setRates={(rates) => set({ rates })}
+        />
       </fieldset>
       <fieldset disabled={!may}>
         <legend className="title">How hits are read</legend>

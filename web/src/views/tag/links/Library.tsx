@@ -3,6 +3,7 @@ import { useState } from "react";
 import { ask, client } from "@/api/client";
 import { useSave } from "@/app/useSave";
 import { useView } from "@/state/view";
+import { LinkNote } from "@/views/tag/links/LinkNote";
 import { figure, lastWord, longDay, plural } from "@/words/format";
 import { readWords, type KeptLink, type LinkDraft } from "@/words/links";
 
@@ -77,7 +78,9 @@ export function Library({ links, onTake }: { links: KeptLink[]; onTake: (draft: 
                 <tr key={link.id}>
                   <td title={link.url}>{readWords(link.read)}</td>
                   <td>{link.address.replace(/^https?:\/\//, "")}</td>
-                  <td>{link.note}</td>
+                  <td>
+                    <LinkNote note={link.note} may={may} onKeep={(note) => change.mutate({ id: link.id, note, archived: link.archived })} />
+                  </td>
                   <td>
                     {longDay(link.made.slice(0, 10))} <span className="quiet">{link.by ?? "somebody who is gone"}</span>
                   </td>

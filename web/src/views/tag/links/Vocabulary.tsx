@@ -5,11 +5,17 @@ import { ask, client, type Schemas } from "@/api/client";
 import { vocabularyQuery } from "@/app/queries";
 import { useSave } from "@/app/useSave";
 import { faultsIn } from "@/pieces/faults";
-import { Cross } from "@/pieces/Marks";
+import { Lines, type Column } from "@/pieces/Lines";
 import { Trouble } from "@/pieces/Trouble";
 import { useView } from "@/state/view";
 
 type Word = Schemas["Word"];
+
+const COLUMNS: Column<Word>[] = [
+  { key: "field", label: "Field", options: ["source", "medium"] },
+  { key: "value", label: "Word", placeholder: "email" },
+  { key: "meaning", label: "Meaning", placeholder: "what it means" },
+];
 
 /** The sources and mediums that the owner allows, with what each means. */
 export function Vocabulary() {
@@ -40,53 +46,21 @@ function Words({ held, may }: { held: Word[]; may: boolean }) {
     save.error,
     words.map((_, place) => String(place)),
   );
-  const change = (place: number, to: Partial<Word>) => {
-    save.reset();
-    setDraft(words.map((one, i) => (i === place ? { ...one, ...to } : one)));
-  };
   return (
     <>
-      <fieldset disabled={!may} className="aliases">
-        <legend className="sr-only">Words</legend>
-        {words.length === 0 && <p className="quiet">No words yet.</p>}
-        {words.map((word, place) => (
-          <div key={place} className="alias wide">
-            <select
-              aria-label="Field"
-              value={word.field}
-              onChange={(event) => change(place, { field: event.target.value as Word["field"] })}
-            >
-              <option>source</option>
-              <option>medium</option>
-            </select>
-            <input
-              aria-label="Word"
-              value={word.value}
-              placeholder="email"
-              onChange={(event) => change(place, { value: event.target.value })}
-            />
-            <input
-              aria-label="Meaning"
-              value={word.meaning}
-              placeholder="what it means"
-              onChange={(event) => change(place, { meaning: event.target.value })}
-            />
-            <button
-              type="button"
-              className="off"
-              aria-label={`Take ${word.value || "the word"} away`}
-              onClick={() => setDraft(words.filter((_, i) => i !== place))}
-            >
-              <Cross />
-            </button>
-            {faults.of(String(place)) && (
-              <p className="wrong" role="alert">
-                {faults.of(String(place))}
-              </p>
-            )}
-          </div>
-        ))}
-      </fieldset>
+      {words.length === 0 && <p className="quiet">No words yet.</p>}
+      <Lines
+        name="Words"
+        className="words-given"
+        columns={COLUMNS}
+        lines={words}
+        may={may}
+        wrong={(place) => faults.of(String(place))}
+        set={(lines) => {
+          save.reset();
+          setDraft(lines);
+        }}
+      />
       {may && (
         <div className="end">
           <button type="button" className="do plain" onClick={() => setDraft([...words, { field: "medium", value: "", meaning: "" }])}>

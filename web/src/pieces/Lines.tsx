@@ -1,0 +1,82 @@
+import { Fragment } from "react";
+
+import { Cross } from "@/pieces/Marks";
+
+export interface Column<T> {
+  key: keyof T & string;
+  label: string;
+  /** The values to choose from; without them it is typed. */
+  options?: readonly string[];
+  placeholder?: string;
+  /** A word that stands before it. */
+  before?: string;
+}
+
+interface Given<T> {
+  name: string;
+  columns: Column<T>[];
+  lines: T[];
+  /** Which of the lines are shown; all of them without. */
+  shown?: number[];
+  may: boolean;
+  /** Widths of the columns. */
+  className?: string;
+  wrong: (place: number) => string | undefined;
+  set: (lines: T[]) => void;
+}
+
+/** Lines of a few fields each, that can be typed into and taken away. */
+export function Lines<T extends object>({ name, columns, lines, shown, may, className = "", wrong, set }: Given<T>) {
+  const change = (place: number, key: string, value: string) => set(lines.map((one, i) => (i === place ? { ...one, [key]: value } : one)));
+  const text = (line: T, key: keyof T) => String(line[key]);
+  return (
+    <fieldset disabled={!may} className="lines">
+      <legend className="sr-only">{name}</legend>
+      {(shown ?? lines.map((_, place) => place)).map((place) => {
+        const line = lines[place];
+        if (!line) return null;
+        const [first] = columns.filter((column) => !column.options);
+        return (
+          <div key={place} className={`line-given ${className}`}>
+            {columns.map((column) => (
+              <Fragment key={column.key}>
+                {column.before && <span className="quiet">{column.before}</span>}
+                {column.options ? (
+                  <select
+                    aria-label={column.label}
+                    value={text(line, column.key)}
+                    onChange={(event) => change(place, column.key, event.target.value)}
+                  >
+                    {column.options.map((option) => (
+                      <option key={option}>{option}</option>
+                    ))}
+                  </select>
+                ) : (
+                  <input
+                    aria-label={column.label}
+                    value={text(line, column.key)}
+                    placeholder={column.placeholder}
+                    onChange={(event) => change(place, column.key, event.target.value)}
+                  />
+                )}
+              </Fragment>
+            ))}
+            <button
+              type="button"
+              className="off"
+              aria-label={`Take ${(first && text(line, first.key)) || "the line"} away`}
+              onClick={() => set(lines.filter((_, i) => i !== place))}
+            >
+              <Cross />
+            </button>
+            {wrong(place) && (
+              <p className="wrong" role="alert">
+                {wrong(place)}
+              </p>
+            )}
+          </div>
+        );
+      })}
+    </fieldset>
+  );
+}

@@ -1,0 +1,38 @@
+import { useState } from "react";
+
+interface Given {
+  note: string;
+  may: boolean;
+  onKeep: (note: string) => void;
+}
+
+/** What a link is for; written anew in its place, kept with Enter or when it is left, left alone with Escape. */
+export function LinkNote({ note, may, onKeep }: Given) {
+  const [typed, setTyped] = useState<string | null>(null);
+  if (!may) return <>{note}</>;
+  if (typed === null)
+    return (
+      <button type="button" className="note" onClick={() => setTyped(note)}>
+        {note || <span className="quiet">Add a note</span>}
+      </button>
+    );
+  const keep = () => {
+    if (typed !== note) onKeep(typed);
+    setTyped(null);
+  };
+  return (
+    <input
+      className="seek"
+      aria-label="Note"
+      autoFocus
+      maxLength={500}
+      value={typed}
+      onChange={(event) => setTyped(event.target.value)}
+      onBlur={keep}
+      onKeyDown={(event) => {
+        if (event.key === "Enter") keep();
+        if (event.key === "Escape") setTyped(null);
+      }}
+    />
+  );
+}
