@@ -16,6 +16,7 @@ from datetime import UTC, datetime, timedelta
 
 import pytest
 import sqlalchemy as sa
+from argon2 import PasswordHasher
 from starlette.testclient import TestClient
 
 from upper_compass.api.app import create_app
@@ -31,10 +32,17 @@ PASSWORD = "a long enough one"
 BOOKED = Goal.model_validate({"match": {"kind": "event", "name": "book"}, "counts": "every time", "value": {"kind": "hit"}})
 
 
+@pytest.hookimpl(tryfirst=True)  # before the groups are read
 def pytest_collection_modifyitems(items):
     """For two processes: what needs a browser shares one demo, everything else goes by file."""
     for item in items:
         item.add_marker(pytest.mark.xdist_group("browser" if "browser" in item.path.parts else item.path.name))
+
+
+@pytest.fixture(scope="session", autouse=True)
+def _quick_passwords():
+    """Hundreds of tests sign in; a password costs as little as it can here."""
+    people._hasher = PasswordHasher(time_cost=1, memory_cost=8, parallelism=1)
 
 
 @pytest.fixture(scope="session")

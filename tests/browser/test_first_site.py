@@ -4,6 +4,7 @@ import re
 import secrets
 
 import pytest
+import sqlalchemy as sa
 from playwright.sync_api import expect
 
 from tests.browser.conftest import serious
@@ -14,20 +15,34 @@ from upper_compass.store.database import connect, migrate
 PAGE = '<!doctype html><html lang="en"><head><title>A page</title>{}</head><body>Bread</body></html>'
 
 
-@pytest.fixture
-def empty(cluster, tmp_path):
-    """An installation with one user and nothing else."""
+@pytest.fixture(scope="module")
+def engine(cluster):
+    """A database of its own with one user."""
     name = f"compass_test_{secrets.token_hex(6)}"
     cluster.ensure_database(name)
-    engine = connect(cluster.url(name))
-    migrate(engine)
-    with engine.begin() as connection:
+    made = connect(cluster.url(name))
+    migrate(made)
+    with made.begin() as connection:
         people.add_user(connection, "owner@mill.example", "A new owner with a rather long name", PASSWORD)
-    server = Server(cluster.url(name), tmp_path).start()
+    yield made
+    made.dispose()
+    cluster.drop_database(name)
+
+
+@pytest.fixture(scope="module")
+def served(engine, tmp_path_factory):
+    server = Server(engine.url.render_as_string(hide_password=False), tmp_path_factory.mktemp("frames")).start()
     yield server
     server.stop()
-    engine.dispose()
-    cluster.drop_database(name)
+
+
+@pytest.fixture
+def empty(served, engine):
+    """An installation with one user and nothing else."""
+    with engine.begin() as connection:
+        for table in ("hits", "hit_ids", "sites", "sessions"):
+            connection.execute(sa.text(f"DELETE FROM {table}"))
+    return served
 
 
 def test_the_first_site_is_added_tagged_and_read(page, empty):

@@ -22,7 +22,9 @@ HOSTILE = """<!doctype html><html><head><title>Hostile</title>
 
 def hits(engine, where):
     with engine.connect() as connection:
-        rows = connection.exec_driver_sql(f"SELECT kind, name, url, referrer, value, props, engaged_ms, id::text, visitor FROM hits WHERE {where} ORDER BY at, seq")
+        rows = connection.exec_driver_sql(
+            f"SELECT kind, name, url, referrer, value, props, engaged_ms, id::text, visitor FROM hits WHERE {where} ORDER BY at, seq"
+        )
         return [row._asdict() for row in rows]
 
 

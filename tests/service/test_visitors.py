@@ -146,14 +146,14 @@ def script_for(mill, folder, **tagging):
     (folder / "uc.js").write_text('console.log("</script>")')
     for part in set(PARTS.values()):
         (folder / "parts" / f"{part}.js").write_text(f"part_{part};")
-    made = made_for(folder / "uc.js", replace(mill, tagging=Tagging.model_validate(tagging)))
+    made = made_for(folder / "uc.js", replace(mill, tagging=Tagging.model_validate(tagging)), [])
     given = json.loads(made[made.index("}({") + 2 : made.rindex(",[])")])
     return {part for part in set(PARTS.values()) if f"part_{part};" in made}, made, given
 
 
 def test_settings_stand_around_the_script_as_data(mill, tmp_path):
     parts, made, given = script_for(mill, tmp_path, search_keys=["</script>"])
-    assert parts == {"links", "forms", "media", "search", "promos"}
+    assert parts == {"links", "forms", "media", "search", "promos", "errors"}
     assert 'console.log("</script>")}({' in made
     assert "<" not in made[made.index("}({") :]
     assert (given["key"], given["cookie"], given["consent"]) == ("mill", True, False)

@@ -18,7 +18,7 @@ from upper_compass.collect.marking import is_own
 from upper_compass.collect.writing import BusyError, NotStoredError
 from upper_compass.core.hits import Address, Hit
 from upper_compass.core.site import bare_host
-from upper_compass.core.sources import FIELDS, Origins
+from upper_compass.core.sources import FIELDS, Origins, Tags
 from upper_compass.reference import shipped
 from upper_compass.store import visitors
 from upper_compass.store.sites import Site as StoredSite
@@ -46,15 +46,9 @@ class ViewEvidence(BaseModel):
     referrer: Annotated[str | None, Field(max_length=4000)] = None
 
 
-class Origin(BaseModel):
+class Origin(Tags):
     """Where a view came from, tidied, aliases applied, sorted into a channel; without `evidence` it is direct."""
 
-    source: str
-    medium: str
-    campaign: str
-    content: str
-    term: str
-    label: str
     channel: str
     evidence: bool
 

@@ -12,7 +12,7 @@ from pydantic import BaseModel
 
 from upper_compass.core.cut import Cut, Question
 from upper_compass.core.shard import Shard
-from upper_compass.core.sources import FIELDS, query_values, split_addresses, tidy
+from upper_compass.core.sources import FIELDS, Tags, query_values, split_addresses, tidy
 from upper_compass.core.visits import Rows
 
 MOST_UNMADE = 100
@@ -38,15 +38,9 @@ class Came(BaseModel):
     value: float = 0.0
 
 
-class Unmade(BaseModel):
+class Unmade(Tags):
     """Tags seen on landing pages that no link made here bears."""
 
-    source: str
-    medium: str
-    campaign: str
-    content: str
-    term: str
-    label: str
     page: str
     visits: int
 

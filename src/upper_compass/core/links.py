@@ -13,7 +13,7 @@ from pydantic import BaseModel, ConfigDict
 from upper_compass.core.personal import mask_address, personal
 from upper_compass.core.reference import Reference
 from upper_compass.core.site import UNSORTED, SiteRules, SourceField, bare_host
-from upper_compass.core.sources import FIELDS, UNSET, Origins, tidy
+from upper_compass.core.sources import FIELDS, UNSET, Origins, Tags, tidy
 from upper_compass.core.texts import storable
 
 Given = Annotated[str, storable(500)]
@@ -48,16 +48,10 @@ class Remark(BaseModel):
     use: str | None = None
 
 
-class BuiltLink(BaseModel):
+class BuiltLink(Tags):
     """`url`: the finished link, null while something is wrong. The fields as they will be read, aliases applied, and the channel that takes the visits."""
 
     url: str | None
-    source: str
-    medium: str
-    campaign: str
-    content: str
-    term: str
-    label: str
     channel: str
     remarks: list[Remark]
 

@@ -25,6 +25,17 @@ _RUNS = re.compile(r"[\s+_]+")
 _WHITE = "".join(chr(code) for code in range(0x3001) if chr(code).isspace())
 
 
+class Tags(BaseModel):
+    """The six fields of a source, as they are read."""
+
+    source: str
+    medium: str
+    campaign: str
+    content: str
+    term: str
+    label: str
+
+
 def tidy(text: str) -> str:
     """One spelling for every value: NFKC, full case folding, trimmed, runs of white space, `+` and `_` as one `-`."""
     return _RUNS.sub("-", unicodedata.normalize("NFKC", text).casefold().strip())

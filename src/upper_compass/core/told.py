@@ -12,6 +12,7 @@ from pydantic import BaseModel
 from upper_compass.core.dimensions import DIMENSIONS
 from upper_compass.core.hits import Kind, PropValue
 from upper_compass.core.shard import Shard
+from upper_compass.core.sources import Tags
 from upper_compass.core.visits import NO_VISIT, REPEATED_ORDER, Rows
 
 _HIT_TEXTS = ("visitor", "url", "referrer", "title", "name", "props", "fields", "currency", "order_id")
@@ -55,7 +56,7 @@ class ToldHit(BaseModel):
     own: bool
 
 
-class ToldVisit(BaseModel):
+class ToldVisit(Tags):
     """One visit: times in ms, words of its dimensions. `hidden`: of a robot or the site's own people."""
 
     visitor: str
@@ -67,12 +68,6 @@ class ToldVisit(BaseModel):
     bounce: bool
     hidden: bool
     channel: str
-    source: str
-    medium: str
-    campaign: str
-    content: str
-    term: str
-    label: str
     entry_page: str
     exit_page: str
     device: str

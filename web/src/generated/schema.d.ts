@@ -1042,8 +1042,6 @@ export interface components {
          * @description `url`: the finished link, null while something is wrong. The fields as they will be read, aliases applied, and the channel that takes the visits.
          */
         BuiltLink: {
-            /** Url */
-            url: string | null;
             /** Source */
             source: string;
             /** Medium */
@@ -1056,6 +1054,8 @@ export interface components {
             term: string;
             /** Label */
             label: string;
+            /** Url */
+            url: string | null;
             /** Channel */
             channel: string;
             /** Remarks */
@@ -3424,6 +3424,18 @@ export interface components {
          * @description One visit: times in ms, words of its dimensions. `hidden`: of a robot or the site's own people.
          */
         ToldVisit: {
+            /** Source */
+            source: string;
+            /** Medium */
+            medium: string;
+            /** Campaign */
+            campaign: string;
+            /** Content */
+            content: string;
+            /** Term */
+            term: string;
+            /** Label */
+            label: string;
             /** Visitor */
             visitor: string;
             /** Number */
@@ -3442,18 +3454,6 @@ export interface components {
             hidden: boolean;
             /** Channel */
             channel: string;
-            /** Source */
-            source: string;
-            /** Medium */
-            medium: string;
-            /** Campaign */
-            campaign: string;
-            /** Content */
-            content: string;
-            /** Term */
-            term: string;
-            /** Label */
-            label: string;
             /** Entry Page */
             entry_page: string;
             /** Exit Page */

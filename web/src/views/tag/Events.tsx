@@ -3,6 +3,7 @@ import { Fragment, useState } from "react";
 
 import type { SiteEvent } from "@/api/client";
 import { eventsQuery } from "@/app/queries";
+import { Heads } from "@/pieces/Heads";
 import { LedgerToCome } from "@/pieces/Ledger";
 import { Trouble } from "@/pieces/Trouble";
 import { useView } from "@/state/view";
@@ -60,23 +61,9 @@ function EventList({ events }: { events: SiteEvent[] }) {
   return (
     <div className="ledger-box">
       <table className="hits events">
-        <thead>
-          <tr>
-            <th scope="col">Event</th>
-            <th scope="col" className="num">
-              People
-            </th>
-            <th scope="col" className="num">
-              Times
-            </th>
-            <th scope="col" className="num">
-              Value, {symbol(site.currency)}
-            </th>
-            <th scope="col" className="num">
-              Last seen, ago
-            </th>
-          </tr>
-        </thead>
+        <Heads
+          heads={["Event", { num: "People" }, { num: "Times" }, { num: `Value, ${symbol(site.currency)}` }, { num: "Last seen, ago" }]}
+        />
         <tbody>
           {events.map((event) => (
             <Fragment key={event.name}>

@@ -5,6 +5,7 @@ import { ask, client, type StoredGoal } from "@/api/client";
 import { countedQuery } from "@/app/queries";
 import { useSave } from "@/app/useSave";
 import { Confirm } from "@/pieces/Confirm";
+import { Heads } from "@/pieces/Heads";
 import { LedgerToCome } from "@/pieces/Ledger";
 import { Trouble } from "@/pieces/Trouble";
 import { useView } from "@/state/view";
@@ -55,18 +56,7 @@ export function Goals() {
         {goals.length > 0 && (
           <div className="ledger-box">
             <table className="hits events">
-              <thead>
-                <tr>
-                  <th scope="col">Goal</th>
-                  <th scope="col">Counts</th>
-                  <th scope="col" className="num">
-                    In 30 days
-                  </th>
-                  <th scope="col" className="num">
-                    Value, {symbol(site.currency)}
-                  </th>
-                </tr>
-              </thead>
+              <Heads heads={["Goal", "Counts", { num: "In 30 days" }, { num: `Value, ${symbol(site.currency)}` }]} />
               <tbody>
                 {goals.map((goal) => (
                   <tr key={goal.id} aria-current={open !== "new" && open?.id === goal.id ? "true" : undefined}>

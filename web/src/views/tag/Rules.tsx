@@ -4,6 +4,7 @@ import { useState } from "react";
 import { ask, client, type Schemas } from "@/api/client";
 import { rulesQuery } from "@/app/queries";
 import { useSave } from "@/app/useSave";
+import { Heads } from "@/pieces/Heads";
 import { LedgerToCome } from "@/pieces/Ledger";
 import { Trouble } from "@/pieces/Trouble";
 import { useView } from "@/state/view";
@@ -151,20 +152,29 @@ function state(rule: Rule, held: Held): string {
   return rule.rests ? `${where}, rests` : where;
 }
 
+const MANY = 12;
+
 function RuleList({ held, open, onOpen }: { held: Held; open: string | null; onOpen: (rule: Rule) => void }) {
+  const [sought, setSought] = useState("");
+  const fits = (rule: Rule) => `${rule.name} ${ruleWords(rule)}`.toLowerCase().includes(sought.toLowerCase());
+  const shown = held.draft.filter(fits);
   const dropped = held.changes.filter((change) => change.what === "taken away");
   return (
     <div className="ledger-box">
+      {held.draft.length > MANY && (
+        <input
+          className="seek"
+          aria-label="Look for a rule"
+          placeholder="Look for …"
+          value={sought}
+          onChange={(event) => setSought(event.target.value)}
+        />
+      )}
+      {shown.length === 0 && <p className="quiet">No rule fits.</p>}
       <table className="hits events">
-        <thead>
-          <tr>
-            <th scope="col">Rule</th>
-            <th scope="col">Does</th>
-            <th scope="col">State</th>
-          </tr>
-        </thead>
+        <Heads heads={["Rule", "Does", "State"]} />
         <tbody>
-          {held.draft.map((rule) => (
+          {shown.map((rule) => (
             <tr key={rule.id} aria-current={open === rule.id ? "true" : undefined}>
               <td className="wrap">
                 <button type="button" className="link" onClick={() => onOpen(rule)}>

@@ -8,6 +8,7 @@ import { Code } from "@/pieces/Code";
 import { Confirm } from "@/pieces/Confirm";
 import { faultsIn } from "@/pieces/faults";
 import { Field } from "@/pieces/Field";
+import { Heads } from "@/pieces/Heads";
 import { useView } from "@/state/view";
 import { figure, plural } from "@/words/format";
 import { fieldCode } from "@/words/code";
@@ -56,14 +57,7 @@ export function SiteFields() {
         {fields.length > 0 && (
           <div className="ledger-box">
             <table className="hits events">
-              <thead>
-                <tr>
-                  <th scope="col">Field</th>
-                  <th scope="col">Of</th>
-                  <th scope="col">Comes from</th>
-                  <th scope="col">Commonest values, visits</th>
-                </tr>
-              </thead>
+              <Heads heads={["Field", "Of", "Comes from", "Commonest values, visits"]} />
               <tbody>
                 {fields.map((field) => (
                   <tr key={field.key} aria-current={open?.key === field.key ? "true" : undefined}>

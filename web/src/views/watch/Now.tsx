@@ -5,6 +5,7 @@ import { useEffect, useState } from "react";
 import type { Tidings, ToldHit } from "@/api/client";
 import { followedQuery } from "@/app/queries";
 import { Details, Flags, Glyph, hitWords } from "@/pieces/HitWords";
+import { Heads } from "@/pieces/Heads";
 import { Cross } from "@/pieces/Marks";
 import { VisitLink } from "@/pieces/VisitLink";
 import type { ViewSearch } from "@/state/address";
@@ -136,19 +137,7 @@ function Hits({ hits, now, empty }: { hits: ToldHit[]; now: number; empty: strin
           <col className="c-country" />
           <col className="c-follow" />
         </colgroup>
-        <thead>
-          <tr>
-            <th scope="col">Age</th>
-            <th scope="col">What</th>
-            <th scope="col">Page</th>
-            <th scope="col">From</th>
-            <th scope="col">Device</th>
-            <th scope="col">Country</th>
-            <th scope="col">
-              <span className="unseen">Follow</span>
-            </th>
-          </tr>
-        </thead>
+        <Heads heads={["Age", "What", "Page", "From", "Device", "Country", { unseen: "Follow" }]} />
         <tbody>
           {hits.map((hit) => (
             <tr key={hit.seq} className={hit.kind}>

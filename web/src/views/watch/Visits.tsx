@@ -2,6 +2,7 @@ import { useInfiniteQuery } from "@tanstack/react-query";
 
 import type { ToldVisit } from "@/api/client";
 import { visitsQuery } from "@/app/queries";
+import { Heads } from "@/pieces/Heads";
 import { LedgerToCome } from "@/pieces/Ledger";
 import { Trouble } from "@/pieces/Trouble";
 import { VisitLink } from "@/pieces/VisitLink";
@@ -34,26 +35,18 @@ export function Visits() {
       {rows.length > 0 && (
         <div className="ledger-box">
           <table className="hits">
-            <thead>
-              <tr>
-                <th scope="col">Began</th>
-                <th scope="col">From</th>
-                <th scope="col">Landed on</th>
-                <th scope="col" className="num">
-                  Views
-                </th>
-                <th scope="col" className="num">
-                  Looked for
-                </th>
-                <th scope="col">Device</th>
-                <th scope="col">Country</th>
-                {goal && (
-                  <th scope="col" className="num">
-                    {lastWord(goal.name)}
-                  </th>
-                )}
-              </tr>
-            </thead>
+            <Heads
+              heads={[
+                "Began",
+                "From",
+                "Landed on",
+                { num: "Views" },
+                { num: "Looked for" },
+                "Device",
+                "Country",
+                goal && { num: lastWord(goal.name) },
+              ]}
+            />
             <tbody>
               {rows.map((visit) => (
                 <Line key={`${visit.visitor} ${visit.number}`} visit={visit} withGoal={Boolean(goal)} />

@@ -2,6 +2,7 @@ import { useState } from "react";
 
 import { ask, client } from "@/api/client";
 import { useSave } from "@/app/useSave";
+import { Heads } from "@/pieces/Heads";
 import { useView } from "@/state/view";
 import { LinkNote } from "@/views/tag/links/LinkNote";
 import { figure, lastWord, longDay, plural } from "@/words/format";
@@ -54,25 +55,9 @@ export function Library({ links, onTake }: { links: KeptLink[]; onTake: (draft: 
       {shown.length > 0 && (
         <div className="ledger-box">
           <table className="hits library">
-            <thead>
-              <tr>
-                <th scope="col">Read as</th>
-                <th scope="col">Leads to</th>
-                <th scope="col">Note</th>
-                <th scope="col">Made</th>
-                <th scope="col" className="num">
-                  Visits
-                </th>
-                {goal && (
-                  <th scope="col" className="num">
-                    {lastWord(goal.name)}
-                  </th>
-                )}
-                <th scope="col">
-                  <span className="sr-only">Do</span>
-                </th>
-              </tr>
-            </thead>
+            <Heads
+              heads={["Read as", "Leads to", "Note", "Made", { num: "Visits" }, goal && { num: lastWord(goal.name) }, { unseen: "Do" }]}
+            />
             <tbody>
               {shown.map((link) => (
                 <tr key={link.id}>

@@ -1,4 +1,5 @@
 import type { Schemas } from "@/api/client";
+import { Heads } from "@/pieces/Heads";
 import { useView } from "@/state/view";
 import { figure } from "@/words/format";
 import { EMPTY, readWords, type LinkDraft } from "@/words/links";
@@ -16,19 +17,7 @@ export function Unmade({ rows, onTake }: { rows: Schemas["Unmade"][]; onTake: (d
       {rows.length > 0 && (
         <div className="ledger-box">
           <table className="hits library">
-            <thead>
-              <tr>
-                <th scope="col">Tags</th>
-                <th scope="col">Medium</th>
-                <th scope="col">Landed on</th>
-                <th scope="col" className="num">
-                  Visits, 90 days
-                </th>
-                <th scope="col">
-                  <span className="sr-only">Do</span>
-                </th>
-              </tr>
-            </thead>
+            <Heads heads={["Tags", "Medium", "Landed on", { num: "Visits, 90 days" }, { unseen: "Do" }]} />
             <tbody>
               {rows.slice(0, FIRST).map((row) => (
                 <tr key={JSON.stringify(row)}>

@@ -1,6 +1,6 @@
 import type { ReactNode } from "react";
 
-import { Cross } from "@/pieces/Marks";
+import { RulePart } from "@/views/tag/rules/RulePart";
 import type { Condition } from "@/words/rules";
 
 const KINDS: [Condition["kind"], string][] = [
@@ -45,36 +45,19 @@ export function OnlyIf({ held, fields, wrong, set }: Given) {
   return (
     <div className="conditions" role="group" aria-label="And only if">
       {held.map((one, place) => (
-        <div key={place} className="rule-part">
-          <div className="rule-part-head">
-            <span className="quiet">and only if</span>
-            <select
-              aria-label="What must hold"
-              value={one.kind}
-              onChange={(event) => change(place, fresh(event.target.value as Condition["kind"]))}
-            >
-              {KINDS.map(([kind, name]) => (
-                <option key={kind} value={kind}>
-                  {name}
-                </option>
-              ))}
-            </select>
-            <button
-              type="button"
-              className="off"
-              aria-label="Take the condition away"
-              onClick={() => set(held.filter((_, i) => i !== place))}
-            >
-              <Cross />
-            </button>
-          </div>
-          <Details one={one} fields={fields} set={(to) => change(place, to)} />
-          {wrong(place) && (
-            <p className="wrong" role="alert">
-              {wrong(place)}
-            </p>
-          )}
-        </div>
+        <RulePart
+          key={place}
+          word="and only if"
+          label="What must hold"
+          kinds={KINDS}
+          kind={one.kind}
+          onKind={(kind) => change(place, fresh(kind))}
+          away="Take the condition away"
+          onAway={() => set(held.filter((_, i) => i !== place))}
+          wrong={wrong(place)}
+        >
+          <Details one={one} set={(to) => change(place, to)} />
+        </RulePart>
       ))}
       {held.length < 20 && (
         <button type="button" className="link" onClick={() => set([...held, fresh("page")])}>
@@ -90,7 +73,7 @@ export function OnlyIf({ held, fields, wrong, set }: Given) {
   );
 }
 
-function Details({ one, set }: { one: Condition; fields: string[]; set: (to: Condition) => void }): ReactNode {
+function Details({ one, set }: { one: Condition; set: (to: Condition) => void }): ReactNode {
   switch (one.kind) {
     case "device":
       return (

@@ -3,6 +3,7 @@ import type { ReactNode } from "react";
 import { Field } from "@/pieces/Field";
 import { Cross } from "@/pieces/Marks";
 import { useView } from "@/state/view";
+import { RulePart } from "@/views/tag/rules/RulePart";
 import { ValueField } from "@/views/tag/rules/ValueField";
 import { PLACES, unreadable, type Action, type Value } from "@/words/rules";
 
@@ -39,33 +40,19 @@ export function ThenFields({ held, wrong, set }: Given) {
   return (
     <div className="conditions" role="group" aria-label="Then">
       {held.map((one, place) => (
-        <div key={place} className="rule-part">
-          <div className="rule-part-head">
-            <span className="quiet">{place ? "and" : "then"}</span>
-            <select
-              aria-label="What is done"
-              value={one.kind}
-              onChange={(event) => change(place, fresh(event.target.value as Action["kind"]))}
-            >
-              {KINDS.map(([kind, name]) => (
-                <option key={kind} value={kind}>
-                  {name}
-                </option>
-              ))}
-            </select>
-            {held.length > 1 && (
-              <button type="button" className="off" aria-label="Take this away" onClick={() => set(held.filter((_, i) => i !== place))}>
-                <Cross />
-              </button>
-            )}
-          </div>
+        <RulePart
+          key={place}
+          word={place ? "and" : "then"}
+          label="What is done"
+          kinds={KINDS}
+          kind={one.kind}
+          onKind={(kind) => change(place, fresh(kind))}
+          away={held.length > 1 ? "Take this away" : undefined}
+          onAway={() => set(held.filter((_, i) => i !== place))}
+          wrong={wrong(place)}
+        >
           <Details one={one} set={(to) => change(place, to)} />
-          {wrong(place) && (
-            <p className="wrong" role="alert">
-              {wrong(place)}
-            </p>
-          )}
-        </div>
+        </RulePart>
       ))}
       {held.length < 20 && (
         <button type="button" className="link" onClick={() => set([...held, fresh("event")])}>

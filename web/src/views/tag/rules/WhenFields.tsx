@@ -58,6 +58,11 @@ export function WhenFields({ when, wrong, set }: Given) {
       </Field>
     );
   };
+  const count = (label: string, hint: string, held: number, to: (given: number) => When) => (
+    <Field label={label} hint={hint} wrong={wrong}>
+      {(control) => <input {...control} inputMode="numeric" value={held} onChange={(event) => set(to(number(event.target.value)))} />}
+    </Field>
+  );
   return (
     <>
       <Field label="When">
@@ -85,30 +90,10 @@ export function WhenFields({ when, wrong, set }: Given) {
         selector("Its selector", "empty means any form", when.selector, (text) => ({ ...when, selector: text || null }))}
       {when.kind === "in view" &&
         selector("Its selector", "half of it, once a page", when.selector, (text) => ({ ...when, selector: text }))}
-      {when.kind === "seconds passed" && (
-        <Field label="How many seconds" hint="in which the page is visible" wrong={wrong}>
-          {(control) => (
-            <input
-              {...control}
-              inputMode="numeric"
-              value={when.seconds}
-              onChange={(event) => set({ ...when, seconds: number(event.target.value) })}
-            />
-          )}
-        </Field>
-      )}
-      {when.kind === "scrolled" && (
-        <Field label="How far, in percent" hint="of the page’s height, once a page" wrong={wrong}>
-          {(control) => (
-            <input
-              {...control}
-              inputMode="numeric"
-              value={when.percent}
-              onChange={(event) => set({ ...when, percent: number(event.target.value) })}
-            />
-          )}
-        </Field>
-      )}
+      {when.kind === "seconds passed" &&
+        count("How many seconds", "in which the page is visible", when.seconds, (seconds) => ({ ...when, seconds }))}
+      {when.kind === "scrolled" &&
+        count("How far, in percent", "of the page’s height, once a page", when.percent, (percent) => ({ ...when, percent }))}
       {when.kind === "signalled" && (
         <Field label="The name that it calls" hint={`uc.signal("${when.name || "quiz done"}") in a script of the page`} wrong={wrong}>
           {(control) => <input {...control} value={when.name} onChange={(event) => set({ ...when, name: event.target.value })} />}
