@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from tests.core.building import HOME, REFERENCE, hit, numbered, rules, shards_of
 from upper_compass.core.dimensions import DIMENSIONS
 from upper_compass.core.site import Alias, ChannelRule, ChannelTest, PageGroup
-from upper_compass.core.sources import Origins, split_addresses, tidy
+from upper_compass.core.sources import Origins, ViewReader, split_addresses, tidy
 
 
 def read(dimension, *hits, **changes):
@@ -126,3 +126,23 @@ def test_queries_are_read_as_forms_are(pairs):
 
 def test_direct_has_its_channel_by_the_rules_too():
     assert Origins(rules(), REFERENCE).direct()["channel"] == "Direct"
+
+
+def test_a_view_alone_is_read_as_in_a_visit():
+    site = rules(aliases=[{"field": "medium", "this": "e-mail", "that": "email"}])
+    reader, origins = ViewReader(site, REFERENCE), Origins(site, REFERENCE)
+    views = [
+        ("https://mill.example/a/b?utm_medium=E+Mail&utm_source=Letter#top", "https://seekwell.example/find?q=1"),
+        ("https://mill.example", "https://www.seekwell.example/"),
+        ("https://mill.example//x//", "android-app://com.murmur/y"),
+        ("https://www.mill.example/?via=Card", ""),
+        ("http://localhost:8000/?a=b", "http://localhost:8000/c"),
+        ("https://mill.example/#via=card", "https://mill.example/other"),
+    ]
+    for url, referrer in views * 2:
+        found, told = reader.origin(url, referrer), origins.explain(url, referrer)
+        assert (found.channel, found.evidence) == (told.channel, told.evidence != "none")
+        used = {one.field: one.used for one in told.spellings}
+        assert {name: getattr(found, name) for name in used} == used
+    assert reader.origin(*views[0]).medium == "email"
+    assert reader.origin(*views[4]).channel == "Direct"

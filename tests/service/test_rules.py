@@ -36,6 +36,8 @@ def served(application, engine, monkeypatch):
     with engine.begin() as connection:
         for what in ("DELETE FROM rule_versions", "DELETE FROM rule_drafts", "UPDATE sites SET tagging = '{}'"):
             connection.execute(sa.text(what))
+    services = application.app.state.services
+    services.directory = Directory(services.engine)  # which knows that a version never changes
     return application
 
 

@@ -59,7 +59,8 @@ function start(key: string, source: string): void {
     queue.add({
       id: uuid(),
       at: new Date().toISOString(),
-      visitor: visitor(keeps),
+      // Who tries rules out is somebody else meanwhile, so that no visit under way takes what is tried for its own.
+      visitor: (trial() ? "trial" : "") + visitor(keeps),
       kind,
       url: address(url || (location.href.split("#")[0] ?? "")).slice(0, 4000),
       title: document.title.slice(0, 500),

@@ -18,8 +18,7 @@ from upper_compass.collect.marking import is_own
 from upper_compass.collect.writing import BusyError, NotStoredError
 from upper_compass.core.hits import Address, Hit
 from upper_compass.core.site import bare_host
-from upper_compass.core.sources import FIELDS, Origins, Tags
-from upper_compass.reference import shipped
+from upper_compass.core.sources import Origin
 from upper_compass.store import visitors
 from upper_compass.store.sites import Site as StoredSite
 
@@ -44,13 +43,6 @@ class ViewEvidence(BaseModel):
     model_config = ConfigDict(extra="forbid")
     url: Address
     referrer: Annotated[str | None, Field(max_length=4000)] = None
-
-
-class Origin(Tags):
-    """Where a view came from, tidied, aliases applied, sorted into a channel; without `evidence` it is direct."""
-
-    channel: str
-    evidence: bool
 
 
 _VIEW_BODY = {
@@ -173,9 +165,8 @@ async def source_of_view(request: Request, response: Response, services: Service
     except ValidationError as why:
         field, text = first_problem(why)
         raise Problem(422, "This is no view.", [FieldError(field=field or "body", text=text)], headers) from why
-    origin, evidence = await to_thread.run_sync(lambda: Origins(found.site.rules, shipped()).of_view(view.url, view.referrer or ""))
     response.headers.update(headers | {"Cache-Control": "no-store"})
-    return Origin(**{name: origin[name] for name in (*FIELDS, "channel")}, evidence=evidence)
+    return await to_thread.run_sync(found.views.origin, view.url, view.referrer or "")
 
 
 @router.options("/collect", status_code=204, openapi_extra=who("anyone, from the site's hosts"), responses=responses(403, 404))

@@ -20,6 +20,7 @@ from upper_compass.store.rules import Version
 router = APIRouter(prefix="/api/v1/sites/{site}/rules", tags=["Tagging"])
 
 TRIAL_HOURS = 24
+MOST_VERSIONS = 50
 Note = Annotated[str, storable(300)]
 Number = Annotated[int, Path(ge=1, le=2**31 - 1, description="The version's number.")]
 _RULE = {
@@ -58,7 +59,7 @@ class VersionOut(BaseModel):
 
 
 class RulesOut(BaseModel):
-    """The draft, what in it is another than what is live, and all versions, the newest, which is live, first."""
+    """The draft, what in it is another than what is live, and the fifty newest versions, the first of which is live."""
 
     draft: list[Rule]
     changes: list[RuleChange]
@@ -74,14 +75,15 @@ class TrialOut(BaseModel):
 
 def _told(versions: Sequence[Version]) -> list[VersionOut]:
     before = [*(version.rules for version in versions[1:]), []]
-    return [
+    told = [
         VersionOut(**{name: getattr(version, name) for name in ("number", "note", "by", "at", "rules")}, changes=changes_between(was, version.rules))
         for version, was in zip(versions, before, strict=False)
     ]
+    return told[:MOST_VERSIONS]
 
 
 def _all(connection: sa.Connection, site_id: int) -> RulesOut:
-    versions, draft = store.versions_of(connection, site_id), store.draft_of(connection, site_id)
+    versions, draft = store.versions_of(connection, site_id, MOST_VERSIONS + 1), store.draft_of(connection, site_id)
     live = versions[0].rules if versions else []
     held = live if draft is None else draft
     return RulesOut(draft=held, changes=changes_between(live, held), versions=_told(versions))
@@ -89,7 +91,7 @@ def _all(connection: sa.Connection, site_id: int) -> RulesOut:
 
 def _draft(connection: sa.Connection, site_id: int) -> list[Rule]:
     held = store.draft_of(connection, site_id)
-    return store.live_rules(connection, site_id).get(site_id, []) if held is None else held
+    return store.live_rules(connection, site_id) if held is None else held
 
 
 def _owner_inserts(access: Access, before: Sequence[Rule], after: Sequence[Rule]) -> None:
@@ -105,20 +107,24 @@ def _unchanged(was: Sequence[Rule] | None, held: Sequence[Rule]) -> None:
 
 @router.get("", openapi_extra=who("viewer"), responses=responses(401, 404))
 def read_rules(access: Viewer) -> RulesOut:
-    """The draft and all versions. For the site's viewers."""
+    """The draft and the newest versions. For the site's viewers."""
     with access.engine.connect() as connection:
         return _all(connection, access.site.id)
 
 
 @router.get("/changes", openapi_extra=who("viewer"), responses=responses(401, 404, 422))
-def compare(access: Viewer, before: Annotated[int, Query(ge=0)], after: Annotated[int, Query(ge=0)]) -> list[RuleChange]:
+def compare(access: Viewer, before: Annotated[int, Query(ge=0, le=2**31 - 1)], after: Annotated[int, Query(ge=0, le=2**31 - 1)]) -> list[RuleChange]:
     """What is another in one version than in another; 0 is the draft. For the site's viewers."""
     with access.engine.connect() as connection:
-        held = {version.number: version.rules for version in store.versions_of(connection, access.site.id)} | {0: _draft(connection, access.site.id)}
-    for number in (before, after):
-        if number not in held:
-            raise Problem(404, f"There is no version {number}.")
-    return changes_between(held[before], held[after])
+        return changes_between(*(_rules_in(connection, access.site.id, number) for number in (before, after)))
+
+
+def _rules_in(connection: sa.Connection, site_id: int, number: int) -> list[Rule]:
+    """The rules of a version; 0 is the draft."""
+    found = store.version_of(connection, site_id, number) if number else None
+    if number and found is None:
+        raise Problem(404, f"There is no version {number}.")
+    return found.rules if found else _draft(connection, site_id)
 
 
 @router.put("/draft", openapi_extra=who("analyst"), responses=responses(401, 403, 404, 409, 422))
@@ -140,7 +146,7 @@ def make_live(given: LiveIn, access: Analyst) -> RulesOut:
         store.hold(connection, access.site.id)
         held = _draft(connection, access.site.id)
         _unchanged(given.was, held)
-        live = store.live_rules(connection, access.site.id).get(access.site.id, [])
+        live = store.live_rules(connection, access.site.id)
         if held == live:
             raise Problem(409, "The draft is just what is live already.")
         _owner_inserts(access, live, held)
@@ -153,14 +159,11 @@ def go_back(number: Number, access: Analyst) -> RulesOut:
     """Make an older version live again, as the next one; a draft stays. For the site's analysts; HTML that is not live now is for its owners."""
     with access.engine.begin() as connection:
         store.hold(connection, access.site.id)
-        versions = store.versions_of(connection, access.site.id)
-        old = next((version for version in versions if version.number == number), None)
-        if old is None:
-            raise Problem(404, "There is no version with this number.")
-        if old.rules == versions[0].rules:
+        old, live = _rules_in(connection, access.site.id, number), store.live_rules(connection, access.site.id)
+        if old == live:
             raise Problem(409, "This is just what is live already.")
-        _owner_inserts(access, versions[0].rules, old.rules)
-        store.make_live(connection, access.site.id, old.rules, f"Back to version {number}", access.user.id)
+        _owner_inserts(access, live, old)
+        store.make_live(connection, access.site.id, old, f"Back to version {number}", access.user.id)
         return _all(connection, access.site.id)
 
 
@@ -177,4 +180,4 @@ def throw_draft_away(access: Analyst) -> None:
     """Let the draft be what is live again. For the site's analysts."""
     with access.engine.begin() as connection:
         store.hold(connection, access.site.id)
-        store.keep_draft(connection, access.site.id, store.live_rules(connection, access.site.id).get(access.site.id, []), access.user.id)
+        store.keep_draft(connection, access.site.id, store.live_rules(connection, access.site.id), access.user.id)

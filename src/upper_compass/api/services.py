@@ -21,13 +21,14 @@ from upper_compass.collect.pseudonyms import Pseudonyms
 from upper_compass.collect.refusals import Refusals
 from upper_compass.collect.writing import GroupWriter
 from upper_compass.core.site import bare_host
+from upper_compass.core.sources import ViewReader
 from upper_compass.core.tag_rules import Rule
 from upper_compass.frames.keeper import Keeper
 from upper_compass.reference import shipped
 from upper_compass.store import sites as site_store
 from upper_compass.store import visitors
 from upper_compass.store.database import connect
-from upper_compass.store.rules import live_rules
+from upper_compass.store.rules import live_numbers, live_rules
 from upper_compass.store.sites import Site
 
 WARMED = 10
@@ -52,12 +53,14 @@ class Settings:
 
 @dataclass(frozen=True)
 class Collecting:
-    """What the collector must know of a site."""
+    """What the collector and the script must know of a site; `live`: the number of the version of its tag rules."""
 
     site: Site
     hosts: frozenset[str]
     own_networks: tuple[Network, ...]
+    live: int
     rules: Sequence[Rule]
+    views: ViewReader
 
 
 class Directory:
@@ -82,11 +85,20 @@ class Directory:
 
     def _read(self) -> dict[str, Collecting]:
         with self._engine.connect() as connection:
-            found, live = site_store.all_sites(connection), live_rules(connection)
-        return {
-            site.key: Collecting(site, frozenset(map(bare_host, site.rules.hosts)), tuple(read_networks(site.rules.own_networks)), live.get(site.id, []))
-            for site in found
-        }
+            live = live_numbers(connection)
+            return {site.key: self._collecting(connection, site, live.get(site.id, 0)) for site in site_store.all_sites(connection)}
+
+    def _collecting(self, connection: sa.Connection, site: Site, live: int) -> Collecting:
+        """What was read before and is the same is kept."""
+        held = self._sites.get(site.key)
+        return Collecting(
+            site=site,
+            hosts=frozenset(bare_host(host) for host in site.rules.hosts),
+            own_networks=tuple(read_networks(site.rules.own_networks)),
+            live=live,
+            rules=held.rules if held and (held.site.id, held.live) == (site.id, live) else live_rules(connection, site.id),
+            views=held.views if held and held.site.rules == site.rules else ViewReader(site.rules, shipped()),
+        )
 
 
 @dataclass

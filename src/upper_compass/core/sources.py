@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import unicodedata
+from functools import lru_cache
 from typing import Literal
 from urllib.parse import unquote_plus
 
@@ -20,6 +21,8 @@ ORIGIN_FIELDS = (*FIELDS, *RAW_FIELDS, "kind", "channel")
 DIRECT = {"source": "direct", "medium": "none", "raw_source": "direct", "raw_medium": "none"}
 
 _ADDRESS = r"^[^:/?#]+://([^/?#]*)([^?#]*)(?:\?([^#]*))?"
+# What stands behind the host in an address without its query.
+_HOST = re.compile(r"(?<=[^:/])/.*$", re.DOTALL)
 _RUNS = re.compile(r"[\s+_]+")
 # What Python trims, so that a value that tidies to nothing is none.
 _WHITE = "".join(chr(code) for code in range(0x3001) if chr(code).isspace())
@@ -174,7 +177,7 @@ class Origins:
 
     def explain(self, url: str, referrer: str) -> Explanation:
         """Why a view of this address with this referrer came from where it did."""
-        read = self._read(url, referrer)
+        read = self.read(url, referrer)
         if read is None:
             direct = self.direct()
             return Explanation(evidence="none", key="", spellings=[], kind="", channel=direct["channel"], rule=self._place(direct))
@@ -187,12 +190,7 @@ class Origins:
         ]
         return Explanation(evidence=evidence, key=key, spellings=spellings, kind=origin["kind"], channel=origin["channel"], rule=self._place(origin))
 
-    def of_view(self, url: str, referrer: str) -> tuple[dict[str, str], bool]:
-        """The origin, with the fields of ORIGIN_FIELDS, that one view tells of, and whether it holds evidence; without, it is direct."""
-        read = self._read(url, referrer)
-        return (self.direct(), False) if read is None else (self.origin(read[2], read[3]), True)
-
-    def _read(self, url: str, referrer: str) -> tuple[Evidence, str, dict[str, str], str | None] | None:
+    def read(self, url: str, referrer: str) -> tuple[Evidence, str, dict[str, str], str | None] | None:
         """What told, its key, the raw fields, and the kind of a referrer's host; None without evidence."""
         parts = split_addresses(pl.Series([url, referrer]))
         values = query_values(parts["query"][:1], self.query_keys)
@@ -218,6 +216,33 @@ class Origins:
     def _place(self, origin: dict[str, str]) -> int | None:
         rule = self._rule(origin)
         return None if rule is None else rule + 1
+
+
+class Origin(Tags):
+    """Where a view came from, tidied, aliases applied, sorted into a channel; without `evidence` it is direct."""
+
+    channel: str
+    evidence: bool
+
+
+class ViewReader:
+    """Reads single views by one site's rules. Many are alike, so what was read is kept for the next."""
+
+    MOST_KEPT = 10_000
+
+    def __init__(self, rules: SiteRules, reference: Reference) -> None:
+        self._origins = Origins(rules, reference)
+        self._of = lru_cache(self.MOST_KEPT)(self._read)
+
+    def origin(self, url: str, referrer: str) -> Origin:
+        """Where a view of this address with this referrer came from; paths say nothing of that."""
+        start, _, query = url.partition("#")[0].partition("?")
+        return self._of(_HOST.sub("", start), query, _HOST.sub("", referrer.partition("?")[0]))
+
+    def _read(self, place: str, query: str, referrer: str) -> Origin:
+        read = self._origins.read(f"{place}/?{query}", referrer)
+        made = self._origins.direct() if read is None else self._origins.origin(read[2], read[3])
+        return Origin(**{name: made[name] for name in (*FIELDS, "channel")}, evidence=read is not None)
 
 
 Evidence = Literal["tags", "click id", "label", "referrer", "none"]

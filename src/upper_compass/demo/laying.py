@@ -145,7 +145,7 @@ def _site(connection: sa.Connection, *, same_edition: bool) -> sites.Site:
         for given, note, days in LINKS:
             draft = LinkDraft.model_validate(given)
             links.add_links(connection, found.id, [(draft, builder.build(draft).url or "")], note, owner.id, datetime.now(UTC) - timedelta(days=days))
-    if not rules.versions_of(connection, found.id):
+    if not rules.live_numbers(connection).get(found.id):
         for note, made, days in RULES_MADE:
             version = RuleSet.model_validate({"rules": made}).rules
             rules.make_live(connection, found.id, version, note, owner.id, datetime.now(UTC) - timedelta(days=days))

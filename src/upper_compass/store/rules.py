@@ -9,7 +9,7 @@ from datetime import datetime
 from typing import Any
 
 import sqlalchemy as sa
-from sqlalchemy.dialects.postgresql import distinct_on, insert
+from sqlalchemy.dialects.postgresql import insert
 
 from upper_compass.core.tag_rules import Rule, RuleSet
 from upper_compass.store.people import digest
@@ -36,18 +36,36 @@ def _plain(rules: Sequence[Rule]) -> list[dict[str, Any]]:
     return [rule.model_dump(mode="json") for rule in rules]
 
 
-def versions_of(connection: sa.Connection, site_id: int) -> list[Version]:
-    """All versions of a site, the newest, which is live, first."""
-    query = sa.select(rule_versions, users.c.name).outerjoin(users, users.c.id == rule_versions.c.created_by).where(rule_versions.c.site_id == site_id)
-    rows = connection.execute(query.order_by(rule_versions.c.number.desc()))
-    return [Version(row.number, _read(row.rules), row.note, row.name, row.created_at) for row in rows]
+def _versions(site_id: int) -> sa.Select[Any]:
+    newest_first = sa.select(rule_versions, users.c.name).outerjoin(users, users.c.id == rule_versions.c.created_by)
+    return newest_first.where(rule_versions.c.site_id == site_id).order_by(rule_versions.c.number.desc())
 
 
-def live_rules(connection: sa.Connection, site_id: int | None = None) -> dict[int, list[Rule]]:
-    """The rules that are live, by site; of one site where one is named. A site without has none."""
-    newest = sa.select(rule_versions).ext(distinct_on(rule_versions.c.site_id)).order_by(rule_versions.c.site_id, rule_versions.c.number.desc())
-    rows = connection.execute(newest if site_id is None else newest.where(rule_versions.c.site_id == site_id))
-    return {row.site_id: _read(row.rules) for row in rows}
+def _version(row: sa.Row[Any]) -> Version:
+    return Version(row.number, _read(row.rules), row.note, row.name, row.created_at)
+
+
+def versions_of(connection: sa.Connection, site_id: int, limit: int) -> list[Version]:
+    """The newest versions of a site, the first of which is live."""
+    return [_version(row) for row in connection.execute(_versions(site_id).limit(limit))]
+
+
+def version_of(connection: sa.Connection, site_id: int, number: int) -> Version | None:
+    """The version of a site with this number."""
+    row = connection.execute(_versions(site_id).where(rule_versions.c.number == number)).one_or_none()
+    return _version(row) if row else None
+
+
+def live_rules(connection: sa.Connection, site_id: int) -> list[Rule]:
+    """The rules of a site that are live."""
+    live = versions_of(connection, site_id, 1)
+    return live[0].rules if live else []
+
+
+def live_numbers(connection: sa.Connection) -> dict[int, int]:
+    """The number of the version that is live, by site; a version never changes."""
+    newest = sa.select(rule_versions.c.site_id, sa.func.max(rule_versions.c.number)).group_by(rule_versions.c.site_id)
+    return {site: number for site, number in connection.execute(newest)}
 
 
 def draft_of(connection: sa.Connection, site_id: int) -> list[Rule] | None:
@@ -63,7 +81,7 @@ def hold(connection: sa.Connection, site_id: int) -> None:
 
 def keep_draft(connection: sa.Connection, site_id: int, rules: Sequence[Rule], user_id: int) -> None:
     """Replace the draft; one that is just what is live is none."""
-    before, live = draft_of(connection, site_id), live_rules(connection, site_id).get(site_id, [])
+    before, live = draft_of(connection, site_id), live_rules(connection, site_id)
     if list(rules) == live:
         connection.execute(rule_drafts.delete().where(rule_drafts.c.site_id == site_id))
     else:
