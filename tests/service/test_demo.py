@@ -121,3 +121,10 @@ def test_every_page_of_the_sample_site_is_there_and_every_link_leads_to_one():
     assert {"/mill/checkout/thanks", "/mill/wholesale", "/mill/de/kurse", "/mill/files/starter-guide.pdf", "/mill/courses/rye-and-seeds/book"} <= seen
     assert client.get("/mill/nothing").status_code == 404
     assert client.get("/mill/files/../places.py").status_code == 404
+
+
+def test_a_rule_told_who_reads_recipes_since_it_went_live(lines):
+    told = [hit for hit in map(orjson.loads, lines) if hit.get("name") == "recipe read"]
+    assert min(hit["at"] for hit in told) >= "2026-10-24"
+    assert all(hit["url"].startswith("https://fennmoor-mill.example/recipes/") for hit in told)
+    assert "No knead loaf" in {hit["props"]["recipe"] for hit in told}

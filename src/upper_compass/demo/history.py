@@ -47,6 +47,8 @@ GUIDE_CHANGED, OUTAGE, GERMAN_OPENED = 28, 17, 45
 # What is wrong with the tags: how often, since when.
 PERSONAL, UNSEEN, RETURNED, FROM_OWN_HOST, SILENT, MAILED = 0.06, 0.008, 0.2, 0.02, 5, 9
 UNSEEN_PAGE, PAYMENT_PAGE, OWN_HOST = "/press", "https://pay.copperpot.example/done", "https://tickets.fennmoor-mill.example/"
+# For how many days the rule that tells who reads a recipe has been live.
+RECIPES_READ = 30
 # Scripts that fail, by page: for which share of visitors, with which words, where.
 STUMBLES = {
     "/stockists": (0.04, "Uncaught TypeError: map is undefined", "/site/map.js", 41),
@@ -111,6 +113,8 @@ class Visit:
         if page in STUMBLES:
             self._stumble(*STUMBLES[page])
         stay = seconds or self.rng.lognormvariate(3.1, 0.8)
+        if page.startswith("/recipes/") and self.days_ago <= RECIPES_READ and stay > 60:
+            self._by_rule(60_000, "recipe read", recipe=_title(page).removesuffix(" · Fennmoor Mill"))
         self.at += int(min(stay, 900) * 1000)
         self._hit("engage", engaged_ms=int(min(stay, 900) * self.rng.uniform(550, 950)))
         self.at += self.rng.randint(60, 900)
@@ -134,6 +138,13 @@ class Visit:
         told, self.rng = self.rng, self.by_itself
         self._hit("event", name=name, props=props)
         self.rng = told
+
+    def _by_rule(self, later: int, name: str, **props: Any) -> None:  # noqa: ANN401
+        """Something that a rule records, so many ms from now; it leaves the course of the visit and its chances as they are."""
+        told, self.rng = (self.rng, self.at), random.Random(f"{name} {self.person.visitor} {self.at}")
+        self.at += later
+        self._hit("event", name=name, props=props)
+        self.rng, self.at = told
 
     def _stumble(self, share: float, message: str, file: str, line: int) -> None:
         """A script of the page fails for a share of its visitors, by a chance of its own that leaves all else as it is."""

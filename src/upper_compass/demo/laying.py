@@ -16,7 +16,7 @@ from upper_compass.core.links import Builder, LinkDraft, Word
 from upper_compass.core.site import EventNote, PageField, PageGroup, SiteField, SiteRules
 from upper_compass.core.tag_rules import RuleSet
 from upper_compass.core.tagging import Tagging
-from upper_compass.demo.history import SEED, ZONE, Teller
+from upper_compass.demo.history import RECIPES_READ, SEED, ZONE, Teller
 from upper_compass.demo.places import SITE
 from upper_compass.reference import shipped
 from upper_compass.store import links, people, rules, sites
@@ -74,7 +74,7 @@ _WELCOME = {
     }],
 }  # fmt: skip
 # What each version is for, its rules, and how many days ago it went live; the draft comes last.
-RULES_MADE = (("Which recipes are read, not only opened", [_READ], 30), ("Who goes from a recipe to the shop", [_READ, _FLOUR], 12))
+RULES_MADE = (("Which recipes are read, not only opened", [_READ], RECIPES_READ), ("Who goes from a recipe to the shop", [_READ, _FLOUR], 0))
 RULES_DRAFT = [_READ, _FLOUR, _WELCOME]
 GOALS = {
     "Course bookings": {"match": {"kind": "event", "name": "course booked"}, "counts": "every time", "value": {"kind": "hit"}},
@@ -86,7 +86,7 @@ GOALS = {
     },
 }
 # Another edition is read by other rules; those of the old one are replaced.
-EDITION = 6
+EDITION = 7
 _STAMP = f"demo, edition {EDITION}, laid"
 
 
