@@ -18,6 +18,7 @@ import pytest
 import sqlalchemy as sa
 from argon2 import PasswordHasher
 from starlette.testclient import TestClient
+from xdist.scheduler import LoadScopeScheduling
 
 from upper_compass.api.app import create_app
 from upper_compass.api.services import Settings
@@ -32,11 +33,15 @@ PASSWORD = "a long enough one"
 BOOKED = Goal.model_validate({"match": {"kind": "event", "name": "book"}, "counts": "every time", "value": {"kind": "hit"}})
 
 
-@pytest.hookimpl(tryfirst=True)  # before the groups are read
-def pytest_collection_modifyitems(items):
-    """For two processes: what needs a browser shares one demo, everything else goes by file."""
-    for item in items:
-        item.add_marker(pytest.mark.xdist_group("browser" if "browser" in item.path.parts else item.path.name))
+class ByFile(LoadScopeScheduling):
+    """For two processes: a file's tests stay together, so that what they share is made once."""
+
+    def _split_scope(self, nodeid):
+        return nodeid.partition("::")[0]
+
+
+def pytest_xdist_make_scheduler(config, log):
+    return ByFile(config, log)
 
 
 @pytest.fixture(scope="session", autouse=True)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import fcntl
+import os
 import secrets
 
 import pytest
@@ -12,6 +14,7 @@ from upper_compass.demo.laying import ACCOUNT, PASSWORD, lay
 from upper_compass.run.places import ROOT
 from upper_compass.store.database import connect, migrate
 
+LAID = "compass_test_laid"
 AXE = (ROOT / "node_modules" / "axe-core" / "axe.min.js").read_text()
 QUIET = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"]
 
@@ -34,12 +37,28 @@ def browser_context_args(browser_context_args, demo):
 
 
 @pytest.fixture(scope="session")
-def demo_database(cluster):
+def laid(cluster, tmp_path_factory, worker_id):
+    """The name of a database with the demo, laid once for all processes of a run. It stays until the next run."""
+    folder = tmp_path_factory.getbasetemp()
+    with (folder if worker_id == "master" else folder.parent).joinpath("laid").open("a+") as mark:
+        fcntl.flock(mark, fcntl.LOCK_EX)
+        if not os.fstat(mark.fileno()).st_size:
+            cluster.drop_database(LAID)
+            cluster.ensure_database(LAID)
+            engine = connect(cluster.url(LAID))
+            migrate(engine)
+            lay(engine, cluster.url(LAID))
+            engine.dispose()
+            mark.write("laid")
+    return LAID
+
+
+@pytest.fixture(scope="session")
+def demo_database(cluster, laid):
+    """The demo, in a database of this process' own."""
     name = f"compass_test_{secrets.token_hex(6)}"
-    cluster.ensure_database(name)
+    cluster.copy_database(laid, name)
     engine = connect(cluster.url(name))
-    migrate(engine)
-    lay(engine, cluster.url(name))
     yield engine
     engine.dispose()
     cluster.drop_database(name)

@@ -16,7 +16,7 @@ def analyst(page):
 
 def test_an_event_is_looked_into_renamed_and_taken_back(analyst):
     analyst.goto("/s/mill/tag/events")
-    expect(analyst.get_by_role("heading", level=1)).to_contain_text("of those that you named, most people did course booked")
+    expect(analyst.get_by_role("heading", level=1)).to_contain_text("of those that you named, most people did recipe read")
     analyst.get_by_role("button", name="file download", exact=True).click()
     inside = analyst.locator(".inside")
     expect(inside).to_contain_text(re.compile(r"file starter-guide\.pdf \d+"))

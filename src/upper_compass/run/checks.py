@@ -64,7 +64,7 @@ def test(rest: Sequence[str]) -> int:
         _run("Types, format and lint of the front end", ["npm", "run", "--silent", "check"], node),
     ]
     say("· Tests …")
-    passed.append(subprocess.run([*pytest, "-n", "2", "--dist", "loadgroup"], cwd=ROOT, check=False).returncode == 0)
+    passed.append(subprocess.run([*pytest, "-n", "2", "--dist", "loadscope"], cwd=ROOT, check=False).returncode == 0)
     return 0 if all(passed) else 1
 
 
