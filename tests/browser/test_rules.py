@@ -142,6 +142,69 @@ def test_a_rule_is_taken_out_of_the_draft_brought_back_and_the_draft_thrown_away
     expect(rules.get_by_role("heading", level=1)).to_have_text("2 rules are live; nothing is waiting in the draft.")
 
 
+def test_what_the_draft_changes_is_said_part_by_part(rules):
+    rules.get_by_role("button", name="Recipes read for a minute").click()
+    form = rules.get_by_role("form", name="The rule Recipes read for a minute")
+    form.get_by_label("Name", exact=True).fill("Recipes read")
+    form.get_by_label("How many seconds").fill("90")
+    form.get_by_role("group", name="And only if").get_by_label("Test").select_option("is not empty")
+    form.get_by_role("button", name="With a value …").click()
+    form.get_by_label("Worth: where it comes from").select_option("cookie")
+    form.get_by_label("Worth: key").fill("worth")
+    form.get_by_label("It rests").check()
+    form.get_by_role("button", name="Save in the draft").click()
+    changes = rules.get_by_role("region", name="The draft", exact=True).get_by_role("listitem")
+    expect(changes).to_have_text([
+        "Recipes read, name: Recipes read for a minute → Recipes read",
+        "Recipes read, when: 60 seconds have passed → 90 seconds have passed",
+        "Recipes read, only if: the page starts with /recipes/ → the page is not empty",
+        "Recipes read, then: record the event recipe read (recipe: the text of h1) → record the event recipe read (recipe: the text of h1, worth the cookie worth)",
+        "Recipes read, state: awake → rests",
+        "A word to those who come back was added.",
+    ])  # fmt: skip
+    expect(rules.get_by_role("row").filter(has_text="Recipes read")).to_contain_text("live, changed in the draft, rests")
+
+
+def test_among_many_rules_one_is_looked_for(rules):
+    headers = {"X-CSRF-Token": rules.request.get("/api/v1/session").json()["csrf"]}
+    many = [
+        {"id": f"many{number:04}", "name": f"Rule {number} " + "of a long name " * 10, "when": {"kind": "signalled", "name": f"signal {number}"},
+         "then": [{"kind": "event", "name": f"event {number}"}]}
+        for number in range(100)
+    ]  # fmt: skip
+    assert rules.request.put("/api/v1/sites/mill/rules/draft", data={"rules": many}, headers=headers).ok
+    rules.reload()
+    listed = rules.get_by_role("region", name="Rules", exact=True)
+    rules.get_by_label("Look for a rule").fill('uc.signal("signal 42")')
+    expect(listed.locator("tbody tr").first).to_contain_text("Rule 42")
+    rules.get_by_label("Look for a rule").fill("nothing of the kind")
+    expect(listed).to_contain_text("No rule fits.")
+    assert rules.evaluate("document.documentElement.scrollWidth <= innerWidth")
+
+
+def test_before_consent_no_draft_is_fetched_and_nothing_is_tried(rules):
+    headers = {"X-CSRF-Token": rules.request.get("/api/v1/session").json()["csrf"]}
+    site = rules.request.get("/api/v1/sites/mill").json()
+
+    def tagging(**change):
+        body = {"name": site["name"], "rules": site["rules"], "tagging": site["tagging"] | change}
+        assert rules.request.put("/api/v1/sites/mill", data=body, headers=headers).ok
+        rules.wait_for_timeout(1100)
+
+    token = rules.request.post("/api/v1/sites/mill/rules/trials", headers=headers).json()["token"]
+    tagging(consent=True)
+    other = stranger(rules)
+    page = other.new_page()
+    page.goto(f"/mill/recipes/focaccia#uc-trial={token}")
+    page.wait_for_timeout(600)
+    panel = page.get_by_role("region", name="Rules tried on this browser")
+    expect(panel).to_have_count(0)
+    page.evaluate("uc.consent(true)")
+    expect(panel).to_be_visible()
+    other.close()
+    tagging(consent=False)
+
+
 def test_html_that_runs_is_refused_beside_it_and_what_was_typed_stays(rules):
     rules.get_by_role("button", name="A word to those").click()
     form = rules.get_by_role("form", name="The rule A word to those who come back")

@@ -9,9 +9,11 @@ import pytest
 from tests.browser.test_outside import HARM, wait_for_events
 from tests.browser.test_site_script import collected, events, serve
 from upper_compass.api.script import made_for
+from upper_compass.core.agents import read_agent
 from upper_compass.core.site import SiteRules
 from upper_compass.core.tag_rules import RuleSet
 from upper_compass.core.tagging import Sends, Tagging
+from upper_compass.demo.places import AGENTS
 from upper_compass.run.build import TRACKER
 from upper_compass.store.sites import Site
 
@@ -272,8 +274,58 @@ def test_the_visits_source_and_whether_it_is_the_first_are_known_on_its_next_pag
     assert page.evaluate("Object.keys(localStorage)") == []
 
 
+def test_what_waits_for_the_source_is_told_when_the_page_goes_away_before_the_answer(page, ruled):
+    page.route("**/collect/source?*", lambda route: None)  # never answered
+    value = {"key": "by", "value": {"kind": "source", "part": "medium"}}
+    bodies = ruled("/own-fast", '<a href="/own-fast?next">Next</a>', a_rule({"kind": "clicked", "selector": "a"}, event("went", props=[value])))
+    page.get_by_role("link").click()
+    page.wait_for_url("**/own-fast?next")
+    assert told(page, bodies, 1)[0][0] == "went"
+
+
+def test_what_is_done_after_a_long_pause_belongs_to_another_visit_which_is_direct(page, ruled):
+    source = [{"key": "by", "value": {"kind": "source", "part": "source"}}]
+    rules = [
+        a_rule({"kind": "signalled", "name": "go"}, event(who, props=source), only_if=[{"kind": "visitor", "visitor": who}]) for who in ("new", "returning")
+    ]
+    bodies = ruled("/own-pause?via=card", "", *rules)
+    page.evaluate("uc.signal('go')")
+    assert told(page, bodies, 1) == [("new", None, {"by": "card"})]
+    page.evaluate("const held = JSON.parse(localStorage.uc_visit_mill); held.last -= 31 * 60000; localStorage.uc_visit_mill = JSON.stringify(held)")
+    page.evaluate("uc.event('back again')")
+    page.wait_for_function("JSON.parse(localStorage.uc_visit_mill).source?.source === 'direct'")
+    page.evaluate("uc.signal('go')")
+    assert told(page, bodies, 3)[2] == ("returning", None, {"by": "direct"})
+
+
 def test_without_a_cookie_rules_keep_nothing_in_the_browser(page, ruled):
     rule = a_rule({"kind": "page shown"}, event("came", props=[{"key": "by", "value": {"kind": "source", "part": "medium"}}]))
     bodies = ruled("/own-bare?via=card", "", rule, cookie=False)
     assert told(page, bodies, 1) == [("came", None, {"by": "link"})]
     assert page.evaluate("[document.cookie, localStorage.length, sessionStorage.length]") == ["", 0, 0]
+
+
+OTHERS = (
+    "Mozilla/5.0 (iPad; CPU OS 18_5 like Mac OS X) AppleWebKit/605.1.15 (KHTML, like Gecko) Version/18.5 Mobile/15E148 Safari/604.1",
+    "Mozilla/5.0 (Linux; Android 15; Pixel 8) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/137.0.0.0 Mobile Safari/537.36",
+    "Mozilla/5.0 (Linux; Android 14; SM-X700) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/137.0.0.0 Safari/537.36",
+    "Mozilla/5.0 (X11; CrOS x86_64 14541.0.0) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/137.0.0.0 Safari/537.36",
+    "Mozilla/5.0 (Windows Phone 10.0; Android 6.0.1) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/52.0 Mobile Safari/537.36 Edge/15",
+    "Mozilla/5.0 (Macintosh; Intel Mac OS X 10_15_7) AppleWebKit/605.1.15 (KHTML, like Gecko) Version/18.5 Safari/605.1.15",
+    "A reader of its own",
+)
+
+
+@pytest.mark.parametrize("agent", [*{agent for agents in AGENTS.values() for agent in agents}, *OTHERS])
+def test_a_device_is_the_one_of_the_reports(browser, demo, agent):
+    told_by_reports = read_agent(agent)[0]
+    rules = [a_rule({"kind": "page shown"}, event(device), only_if=[{"kind": "device", "devices": [device]}]) for device in ("phone", "tablet", "desktop")]
+    context = browser.new_context(base_url=demo.address, user_agent=agent)
+    page = context.new_page()
+    bodies = collected(page)
+    page.route("**/ruled.js", lambda route: route.fulfill(body=script_of(*rules), content_type="text/javascript"))
+    serve(page, "/own-device", "", attributes="", script="/ruled.js")
+    page.evaluate("uc.event('last')")
+    page.wait_for_function("!localStorage.getItem('uc_waiting_mill')")
+    assert [hit["name"] for hit in events(bodies)] == [*([told_by_reports] if told_by_reports != "other" else []), "last"]
+    context.close()

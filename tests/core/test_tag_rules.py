@@ -1,6 +1,10 @@
 """Tag rules as data: what may stand in one, what the script is told of them, what changed between two versions."""
 
+import re
+
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 from pydantic import ValidationError
 
 from upper_compass.core.inserting import strange_in, tidied_html
@@ -112,3 +116,65 @@ def test_html_is_the_same_only_in_the_same_rule():
     assert inserts(rules(a_rule(1, name="Other", then=[HTML]), a_rule(2, rests=True, then=[HTML]))) == inserts(held)
     assert inserts(rules(a_rule(1, then=[HTML], when={"kind": "leaving"}))) != inserts(held)
     assert inserts(rules(a_rule(1))) == set()
+
+
+NAMES = st.sampled_from(["Read", "Sent", "Left"])
+WHENS = st.sampled_from([{"kind": "page shown"}, {"kind": "leaving"}, {"kind": "scrolled", "percent": 50}])
+ONLY = st.lists(st.sampled_from([{"kind": "share", "percent": 5}, {"kind": "visitor", "visitor": "new"}]), max_size=2)
+THENS = st.lists(st.sampled_from([EVENT, HTML, {"kind": "goal", "name": "Bought"}]), min_size=1, max_size=3)
+SETS = st.lists(
+    st.builds(lambda number, name, when, only, then, rests: a_rule(number, name=name, when=when, only_if=only, then=then, rests=rests),
+              st.integers(1, 6), NAMES, WHENS, ONLY, THENS, st.booleans()),
+    max_size=6, unique_by=lambda rule: rule["id"],
+)  # fmt: skip
+
+
+@settings(max_examples=200, deadline=None)
+@given(before=SETS, after=SETS)
+def test_any_changes_lead_from_one_version_to_the_other(before, after):
+    old, new = rules(*before), rules(*after)
+    held = {rule.id: rule for rule in old}
+    for change in changes_between(old, new):
+        if change.becomes is None:
+            assert held.pop(change.was.id) == change.was
+            continue
+        assert held.get(change.becomes.id) == change.was
+        if change.was is not None:
+            assert change.parts
+            unchanged = {"id", "name", "when", "only_if", "then", "rests"} - set(change.parts)
+            assert all(getattr(change.was, part) == getattr(change.becomes, part) for part in unchanged)
+        held[change.becomes.id] = change.becomes
+    assert held == {rule.id: rule for rule in new}
+
+
+@settings(max_examples=200, deadline=None)
+@given(held=SETS, html=st.booleans(), trying=st.booleans())
+def test_of_any_rules_the_script_is_told_just_those_that_do_something(held, html, trying):
+    told = for_script(rules(*held), html=html, trying=trying)
+    for one in told:
+        rule = next(rule for rule in held if rule["id"] == one["id"])
+        kinds = [action["kind"] for action in rule["then"] if html or trying or action["kind"] != "html"]
+        assert [action["kind"] for action in one["then"]] == kinds
+        assert ("name" in one) == trying
+        assert html or not any("html" in action for action in one["then"])
+        assert trying or not rule["rests"]
+    silent = {rule["id"] for rule in held} - {one["id"] for one in told}
+    assert all(rule["rests"] or {action["kind"] for action in rule["then"]} == {"html"} for rule in held if rule["id"] in silent)
+
+
+PIECES = st.sampled_from([
+    "<p>", "</p>", "<b class='a'>", "</b>", "text", "&amp;", "&lt;script&gt;", "<script>", "</script>", "<img src=x onerror=y>", '<a href="javascript:x">', "</a>",
+    "<svg onload=x>", "<!-- c -->", "<!--", "-->", "<style>", "</style>", "<table><tr><td>", "<a href=' java\tscript:x'>", "<math><mi//xlink:href='data:x'>",
+    "<p style='x:y' onclick=z", ">", '"', "'", "<", "<textarea>", "</textarea>", "<noscript>", "<template>", "<iframe srcdoc='<b>'>", "\u00e4", "<plaintext>", "<title>",
+])  # fmt: skip
+
+
+@settings(max_examples=300, deadline=None)
+@given(st.lists(PIECES, max_size=12).map("".join))
+def test_whatever_is_written_what_is_inserted_runs_nothing(html):
+    made = tidied_html(html)
+    assert tidied_html(made) == made
+    assert strange_in(made) == []
+    assert not re.search(
+        r"<(script|iframe|svg|math|style|template|noscript|form|input|textarea|title)\b|<[^>]*\son\w+\s*=|<[^>]*javascript:", made, re.IGNORECASE
+    )

@@ -209,3 +209,29 @@ def test_only_the_sites_own_pages_may_ask_where_a_view_came_from(served):
     assert served.post("/collect/source?site=nobodys", json=view).status_code == 404
     answer = served.post("/collect/source?site=mill", json={"url": "nowhere"})
     assert (answer.status_code, answer.json()["errors"][0]["field"]) == (422, "url")
+
+
+def test_the_fifty_newest_versions_are_told_and_older_ones_can_still_be_gone_back_to(served):
+    for number in range(52):
+        assert make_live(served, "analyst", READ | {"name": f"Read {number}"}).status_code == 201
+    versions = read(served)["versions"]
+    assert ([one["number"] for one in versions], versions[-1]["changes"][0]["what"]) == (list(range(52, 2, -1)), "changed")
+    answer = served.post(f"{RULES}/versions/1/again", headers=sign_in(served, "analyst"))
+    assert (answer.json()["versions"][0]["number"], answer.json()["draft"][0]["name"]) == (53, "Read 0")
+
+
+def test_a_hundred_rules_are_kept_and_no_more(served):
+    many = [READ | {"id": f"rule{number:04}"} for number in range(101)]
+    assert draft(served, "analyst", *many[:100]).status_code == 200
+    answer = draft(served, "analyst", *many)
+    assert (answer.status_code, answer.json()["errors"]) == (422, [{"field": "rules", "text": "these are more than 100"}])
+    assert len(read(served)["draft"]) == 100
+
+
+def test_the_history_says_who_drafted_and_who_made_it_live(served, engine):
+    make_live(served, "analyst", READ, note="First")
+    with engine.connect() as connection:
+        rows = connection.execute(
+            sa.text("SELECT users.name, after FROM changes JOIN users ON users.id = user_id WHERE thing = 'rules' ORDER BY changes.id DESC LIMIT 2")
+        ).all()
+    assert [(row.name, row.after.get("note"), len(row.after.get("rules", []))) for row in rows] == [("Analyst", "First", 0), ("Analyst", None, 1)]

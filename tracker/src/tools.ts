@@ -47,7 +47,7 @@ export type Origin = Record<string, string>;
 
 export interface Visit {
   /** Calls as soon as it is known. */
-  known: (run: () => void) => void;
+  known: (run: () => void) => unknown;
   fresh: () => boolean;
   source: () => Origin | undefined;
 }

@@ -26,8 +26,11 @@ const same = (one?: Origin, other?: Origin): boolean =>
 export function visitOf(tools: Tools, gap: number): Visit {
   const name = visitKey(tools.key);
   let here: Held | undefined;
-  let ready: Promise<unknown> = Promise.resolve();
-  const read = safely((): Held | undefined => (tools.keeps ? (JSON.parse(localStorage.getItem(name) ?? "null") ?? here) : here));
+  let asking: Promise<unknown> = Promise.resolve();
+  let open = 0;
+  let waiting: (() => void)[] = [];
+  const stored = safely((): Held | undefined => (tools.keeps ? (JSON.parse(localStorage.getItem(name) ?? "null") as Held) : undefined));
+  const read = (): Held | undefined => stored() ?? here;
   const keep = (held: Held): void => {
     here = held;
     if (tools.keeps) safely(() => localStorage.setItem(name, JSON.stringify(held)))();
@@ -38,17 +41,35 @@ export function visitOf(tools: Tools, gap: number): Visit {
     const meant = first && (await ask(first));
     if (meant && here) keep({ ...here, source: meant, first: undefined });
     const hint = view.url.includes("?") || (view.referrer && new URL(view.referrer).host !== new URL(view.url).host);
-    if (!hint || (first && first.url === view.url)) return;
+    if (!hint || first?.url === view.url) return;
     const told = await ask(view);
     if (told?.evidence && !same(told, here?.source)) keep({ last: Date.now(), fresh: false, source: told });
   };
-  tools.arriving(() => {
-    const view = { url: tools.address(), referrer: tools.referrer() };
-    const held = read() ?? here;
+  const answered = (): void => {
+    const now = waiting;
+    waiting = [];
+    now.forEach((run) => run());
+  };
+  /** A hit: another one of the visit under way, or the first of another, which this view stands for. */
+  const happened = (view: View, shown: boolean): void => {
+    const held = read();
     const over = !held || Date.now() - held.last > gap * MINUTE;
     keep(over ? { last: Date.now(), fresh: !held && !tools.known, first: view } : { ...held, last: Date.now() });
-    ready = ready.then(() => look(view)).catch(() => undefined);
-  });
-  tools.sent(() => here && keep({ ...here, last: Date.now() }));
-  return { known: (run) => void ready.then(run), fresh: () => here?.fresh ?? true, source: () => here?.source };
+    if (!over && !shown) return;
+    open++;
+    asking = asking
+      .then(() => look(view))
+      .catch(() => undefined)
+      .then(() => --open || answered());
+  };
+  tools.arriving(() => happened({ url: tools.address(), referrer: tools.referrer() }, true));
+  // A visit that does not begin with a view is direct, whatever the page's address says.
+  tools.sent(() => happened({ url: `${new URL(tools.address()).origin}/`, referrer: "" }, false));
+  // What waits for an answer is rather done without it than lost with the page.
+  tools.leaving(answered);
+  return {
+    known: (run) => (open ? waiting.push(run) : run()),
+    fresh: () => here?.fresh ?? true,
+    source: () => here?.source,
+  };
 }

@@ -608,7 +608,7 @@ export interface paths {
         };
         /**
          * Read Rules
-         * @description The draft and all versions. For the site's viewers.
+         * @description The draft and the newest versions. For the site's viewers.
          */
         get: operations["read_rules_api_v1_sites__site__rules_get"];
         put?: never;
@@ -2486,7 +2486,7 @@ export interface components {
         };
         /**
          * RulesOut
-         * @description The draft, what in it is another than what is live, and all versions, the newest, which is live, first.
+         * @description The draft, what in it is another than what is live, and the fifty newest versions, the first of which is live.
          */
         RulesOut: {
             /** Draft */
