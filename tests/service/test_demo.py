@@ -2,7 +2,7 @@
 
 import re
 from collections import Counter
-from datetime import date
+from datetime import date, timedelta
 from zoneinfo import ZoneInfo
 
 import orjson
@@ -14,6 +14,8 @@ from starlette.testclient import TestClient
 from upper_compass.collect.checking import as_rows, check_line
 from upper_compass.core.frame import RAW_SCHEMA
 from upper_compass.core.goals import Goal
+from upper_compass.core.health import HISTORY, Look, look
+from upper_compass.core.periods import midnight
 from upper_compass.core.reports import Reading, table
 from upper_compass.core.requests import TableRequest
 from upper_compass.demo.history import Teller
@@ -128,3 +130,13 @@ def test_a_rule_told_who_reads_recipes_since_it_went_live(lines):
     assert min(hit["at"] for hit in told) >= "2026-10-24"
     assert all(hit["url"].startswith("https://fennmoor-mill.example/recipes/") for hit in told)
     assert "No knead loaf" in {hit["props"]["recipe"] for hit in told}
+
+
+def test_something_of_every_kind_that_tag_health_knows_is_planted(reading):
+    midnights = [midnight(TODAY - timedelta(days=back), reading.zone) for back in range(HISTORY, -1, -1)]
+    goals = [(name, Goal.model_validate(goal)) for name, goal in GOALS.items()]
+    found = Counter(one.kind for one in look(Look(reading.shards, RULES, midnights, midnights[-1] + 1, goals)))
+    assert {kind: found[kind] >= 2 for kind in ("spelling", "unsorted", "referrer", "script error")} == dict.fromkeys(
+        ("spelling", "unsorted", "referrer", "script error"), True
+    )
+    assert found.keys() >= {"silent event", "script missing", "personal data", "repeated orders", "untagged mail", "robots"}
