@@ -316,7 +316,7 @@ OTHERS = (
 )
 
 
-@pytest.mark.parametrize("agent", [*{agent for agents in AGENTS.values() for agent in agents}, *OTHERS])
+@pytest.mark.parametrize("agent", sorted({*OTHERS, *(agent for agents in AGENTS.values() for agent in agents)}))
 def test_a_device_is_the_one_of_the_reports(browser, demo, agent):
     told_by_reports = read_agent(agent)[0]
     rules = [a_rule({"kind": "page shown"}, event(device), only_if=[{"kind": "device", "devices": [device]}]) for device in ("phone", "tablet", "desktop")]
