@@ -1,6 +1,7 @@
 import { useState } from "react";
 
 import { Lines, type Column } from "@/pieces/Lines";
+import { Seek } from "@/pieces/Seek";
 import { plural } from "@/words/format";
 import type { Alias } from "@/words/sorting";
 
@@ -31,15 +32,7 @@ export function Aliases({ aliases, may, wrong, set }: Given) {
       <h2 className="title">Aliases: this is the same as that</h2>
       <p className="quiet">Capitals, spaces, + and _ make no difference anyway. An alias joins what is spelled in another way.</p>
       {aliases.length === 0 && <p className="empty">No aliases yet.</p>}
-      {aliases.length > MANY && (
-        <input
-          className="seek"
-          aria-label="Look for an alias"
-          placeholder="Look for …"
-          value={sought}
-          onChange={(event) => setSought(event.target.value)}
-        />
-      )}
+      {aliases.length > MANY && <Seek what="an alias" sought={sought} set={setSought} />}
       <Lines
         name="Aliases"
         columns={COLUMNS}

@@ -6,6 +6,7 @@ import { rulesQuery } from "@/app/queries";
 import { useSave } from "@/app/useSave";
 import { Heads } from "@/pieces/Heads";
 import { LedgerToCome } from "@/pieces/Ledger";
+import { Seek } from "@/pieces/Seek";
 import { Trouble } from "@/pieces/Trouble";
 import { useView } from "@/state/view";
 import { Draft } from "@/views/tag/rules/Draft";
@@ -161,15 +162,7 @@ function RuleList({ held, open, onOpen }: { held: Held; open: string | null; onO
   const dropped = held.changes.filter((change) => change.what === "taken away");
   return (
     <div className="ledger-box">
-      {held.draft.length > MANY && (
-        <input
-          className="seek"
-          aria-label="Look for a rule"
-          placeholder="Look for …"
-          value={sought}
-          onChange={(event) => setSought(event.target.value)}
-        />
-      )}
+      {held.draft.length > MANY && <Seek what="a rule" sought={sought} set={setSought} />}
       {shown.length === 0 && <p className="quiet">No rule fits.</p>}
       <table className="hits events">
         <Heads heads={["Rule", "Does", "State"]} />
