@@ -27,9 +27,9 @@ from fastapi import Request, Response
 from upper_compass.api.access import ServicesHere
 from upper_compass.api.app import create_app
 from upper_compass.api.collector import _checked
-from upper_compass.api.services import Settings
 from upper_compass.core.site import SiteRules
 from upper_compass.run.cluster import start_cluster
+from upper_compass.settings import Settings
 from upper_compass.store import people, sites
 from upper_compass.store.database import connect, migrate
 

@@ -13,6 +13,7 @@ from tests.browser.conftest import QUIET
 from tests.conftest import Server
 from upper_compass.demo.laying import ACCOUNT, PASSWORD, lay
 from upper_compass.run.cluster import start_cluster
+from upper_compass.settings import Clock
 from upper_compass.store.database import connect, migrate
 
 ROUNDS = 7
@@ -26,7 +27,7 @@ def main() -> None:
     cluster.ensure_database(name)
     engine = connect(cluster.url(name))
     migrate(engine)
-    lay(engine, cluster.url(name))
+    lay(engine, cluster.url(name), Clock().now())
     engine.dispose()
     try:
         with tempfile.TemporaryDirectory() as folder, sync_playwright() as playwright:

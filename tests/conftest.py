@@ -21,15 +21,20 @@ from starlette.testclient import TestClient
 from xdist.scheduler import LoadScopeScheduling
 
 from upper_compass.api.app import create_app
-from upper_compass.api.services import Settings
 from upper_compass.core.goals import Goal
 from upper_compass.core.site import SiteRules
 from upper_compass.run.cluster import start_cluster
 from upper_compass.run.places import ROOT
+from upper_compass.settings import Clock, Settings
 from upper_compass.store import people, sites
 from upper_compass.store.database import connect, migrate
 
 PASSWORD = "a long enough one"
+# The day on which all tests run, in this process, in servers and in browsers: a Wednesday, unless another one is asked for.
+DAY = os.environ.get("COMPASS_TEST_DAY", "2026-11-25")
+SHIFT = (datetime.fromisoformat(f"{DAY}T12:00:00+00:00") - datetime.now(UTC)).total_seconds()
+os.environ["COMPASS_CLOCK_SHIFT"] = str(SHIFT)
+now = Clock().now
 BOOKED = Goal.model_validate({"match": {"kind": "event", "name": "book"}, "counts": "every time", "value": {"kind": "hit"}})
 
 
@@ -109,7 +114,7 @@ def a_hit(**changes):
     """A hit that is good as it is."""
     return {
         "id": str(uuid.uuid4()),
-        "at": (datetime.now(UTC) - timedelta(seconds=5)).isoformat(timespec="milliseconds"),
+        "at": (now() - timedelta(seconds=5)).isoformat(timespec="milliseconds"),
         "visitor": "v1",
         "kind": "view",
         "url": "https://mill.example/courses?via=card",
@@ -124,7 +129,7 @@ def stored(engine, what="count(*)", where="true"):
 
 
 def today():
-    return datetime.now(UTC).date().isoformat()
+    return now().date().isoformat()
 
 
 def period(first=None, last=None):
@@ -135,7 +140,7 @@ class Server:
     """The application as a process of its own, that can be killed."""
 
     SCRIPT = (
-        "import sys, uvicorn\nfrom pathlib import Path\nfrom upper_compass.api.app import create_app\nfrom upper_compass.api.services import Settings\n"
+        "import sys, uvicorn\nfrom pathlib import Path\nfrom upper_compass.api.app import create_app\nfrom upper_compass.settings import Settings\n"
         "url, port, snapshots, demo = sys.argv[1:]\nfrom upper_compass.run.build import TRACKER, WEB\n"
         "app = create_app(Settings(database_url=url, snapshots=Path(snapshots), web=WEB, tracker=TRACKER, demo=demo == 'demo', instance='test'))\n"
         "uvicorn.run(app, host='127.0.0.1', port=int(port), log_level='warning', access_log=False)\n"

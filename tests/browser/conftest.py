@@ -9,7 +9,7 @@ import secrets
 import pytest
 from playwright.sync_api import expect
 
-from tests.conftest import Server
+from tests.conftest import SHIFT, Server
 from upper_compass.demo.laying import ACCOUNT, PASSWORD, lay
 from upper_compass.run.places import ROOT
 from upper_compass.store.database import connect, migrate
@@ -30,6 +30,30 @@ def browser_type_launch_args(browser_type_launch_args):
     return {**browser_type_launch_args, "executable_path": "/usr/bin/chromium", "args": QUIET}
 
 
+# The browser's clock stands on the day of the tests, in every page and frame.
+CLOCK = f"""(() => {{
+  const Real = Date;
+  const shifted = () => Real.now() + {SHIFT * 1000};
+  globalThis.Date = class Date extends Real {{
+    constructor(...given) {{ if (given.length) super(...given); else super(shifted()); }}
+    static now() {{ return shifted(); }}
+  }};
+}})();"""
+
+
+@pytest.fixture(scope="session")
+def browser(browser):
+    make = browser.new_context
+
+    def new_context(**options):
+        made = make(**options)
+        made.add_init_script(CLOCK)
+        return made
+
+    browser.new_context = new_context
+    return browser
+
+
 @pytest.fixture(scope="session")
 def browser_context_args(browser_context_args, demo):
     own = {"base_url": demo.address, "viewport": {"width": 1280, "height": 800}, "color_scheme": "light", "user_agent": PERSON}
@@ -47,7 +71,7 @@ def laid(cluster, tmp_path_factory, worker_id):
             cluster.ensure_database(LAID)
             engine = connect(cluster.url(LAID))
             migrate(engine)
-            lay(engine, cluster.url(LAID))
+            lay(engine, cluster.url(LAID), now())
             engine.dispose()
             mark.write("laid")
     return LAID

@@ -1,11 +1,11 @@
 """The collector over HTTP: what is stored, what is refused and how."""
 
 import json
-from datetime import UTC, datetime, timedelta
+from datetime import timedelta
 
 import pytest
 
-from tests.conftest import a_hit, stored
+from tests.conftest import a_hit, now, stored
 from upper_compass.collect.writing import BusyError, NotStoredError
 from upper_compass.core.site import SiteRules
 from upper_compass.store import sites
@@ -96,14 +96,14 @@ def test_too_long_a_body_a_wrong_type_and_an_unknown_site_are_refused(client):
 
 
 def test_absurd_times_are_corrected_by_the_senders_clock_else_refused(client, engine):
-    now = datetime.now(UTC)
-    wrong = now + timedelta(days=400)
+    at = now()
+    wrong = at + timedelta(days=400)
     ahead = a_hit(at=wrong.isoformat())
     assert send(client, ahead).json()["errors"][0]["field"] == "at"
     assert send(client, ahead, query=f"&sent={ms(wrong + timedelta(seconds=3))}").status_code == 204
-    assert abs(stored(engine, "extract(epoch FROM at)::float", f"id = '{ahead['id']}'") - (now.timestamp() - 3)) < 5
-    old = a_hit(at=(now - timedelta(days=3)).isoformat())
-    assert "a day ago" in send(client, old, query=f"&sent={ms(now)}").json()["errors"][0]["text"]
+    assert abs(stored(engine, "extract(epoch FROM at)::float", f"id = '{ahead['id']}'") - (at.timestamp() - 3)) < 5
+    old = a_hit(at=(at - timedelta(days=3)).isoformat())
+    assert "a day ago" in send(client, old, query=f"&sent={ms(at)}").json()["errors"][0]["text"]
 
 
 def test_a_page_of_the_sites_hosts_may_send_and_read_the_answer_and_no_other(client):

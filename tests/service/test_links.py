@@ -10,7 +10,7 @@ import pytest
 import zxingcpp
 from PIL import Image
 
-from tests.conftest import a_hit, sign_in
+from tests.conftest import a_hit, now, sign_in
 
 LINKS = "/api/v1/sites/mill/links"
 DRAFT = {"address": "https://mill.example/courses", "source": "Spring Letter", "medium": "email", "content": "top"}
@@ -39,9 +39,7 @@ def test_a_link_is_built_kept_counted_and_archived(client):
 
 
 def a_moment():
-    from datetime import UTC, datetime
-
-    return datetime.now(UTC).isoformat(timespec="milliseconds")
+    return now().isoformat(timespec="milliseconds")
 
 
 def test_nothing_is_kept_when_one_link_is_wrong(client):

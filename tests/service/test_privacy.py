@@ -1,12 +1,12 @@
 """What is stored of visitors, and what is not: the database is read to prove it."""
 
 import json
-from datetime import UTC, datetime, timedelta
+from datetime import timedelta
 
 import pytest
 import sqlalchemy as sa
 
-from tests.conftest import a_hit, period, sign_in, stored
+from tests.conftest import a_hit, now, period, sign_in, stored
 from upper_compass.api.keeping import delete_what_is_over
 from upper_compass.core.personal import MASK, mask_address, mask_text, names_a_person
 
@@ -113,7 +113,7 @@ def test_without_a_cookie_a_visitor_is_a_pseudonym_of_the_day_and_the_salt_of_ye
     with engine.connect() as connection:
         assert connection.execute(sa.text("SELECT salt FROM salts")).scalars().all() != salts
         assert connection.execute(sa.text("SELECT count(*) FROM salts")).scalar() == 1
-    monkeypatch.setattr(services, "now", lambda: datetime.now(UTC))
+    monkeypatch.setattr(services, "now", now)
     settings(client)
 
 
@@ -166,13 +166,13 @@ def test_a_visitor_is_handed_out_and_forgotten_everywhere(client, engine):
 
 def test_hits_are_kept_as_long_as_the_site_says(client, engine):
     headers = settings(client, keep_days=30)
-    now = datetime.now(UTC)
-    old = [a_hit(visitor="old", at=(now - timedelta(days=days)).isoformat(timespec="milliseconds")) for days in (29, 32, 400)]
+    at = now()
+    old = [a_hit(visitor="old", at=(at - timedelta(days=days)).isoformat(timespec="milliseconds")) for days in (29, 32, 400)]
     lines = "\n".join(json.dumps(hit) for hit in old)
     assert client.post("/api/v1/sites/mill/import/hits", content=lines, headers=headers).json()["stored"] == 3
-    assert delete_what_is_over(engine, now) == 2
+    assert delete_what_is_over(engine, at) == 2
     assert stored(engine, where="visitor = 'old'") == 1
-    assert delete_what_is_over(engine, now) == 0
+    assert delete_what_is_over(engine, at) == 0
     settings(client)
     wrong = client.put(
         "/api/v1/sites/mill", json={"name": "Mill", "rules": {"hosts": ["mill.example"]}, "tagging": {"keep_days": 3}}, headers=sign_in(client, "owner")

@@ -8,8 +8,9 @@ from starlette.testclient import TestClient
 
 from tests.conftest import fill, sign_in
 from upper_compass.api.app import create_app
-from upper_compass.api.services import Directory, Settings
+from upper_compass.api.services import Directory
 from upper_compass.core.tagging import PARTS
+from upper_compass.settings import Settings
 
 RULES = "/api/v1/sites/mill/rules"
 READ = {"id": "readings", "name": "Read", "when": {"kind": "page shown"}, "then": [{"kind": "event", "name": "read"}]}
@@ -154,7 +155,7 @@ def test_a_trial_gives_the_draft_to_whoever_has_its_token_for_a_day(served, engi
         assert served.get(address).status_code == 404
     with engine.begin() as connection:
         assert token.encode() not in [bytes(kept) for kept in connection.execute(sa.text("SELECT token_hash FROM rule_trials")).scalars()]
-        connection.execute(sa.text("UPDATE rule_trials SET expires_at = now() - interval '1 second'"))
+        connection.execute(sa.text("UPDATE rule_trials SET expires_at = '2020-01-01'"))
     assert served.get(f"/uc.js?site=mill&trial={token}").status_code == 404
 
 

@@ -7,8 +7,9 @@ from starlette.testclient import TestClient
 
 from tests.conftest import fill, sign_in
 from upper_compass.api.app import create_app
-from upper_compass.api.services import Directory, Settings
+from upper_compass.api.services import Directory
 from upper_compass.core.tagging import PARTS
+from upper_compass.settings import Settings
 
 SITE = "/api/v1/sites/mill"
 

@@ -22,8 +22,9 @@ from upper_compass.api import collector, health, links, naming, problems, report
 from upper_compass.api.access import ServicesHere
 from upper_compass.api.keeping import keep_to_it
 from upper_compass.api.problems import Problem, ProblemDocument
-from upper_compass.api.services import Services, Settings
+from upper_compass.api.services import Services
 from upper_compass.core.hits import Hit
+from upper_compass.settings import Settings
 
 _PAGE_POLICY = "; ".join(
     ["default-src 'self'", "img-src 'self' data:", "frame-ancestors 'none'", "base-uri 'none'", "form-action 'self'"],

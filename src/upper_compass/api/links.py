@@ -178,7 +178,7 @@ def list_links(access: Viewer, services: ServicesHere, goal: GoalId = None) -> l
 
 
 @router.post("/links", status_code=201, openapi_extra=who("analyst"), responses=responses(401, 403, 404, 422))
-def keep_links(access: Analyst, given: LinksIn) -> list[int]:
+def keep_links(access: Analyst, services: ServicesHere, given: LinksIn) -> list[int]:
     """Keep links in the library; all of them, or none when one is wrong. For the site's analysts."""
     builder = Builder(access.site.rules, shipped(), {})
     finished = []
@@ -191,7 +191,7 @@ def keep_links(access: Analyst, given: LinksIn) -> list[int]:
     if errors:
         raise Problem(422, "Nothing was kept, because a link is not whole.", errors)
     with access.engine.begin() as connection:
-        return store.add_links(connection, access.site.id, finished, given.note, access.user.id)
+        return store.add_links(connection, access.site.id, finished, given.note, access.user.id, services.now())
 
 
 @router.put("/links/{link}", status_code=204, openapi_extra=who("analyst"), responses=responses(401, 403, 404, 422))

@@ -140,7 +140,7 @@ def keep_draft(given: DraftIn, access: Analyst) -> RulesOut:
 
 
 @router.post("/versions", status_code=201, openapi_extra=who("analyst"), responses=responses(401, 403, 404, 409, 422))
-def make_live(given: LiveIn, access: Analyst) -> RulesOut:
+def make_live(given: LiveIn, access: Analyst, services: ServicesHere) -> RulesOut:
     """Make the draft live as the next version. For the site's analysts; HTML that was not live before is for its owners."""
     with access.engine.begin() as connection:
         store.hold(connection, access.site.id)
@@ -150,12 +150,12 @@ def make_live(given: LiveIn, access: Analyst) -> RulesOut:
         if held == live:
             raise Problem(409, "The draft is just what is live already.")
         _owner_inserts(access, live, held)
-        store.make_live(connection, access.site.id, held, given.note, access.user.id)
+        store.make_live(connection, access.site.id, held, given.note, access.user.id, services.now())
         return _all(connection, access.site.id)
 
 
 @router.post("/versions/{number}/again", status_code=201, openapi_extra=who("analyst"), responses=responses(401, 403, 404, 409, 422))
-def go_back(number: Number, access: Analyst) -> RulesOut:
+def go_back(number: Number, access: Analyst, services: ServicesHere) -> RulesOut:
     """Make an older version live again, as the next one; a draft stays. For the site's analysts; HTML that is not live now is for its owners."""
     with access.engine.begin() as connection:
         store.hold(connection, access.site.id)
@@ -163,16 +163,17 @@ def go_back(number: Number, access: Analyst) -> RulesOut:
         if old == live:
             raise Problem(409, "This is just what is live already.")
         _owner_inserts(access, live, old)
-        store.make_live(connection, access.site.id, old, f"Back to version {number}", access.user.id)
+        store.make_live(connection, access.site.id, old, f"Back to version {number}", access.user.id, services.now())
         return _all(connection, access.site.id)
 
 
 @router.post("/trials", status_code=201, openapi_extra=who("analyst"), responses=responses(401, 403, 404))
 def begin_trial(access: Analyst, services: ServicesHere) -> TrialOut:
     """A token that turns the draft on, for a day, for whichever browser has it. For the site's analysts."""
-    until = services.now() + timedelta(hours=TRIAL_HOURS)
+    now = services.now()
+    until = now + timedelta(hours=TRIAL_HOURS)
     with access.engine.begin() as connection:
-        return TrialOut(token=store.begin_trial(connection, access.site.id, access.user.id, until), until=until)
+        return TrialOut(token=store.begin_trial(connection, access.site.id, access.user.id, now, until), until=until)
 
 
 @router.delete("/draft", status_code=204, openapi_extra=who("analyst"), responses=responses(401, 403, 404))

@@ -8,8 +8,7 @@ import time
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
-from datetime import UTC, date, datetime
-from pathlib import Path
+from datetime import date, datetime
 
 import psycopg
 import sqlalchemy as sa
@@ -25,6 +24,7 @@ from upper_compass.core.sources import ViewReader
 from upper_compass.core.tag_rules import Rule
 from upper_compass.frames.keeper import Keeper
 from upper_compass.reference import shipped
+from upper_compass.settings import Settings
 from upper_compass.store import sites as site_store
 from upper_compass.store import visitors
 from upper_compass.store.database import connect
@@ -32,23 +32,6 @@ from upper_compass.store.rules import live_numbers, live_rules
 from upper_compass.store.sites import Site
 
 WARMED = 10
-
-
-def _now() -> datetime:
-    return datetime.now(UTC)
-
-
-@dataclass(frozen=True)
-class Settings:
-    """How an instance of the application is set up. `snapshots`: where frames are kept; `countries`: an MMDB file; `demo`: serve the sample site."""
-
-    database_url: str
-    snapshots: Path | None = None
-    countries: Path | None = None
-    web: Path | None = None
-    tracker: Path | None = None
-    demo: bool = False
-    instance: str = "main"
 
 
 @dataclass(frozen=True)
@@ -145,7 +128,7 @@ class Services:
             folder = settings.snapshots / str(row[0] if row else 0)
         keeper = Keeper(reading, shipped(), folder)
         writer = GroupWriter(lambda: psycopg.connect(plain))
-        lookout = Lookout(engine, keeper, _now)
+        lookout = Lookout(engine, keeper, settings.now)
 
         def salt_of(site_id: int, day: date) -> bytes:
             with engine.begin() as connection:
@@ -162,5 +145,5 @@ class Services:
             pseudonyms=Pseudonyms(salt_of),
             refusals=Refusals(),
             ready=threading.Event(),
-            now=_now,
+            now=settings.now,
         )

@@ -5,7 +5,7 @@ from __future__ import annotations
 import gzip
 import io
 from collections.abc import Iterator
-from datetime import UTC, date, datetime, timedelta
+from datetime import date, datetime, timedelta
 
 import psycopg
 import sqlalchemy as sa
@@ -90,11 +90,6 @@ EDITION = 7
 _STAMP = f"demo, edition {EDITION}, laid"
 
 
-def today() -> date:
-    """The day at the mill."""
-    return datetime.now(UTC).astimezone(ZONE).date()
-
-
 def _stamp(day: date) -> str:
     return f"{_STAMP} {day.isoformat()} {SEED}"
 
@@ -103,19 +98,19 @@ def _stamped(connection: sa.Connection) -> str:
     return str(connection.execute(sa.text("SELECT obj_description('sites'::regclass)")).scalar() or "")
 
 
-def laid_today(engine: sa.Engine) -> bool:
+def laid_today(engine: sa.Engine, now: datetime) -> bool:
     """Whether the demo's history is whole and ends yesterday."""
     with engine.connect() as connection:
-        return _stamped(connection) == _stamp(today())
+        return _stamped(connection) == _stamp(now.astimezone(ZONE).date())
 
 
-def lay(engine: sa.Engine, url: str) -> ImportReport:
-    """Lay the demo anew, ending yesterday; what was collected by hand before goes with the old one."""
-    day = today()
+def lay(engine: sa.Engine, url: str, now: datetime) -> ImportReport:
+    """Lay the demo anew, ending the day before now; what was collected by hand before goes with the old one."""
+    day = now.astimezone(ZONE).date()
     with engine.begin() as connection:
         same_edition = _stamped(connection).startswith(_STAMP)
         connection.execute(sa.text("COMMENT ON TABLE sites IS NULL"))
-        site = _site(connection, same_edition=same_edition)
+        site = _site(connection, now, same_edition=same_edition)
     with psycopg.connect(url.replace("+psycopg", "")) as connection:
         delete_hits(connection, site.id)
         report = import_hits(io.BufferedReader(_Lines(Teller(day).lines())), site.id, HitWriter(connection))
@@ -128,7 +123,7 @@ def lay(engine: sa.Engine, url: str) -> ImportReport:
     return report
 
 
-def _site(connection: sa.Connection, *, same_edition: bool) -> sites.Site:
+def _site(connection: sa.Connection, now: datetime, *, same_edition: bool) -> sites.Site:
     found = sites.site_by_key(connection, KEY)
     owner = people.add_user(connection, ACCOUNT, "Ida Brandvold", PASSWORD)
     colleague = people.add_user(connection, *COLLEAGUE[:3])
@@ -144,11 +139,11 @@ def _site(connection: sa.Connection, *, same_edition: bool) -> sites.Site:
         builder = Builder(RULES, shipped(), {})
         for given, note, days in LINKS:
             draft = LinkDraft.model_validate(given)
-            links.add_links(connection, found.id, [(draft, builder.build(draft).url or "")], note, owner.id, datetime.now(UTC) - timedelta(days=days))
+            links.add_links(connection, found.id, [(draft, builder.build(draft).url or "")], note, owner.id, now - timedelta(days=days))
     if not rules.live_numbers(connection).get(found.id):
         for note, made, days in RULES_MADE:
             version = RuleSet.model_validate({"rules": made}).rules
-            rules.make_live(connection, found.id, version, note, owner.id, datetime.now(UTC) - timedelta(days=days))
+            rules.make_live(connection, found.id, version, note, owner.id, now - timedelta(days=days))
         rules.keep_draft(connection, found.id, RuleSet.model_validate({"rules": RULES_DRAFT}).rules, owner.id)
     sites.give_role(connection, found.id, colleague.id, COLLEAGUE[3])
     return found

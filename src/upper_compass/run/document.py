@@ -5,8 +5,8 @@ from __future__ import annotations
 import json
 
 from upper_compass.api.app import create_app
-from upper_compass.api.services import Settings
 from upper_compass.run.places import ROOT
+from upper_compass.settings import Settings
 
 DOCUMENT = ROOT / "web" / "openapi.json"
 

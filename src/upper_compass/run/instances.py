@@ -18,11 +18,11 @@ from typing import Any
 import psycopg
 import sqlalchemy as sa
 
-from upper_compass.api.services import Settings
 from upper_compass.collect.importing import import_hits
 from upper_compass.run.build import TRACKER, WEB, build
 from upper_compass.run.cluster import Cluster, start_cluster, stop_cluster
 from upper_compass.run.places import STATE, CannotRunError, alive, free_port, only_one, say, step
+from upper_compass.settings import Clock, Settings
 from upper_compass.store import people, sites
 from upper_compass.store.database import connect, migrate
 from upper_compass.store.hits import HitWriter
@@ -38,11 +38,9 @@ def database(instance: str) -> str:
 
 def settings(instance: str, cluster: Cluster) -> Settings:
     """How an instance is set up."""
-    countries = os.environ.get("COMPASS_COUNTRIES")
     return Settings(
-        database_url=cluster.url(database(instance)), snapshots=STATE / "frames", countries=Path(countries) if countries else None,
-        web=WEB, tracker=TRACKER, demo=instance == "demo", instance=instance,
-    )  # fmt: skip
+        database_url=cluster.url(database(instance)), snapshots=STATE / "frames", web=WEB, tracker=TRACKER, demo=instance == "demo", instance=instance
+    )
 
 
 @contextmanager
@@ -134,13 +132,14 @@ def demo() -> None:
     from upper_compass.demo.laying import ACCOUNT, PASSWORD, laid_today, lay
 
     build()
+    now = Clock().now()
     with only_one("demo"):
         with prepared("demo") as engine:
-            fresh = laid_today(engine)
+            fresh = laid_today(engine, now)
         if not fresh:
             halt("demo")
             with prepared("demo") as engine, step("Laying thirteen months of Fennmoor Mill's history"):
-                lay(engine, start_cluster().url(database("demo")))
+                lay(engine, start_cluster().url(database("demo")), now)
         address = launch("demo")
     print(f"\nUpper Compass with the demo data of Fennmoor Mill\n\n  open      {address}\n  address   {ACCOUNT}\n  password  {PASSWORD}\n")
     print(f"The sample site, to try the tags on:\n  {address}/mill/?utm_source=letter&utm_medium=email&utm_campaign=try-it\n\n./compass stop ends it.")

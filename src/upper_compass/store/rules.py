@@ -102,10 +102,10 @@ def make_live(connection: sa.Connection, site_id: int, rules: Sequence[Rule], no
     return last + 1
 
 
-def begin_trial(connection: sa.Connection, site_id: int, user_id: int, until: datetime) -> str:
+def begin_trial(connection: sa.Connection, site_id: int, user_id: int, now: datetime, until: datetime) -> str:
     """A token: the browser that has it is given the draft, until then."""
     token = secrets.token_hex(20)
-    connection.execute(rule_trials.delete().where(rule_trials.c.expires_at < sa.func.now()))
+    connection.execute(rule_trials.delete().where(rule_trials.c.expires_at < now))
     connection.execute(rule_trials.insert().values(token_hash=digest(token), site_id=site_id, user_id=user_id, expires_at=until))
     return token
 
