@@ -9,7 +9,7 @@ import secrets
 import pytest
 from playwright.sync_api import expect
 
-from tests.conftest import SHIFT, Server
+from tests.conftest import SHIFT, Server, now
 from upper_compass.demo.laying import ACCOUNT, PASSWORD, lay
 from upper_compass.run.places import ROOT
 from upper_compass.store.database import connect, migrate

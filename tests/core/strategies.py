@@ -31,6 +31,8 @@ REFERRERS = (
     "https://www.blog.example/",
 )
 PAUSES = (0, 0, 1000, 5 * MINUTE, 30 * MINUTE, 30 * MINUTE + 1, 45 * MINUTE, DAY)
+PHONE = "Mozilla/5.0 (Linux; Android 15) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/137.0.0.0 Mobile Safari/537.36"
+DESKTOP = "Mozilla/5.0 (X11; Linux x86_64) Gecko/20100101 Firefox/139.0"
 NAMES = ("book", "scroll depth", "file download")
 
 
@@ -48,7 +50,7 @@ def hit_lists(draw, most=25):
             "visitor": draw(st.sampled_from("abc")),
             "url": f"https://{draw(st.sampled_from(('mill.example', 'WWW.mill.example:8080')))}/{draw(st.sampled_from(PAGES))}{draw(st.sampled_from(QUERIES))}",
             "referrer": draw(st.sampled_from(REFERRERS)),
-            "user_agent": draw(st.sampled_from((None, "person", "crawler"))),
+            "user_agent": draw(st.sampled_from((None, PHONE, DESKTOP, "crawler"))),
         }
         one["robot"] = one["user_agent"] == "crawler"
         one["own"] = draw(st.integers(0, 9)) == 0

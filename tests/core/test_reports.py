@@ -8,10 +8,10 @@ from hypothesis import strategies as st
 
 from tests.core.building import DAY, HOME, MINUTE, REFERENCE, hit, numbered, rules, shards_of
 from tests.core.oracle import conversions_of, figures, page_of, visits_of
-from tests.core.strategies import hit_lists
+from tests.core.strategies import DESKTOP, PHONE, hit_lists
 from upper_compass.core.cut import By, Narrow, Question
 from upper_compass.core.dimensions import DIMENSIONS
-from upper_compass.core.goals import Goal
+from upper_compass.core.goals import Goal, PropTest
 from upper_compass.core.measures import MEASURES
 from upper_compass.core.reports import Reading, series, table
 from upper_compass.core.requests import SeriesRequest, TableRequest
@@ -101,6 +101,23 @@ def test_money_in_other_currencies_is_converted_and_what_has_no_rate_is_reported
     assert [note.text for note in result.notes] == ["1 amount counts 0, because its currency has no rate in the site's settings."]
 
 
+def test_amounts_without_a_rate_are_those_that_would_have_counted():
+    view = Goal.model_validate({"match": {"kind": "page", "test": "is", "pattern": "/"}, "value": {"kind": "hit"}})
+    hits = [
+        hit(1, value=2, currency="SEK"),
+        hit(1, value=2, currency="SEK", visitor="robot", robot=True),
+        hit(1, value=2, currency="SEK", visitor="elsewhere", url=HOME + "?via=card"),
+        hit(2, "event", name="unwanted", value=3, currency="SEK"),
+    ]
+
+    def notes(**more):
+        return [note.text.partition(",")[0] for note in ask(hits, measures=["value"], goal=view, **more).notes]
+
+    assert notes() == ["2 amounts count 0"]
+    assert notes(only=[{"dimension": "source", "values": ["card"]}]) == ["1 amount counts 0"]
+    assert notes(with_hidden=True) == ["3 amounts count 0"]
+
+
 def test_conditions_on_properties_mind_the_type():
     hits = [hit(i, "event", name="book", props=props) for i, props in enumerate(['{"places": 2}', '{"places": "2"}', '{"kind": "Rye"}', None])]
 
@@ -109,9 +126,20 @@ def test_conditions_on_properties_mind_the_type():
         return ask(hits, measures=["conversions"], goal=goal).total.values["conversions"]
 
     assert count({"key": "places", "test": "≥", "value": 2}) == 1
-    assert count({"key": "places", "test": "is", "value": "2"}) == 1
     assert count({"key": "kind", "test": "regular expression", "value": "y"}) == 1
     assert count({"key": "kind", "test": "is", "value": "rye"}) == 0
+    assert count({"key": "places", "test": "is", "value": "2"}) == 2
+    assert count({"key": "places", "test": "is not", "value": "2"}) == 2
+    assert count({"key": "places", "test": "≠", "value": 2}) == 3
+    assert count({"key": "places", "test": "=", "value": 2}) == 1
+
+
+@pytest.mark.parametrize(("value", "text"), [(2, "2"), (2.0, "2"), (2.5, "2.5"), (1e-7, "0.0000001"), (True, "true"), (False, "false"), (-3.25, "-3.25")])
+def test_to_a_test_on_text_a_number_is_its_shortest_decimal_form(value, text):
+    test = {"key": "k", "value": text}
+    assert PropTest.model_validate(test | {"test": "is"}).holds(value)
+    assert not PropTest.model_validate(test | {"test": "is not"}).holds(value)
+    assert PropTest.model_validate(test | {"test": "starts with"}).holds(value)
 
 
 def test_an_empty_value_is_a_row_of_its_own_for_visits_and_no_row_for_hits():
@@ -217,10 +245,17 @@ def test_a_series_is_the_tables_of_its_days(hits, goal):
         assert ask(read, first=point.at, last=point.at, measures=measures, goal=GOALS[goal][0]).total.values == point.values
 
 
-@given(hit_lists(), st.sampled_from(["page", "source", "device"]), st.sampled_from(["/", "/courses", "card", "letter", "direct", "desktop"]), st.booleans())
+DEVICES = {PHONE: "phone", DESKTOP: "desktop", "crawler": "other"}
+VALUES = (
+    ("page", "/"), ("page", "/courses"), ("source", "card"), ("source", "letter"), ("source", "direct"), ("device", "desktop"), ("device", "phone"),
+)  # fmt: skip
+
+
+@given(hit_lists(), st.sampled_from(VALUES), st.booleans())
 @settings(max_examples=60, deadline=None)
-def test_any_narrowing_agrees_with_the_oracle(hits, dimension, value, without):
+def test_any_narrowing_agrees_with_the_oracle(hits, narrowed, without):
     """What is left by a narrowing is what the oracle counts over the visits that fit."""
+    dimension, value = narrowed
     narrow = Narrow(DIMENSIONS[dimension], (value,), without)
     columns = COLUMNS - {"seen"}
     [mine] = reading(hits).tally(Question(0, 40 * DAY, BOOKED, (narrow,)), By(columns))
@@ -228,7 +263,9 @@ def test_any_narrowing_agrees_with_the_oracle(hits, dimension, value, without):
     def has(visit):
         if dimension == "page":
             return any(page_of(one["url"]) == value for one in visit.hits)
-        return dimension == "source" and visit.source[0] == value
+        if dimension == "device":
+            return DEVICES.get(visit.marked.get("user_agent"), "") == value
+        return visit.source[0] == value
 
     fitting = [visit for visit in visits_of(hits, rules(), REFERENCE) if has(visit) != without]
     theirs = figures(fitting, 0, 40 * DAY, GOALS["booked"][1]).get("", dict.fromkeys(columns, 0))

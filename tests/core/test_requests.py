@@ -1,11 +1,14 @@
 """What can be asked, and what is refused with a word on why."""
 
+from unittest.mock import patch
+
 import pytest
 from pydantic import ValidationError
 
 from upper_compass.core.plain import sentence
 from upper_compass.core.requests import Narrowing, SeriesRequest, TableRequest
 from upper_compass.core.site import SHIPPED_CHANNELS, ChannelRule, SiteRules
+from upper_compass.core.texts import STORED
 
 PERIOD = {"first": "2026-11-01", "last": "2026-11-07"}
 
@@ -93,3 +96,45 @@ def test_what_is_wrong_is_said_in_plain_words(given, said):
     with pytest.raises(ValidationError) as why:
         SiteRules.model_validate(given)
     assert sentence(why.value.errors()[0]) == said
+
+
+@pytest.mark.parametrize(
+    ("pattern", "said"),
+    [
+        ("^/a(?=b)", "from character 4 on ((?=): patterns cannot look around"),
+        ("(?<!a)b", "patterns cannot look around"),
+        ("/a[b", "from character 3 on ([): unclosed character class"),
+        (r"\w{90}\W{90}N", "grows too large"),
+        ("((a{99}){99}){99}", "grows too large"),
+        (r"[\w-]{20}", "grows too large"),
+    ],
+)
+def test_a_pattern_that_cannot_be_used_says_where_and_why(pattern, said):
+    assert said in refused(SiteRules, hosts=["a.example"], page_groups=[{"name": "x", "test": "regular expression", "pattern": pattern}])
+
+
+def test_patterns_have_a_limit_together_and_what_is_stored_is_not_checked_again():
+    groups = [{"name": "x", "test": "regular expression", "pattern": f"{i}" + r"\w{10}"} for i in range(5)]
+    assert "too large together" in refused(SiteRules, hosts=["a.example"], page_groups=groups)
+    with patch("polars.Series.str", side_effect=AssertionError("built")):
+        assert len(SiteRules.model_validate({"hosts": ["a.example:80"], "page_groups": groups}, context=STORED).page_groups) == 5
+
+
+@pytest.mark.parametrize(
+    ("host", "said"), [("a.example:80", "leave out the port"), ("https://a.example/", "give the host alone"), ("a b", "this is not a host")]
+)
+def test_a_host_is_a_host_alone(host, said):
+    assert said in refused(SiteRules, hosts=[host])
+
+
+@pytest.mark.parametrize(
+    "changes",
+    [
+        {"channels": [{"channel": "x", "any_of": [{"sources": ["a"] * 501}]}]},
+        {"channels": [{"channel": "x", "any_of": [{"kinds": ["search"]}] * 21}]},
+        {"channels": [{"channel": "x", "any_of": [{"sources": ["a"] * 500}] * 11}]},
+        {"rates": {a + b + c: 1 for a in "ABCDEF" for b in "ABCDEF" for c in "ABCDEF"}},
+    ],
+)
+def test_every_list_in_settings_has_a_limit(changes):
+    assert "at most" in (said := refused(SiteRules, hosts=["a.example"], **changes)) or "more than" in said

@@ -1,5 +1,7 @@
 """Where hits came from: evidence, tidying, aliases, channels; pages."""
 
+from unittest.mock import patch
+
 import polars as pl
 import pytest
 from hypothesis import given, settings
@@ -8,7 +10,7 @@ from hypothesis import strategies as st
 from tests.core.building import HOME, REFERENCE, hit, numbered, rules, shards_of
 from upper_compass.core.dimensions import DIMENSIONS
 from upper_compass.core.site import Alias, ChannelRule, ChannelTest, PageGroup
-from upper_compass.core.sources import Origins, ViewReader, split_addresses, tidy
+from upper_compass.core.sources import Origins, ViewReader, query_values, split_addresses, tidy, value_of
 
 
 def read(dimension, *hits, **changes):
@@ -116,12 +118,43 @@ def test_tidied_texts_have_no_space_plus_or_underline(text):
 def test_queries_are_read_as_forms_are(pairs):
     from urllib.parse import urlencode
 
-    from upper_compass.core.sources import query_values
-
     found = query_values(pl.Series([urlencode(pairs)]), ["utm_source", "via"])
     for key in ("utm_source", "via"):
         expected = next((value for name, value in pairs if name == key and value.strip()), "")
-        assert found[key][0] == expected.encode("utf-8", "replace").decode()
+        assert found[value_of(key)][0] == expected.encode("utf-8", "replace").decode()
+
+
+@pytest.mark.parametrize("key", ["row", "key", "value", "raw", "raw utm_source", "value of via", "*", "^.*$", "_label", "found", "host", "utm_source"])
+def test_a_query_key_may_be_called_anything(key):
+    from urllib.parse import quote
+
+    one = hit(0, url=f"{HOME}?{quote(key)}=Card&x=1")
+    kept = f"/?{key}=Card"
+    assert read("page", one, kept_query_keys=[key]) == [kept]
+    assert read("source", one, label_keys=["x", key]) == ["1" if key != "utm_source" else "card"]
+    assert read("source", hit(0, url=f"{HOME}?{quote(key)}=Card"), label_keys=[key]) == ["card"]
+
+
+def test_the_kind_of_a_tagged_source_does_not_mind_www():
+    assert origin("?utm_source=www.murmur.example&utm_medium=cpc") == ("www.murmur.example", "cpc", "", "Paid social")
+
+
+def test_pages_behind_a_hash_are_pages_where_the_site_says_so():
+    urls = [HOME + "app#/a/b/", HOME + "#!/a?q=1", HOME + "#/", HOME + "app#top", HOME + "app?lang=de#/x"]
+    hits = [hit(i, url=url) for i, url in enumerate(urls)]
+    assert read("page", *hits, pages_behind_hash=True, kept_query_keys=["lang"]) == ["/app#/a/b", "/#!/a", "/", "/app", "/app#/x?lang=de"]
+    assert read("page", *hits) == ["/app", "/", "/", "/app", "/app"]
+
+
+def test_channels_with_many_words_are_tidied_once():
+    words = [f"Source {i}" for i in range(500)]
+    channels = [ChannelRule(channel=f"c{i}", any_of=[ChannelTest(sources=words)]) for i in range(9)]
+    with patch("upper_compass.core.sources.tidy", wraps=tidy) as tidied:
+        origins = Origins(rules(channels=channels), REFERENCE)
+        before = tidied.call_count
+        for i in range(50):
+            assert origins.origin({"source": f"Source {i}", "medium": "x"}, None)["channel"] == "c0"
+    assert tidied.call_count - before <= 50 * 6
 
 
 def test_direct_has_its_channel_by_the_rules_too():

@@ -98,7 +98,7 @@ def test_a_site_is_added_and_changed_with_clear_errors(client, engine):
     fields = [error["field"] for error in client.post("/api/v1/sites", json=wrong, headers=headers).json()["errors"]]
     assert fields == ["rules.hosts", "rules.timezone"]
     broken = SITE | {"rules": {"hosts": ["x.example"], "page_groups": [{"name": "x", "test": "regular expression", "pattern": "("}]}}
-    assert "regular expression" in client.post("/api/v1/sites", json=broken, headers=headers).json()["detail"]
+    assert "cannot be read from character 1" in client.post("/api/v1/sites", json=broken, headers=headers).json()["detail"]
     changed = client.put(f"/api/v1/sites/{key}", json=SITE | {"name": "Newer"}, headers=headers)
     assert changed.json()["name"] == "Newer"
     with engine.connect() as connection:
@@ -154,7 +154,7 @@ def test_what_is_wrong_with_a_question_is_named(client, changes, field):
     headers = sign_in(client, "viewer")
     answer = client.post("/api/v1/sites/mill/reports/table", json=TABLE | changes, headers=headers)
     assert answer.status_code == 422
-    assert field in json.dumps(answer.json()) or answer.json()["detail"]
+    assert answer.json()["errors"][0]["field"].split(".")[0] == field
 
 
 def test_the_registry_explains_every_measure_and_dimension(client):

@@ -9,12 +9,12 @@ from typing import Annotated, Literal, Self
 
 import numpy as np
 import polars as pl
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, model_validator
 
 from upper_compass.core.fields import field_of_hits, field_of_visits
 from upper_compass.core.frame import Bools, Floats, Ints
 from upper_compass.core.hits import Kind
-from upper_compass.core.lexicon import Lexicon
+from upper_compass.core.lexicon import Lexicon, prop_text
 from upper_compass.core.texts import TextTest, check_pattern, storable, text_test
 from upper_compass.core.visits import NO_VISIT, Derived, Rows
 
@@ -32,7 +32,10 @@ _NUMBER_TESTS: dict[str, Callable[[float, float], bool]] = {
 
 
 class PropTest(BaseModel):
-    """A condition on one property of an event; a test on numbers fails on text, a test on text fails on numbers."""
+    """A condition on one property of an event (rules, chapter 5).
+
+    A test on numbers fails on text; to a test on text a number is its shortest decimal form. *Is not* and ≠ hold where there is no value.
+    """
 
     model_config = ConfigDict(extra="forbid")
     key: Annotated[str, storable(100, least=1)]
@@ -40,19 +43,21 @@ class PropTest(BaseModel):
     value: Pattern | float
 
     @model_validator(mode="after")
-    def _fits(self) -> Self:
+    def _fits(self, info: ValidationInfo) -> Self:
         if (self.test in _NUMBER_TESTS) != isinstance(self.value, float):
             raise ValueError("this test and this value do not go together")
         if isinstance(self.value, str):
-            check_pattern(self.test, self.value)
+            check_pattern(self.test, self.value, info)
         return self
 
     def holds(self, value: object) -> bool:
-        """Whether one value passes."""
+        """Whether one value passes; None is no value."""
         if isinstance(self.value, float):
-            return isinstance(value, int | float) and not isinstance(value, bool) and _NUMBER_TESTS[self.test](value, self.value)
-        text = json.dumps(value) if isinstance(value, bool) else value
-        return isinstance(text, str) and bool(text_test(pl.Series([text]), self.test, self.value)[0])
+            number = isinstance(value, int | float) and not isinstance(value, bool)
+            return _NUMBER_TESTS[self.test](value, self.value) if number else self.test == "≠"  # type: ignore[arg-type]
+        if value is None:
+            return self.test == "is not"
+        return bool(text_test(pl.Series([prop_text(value)]), self.test, self.value)[0])
 
 
 class PageMatch(BaseModel):
@@ -64,8 +69,8 @@ class PageMatch(BaseModel):
     pattern: Pattern
 
     @model_validator(mode="after")
-    def _readable(self) -> Self:
-        check_pattern(self.test, self.pattern)
+    def _readable(self, info: ValidationInfo) -> Self:
+        check_pattern(self.test, self.pattern, info)
         return self
 
 
@@ -116,8 +121,8 @@ class FieldTest(BaseModel):
     value: Pattern
 
     @model_validator(mode="after")
-    def _readable(self) -> Self:
-        check_pattern(self.test, self.value)
+    def _readable(self, info: ValidationInfo) -> Self:
+        check_pattern(self.test, self.value, info)
         return self
 
 
@@ -194,7 +199,7 @@ def _field_holds(test: FieldTest, hits: pl.DataFrame, derived: Derived, rows: Ro
 
 
 def _all_hold(tests: list[PropTest], props: dict[str, object]) -> bool:
-    return all(test.key in props and test.holds(props[test.key]) for test in tests)
+    return all(test.holds(props.get(test.key)) for test in tests)
 
 
 def _values(goal: Goal, hits: pl.DataFrame, derived: Derived, rows: Rows, lexicon: Lexicon) -> Floats:

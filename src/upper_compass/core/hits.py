@@ -48,7 +48,7 @@ def _to_utc(at: datetime) -> datetime:
 
 
 Short = Annotated[str, storable(200)]
-Address = Annotated[str, StringConstraints(max_length=4000, pattern=r"^https?://[^\x00-\x20\x7f/?#]+([/?#][^\x00-\x1f\x7f]*)?$")]
+Address = Annotated[str, StringConstraints(max_length=4000, pattern=r"^[Hh][Tt][Tt][Pp][Ss]?://[^\x00-\x20\x7f/?#]+([/?#][^\x00-\x1f\x7f]*)?$")]
 Amount = Annotated[float, Field(allow_inf_nan=False, ge=-1e12, le=1e12)]
 Moment = Annotated[AwareDatetime, AfterValidator(_to_utc)]
 PropKey = Annotated[str, storable(100, least=1)]

@@ -19,7 +19,7 @@ from upper_compass.core.frame import Codes, Dictionaries, Dictionary, Floats
 from upper_compass.core.hits import PASSIVE_EVENTS
 from upper_compass.core.reference import Reference
 from upper_compass.core.site import PageField, PropertyField, QueryField, SentField, SiteField, SiteRules, bare_host
-from upper_compass.core.sources import FIELDS, ORIGIN_FIELDS, Origins, query_values, split_addresses
+from upper_compass.core.sources import FIELDS, ORIGIN_FIELDS, Origins, query_values, raw_of, split_addresses, value_of
 from upper_compass.core.texts import text_test
 
 NO_ORIGIN = -1
@@ -89,7 +89,7 @@ class Lexicon:
         parts = split_addresses(urls)
         keys = self.origins.query_keys
         values = query_values(parts["query"], keys + list(self.rules.kept_query_keys))
-        pages = self._pages(parts["path"], values)
+        pages = self._pages(self._paths(parts), values)
         evidence = self.origins.from_queries(values)
         hosts = parts["host"].fill_null("")
         return {
@@ -100,11 +100,18 @@ class Lexicon:
             "url_origin": self._origin_column(evidence, kind=None),
         }
 
+    def _paths(self, parts: pl.DataFrame) -> pl.Series:
+        """Paths; where the site's pages stand behind `#`, a fragment that begins with `/` or `!/` belongs to them (without its own query)."""
+        if not self.rules.pages_behind_hash:
+            return parts["path"]
+        route = pl.col("fragment").str.extract(r"^(!?/[^?]*)", 1).str.strip_chars_end("/")
+        return parts.select(pl.when(route.fill_null("") != "").then(pl.col("path") + "#" + route).otherwise("path").alias("path"))["path"]
+
     def _pages(self, paths: pl.Series, values: pl.DataFrame) -> pl.Series:
         kept = [key for key in self.rules.kept_query_keys]
         if not kept:
             return paths
-        pairs = [pl.when(pl.col(key) == "").then(None).otherwise(pl.lit(f"{key}=") + pl.col(f"raw {key}")) for key in kept]
+        pairs = [pl.when(pl.col(value_of(key)) == "").then(None).otherwise(pl.lit(f"{key}=") + pl.col(raw_of(key))) for key in kept]
         tails = values.select(pl.concat_str(pairs, separator="&", ignore_nulls=True).alias("tail"))["tail"]
         return pl.select(pl.when(tails == "").then(paths).otherwise(paths + "?" + tails).alias("page"))["page"]
 
@@ -196,9 +203,9 @@ class Lexicon:
             case PropertyField(key=key):
                 return "props", self.prop(key)
             case QueryField(key=key):
-                return "url", self._grown(f"query {key}", "url", lambda urls: query_values(split_addresses(urls)["query"], [key])[key])
+                return "url", self._grown(f"query {key}", "url", lambda urls: query_values(split_addresses(urls)["query"], [key])[value_of(key)])
             case PageField(pattern=pattern):
-                return "url", self._grown(f"page {pattern}", "url", lambda urls: split_addresses(urls)["path"].str.extract(pattern, 1))
+                return "url", self._grown(f"page {pattern}", "url", lambda urls: self._paths(split_addresses(urls)).str.extract(pattern, 1))
 
     def _json_values(self, texts: pl.Series, key: str) -> pl.Series:
         return pl.Series([prop_text(json.loads(text).get(key)) if text else "" for text in texts], dtype=pl.String)
@@ -213,7 +220,9 @@ class Lexicon:
 
 
 def prop_text(value: object) -> str:
-    """A property's value as a text; a whole number without a fraction, however it was sent."""
+    """A property's value as a text: a number in its shortest decimal form, however it was sent; `true`, `false` (rules, chapter 5)."""
     if isinstance(value, float) and value.is_integer() and abs(value) < EXACT:
         value = int(value)
+    if isinstance(value, float):
+        return np.format_float_positional(value, trim="-")
     return "" if value is None else value if isinstance(value, str) else json.dumps(value)

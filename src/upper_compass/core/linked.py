@@ -12,7 +12,7 @@ from pydantic import BaseModel
 
 from upper_compass.core.cut import Cut, Question
 from upper_compass.core.shard import Shard
-from upper_compass.core.sources import FIELDS, Tags, query_values, split_addresses, tidy
+from upper_compass.core.sources import FIELDS, Tags, query_values, split_addresses, tidy, value_of
 from upper_compass.core.visits import Rows
 
 MOST_UNMADE = 100
@@ -119,4 +119,4 @@ def _bears_tags(shard: Shard, urls: np.ndarray) -> np.ndarray:
     texts = shard.lexicon.dictionaries["url"].decode(urls)
     keys = ["utm_source", "utm_medium", "utm_campaign", *shard.lexicon.rules.label_keys]
     values = query_values(split_addresses(texts)["query"], keys)
-    return values.select(pl.any_horizontal(pl.col(key) != "" for key in keys)).to_series().to_numpy()
+    return values.select(pl.any_horizontal(pl.col(value_of(key)) != "" for key in keys)).to_series().to_numpy()

@@ -13,7 +13,7 @@ import polars as pl
 
 from upper_compass.core.cut import By, Cut, Narrow, Question
 from upper_compass.core.dimensions import Dimension, dimension_of
-from upper_compass.core.goals import Goal
+from upper_compass.core.goals import Goal, HitValue
 from upper_compass.core.hits import Kind
 from upper_compass.core.measures import MEASURES, Measure
 from upper_compass.core.periods import Period, edges
@@ -226,19 +226,22 @@ def _notes(reading: Reading, ask: Question, by: By) -> list[Note]:
     if by.by_hit:
         notes.append(Note(kind="overlap", text="A visit can have several of these values, so the rows overlap and do not add up to the total."))
     if by.wants("value", "revenue"):
-        missing = sum(_unrated(shard, ask) for shard in reading.shards)
+        missing = sum(_unrated(Cut(shard, ask), by) for shard in reading.shards)
         if missing:
             amounts = "1 amount counts 0, because its" if missing == 1 else f"{missing:,} amounts count 0, because their"
             notes.append(Note(kind="unrated", text=f"{amounts} currency has no rate in the site's settings."))
     return notes
 
 
-def _unrated(shard: Shard, ask: Question) -> int:
-    """Amounts in the period whose currency has no rate."""
+def _unrated(cut: Cut, by: By) -> int:
+    """How many amounts that would count in the period have a currency without a rate."""
+    shard = cut.shard
     missing = np.flatnonzero(np.isnan(shard.lexicon["rate"]))
-    if not len(missing) or not len(shard.hits):
+    if not len(missing):
         return 0
-    found = np.flatnonzero(np.isin(shard.hit("currency"), missing) & ~np.isnan(shard.hit("value")))
-    at, visit = shard.hit("at")[found], shard.derived.visit_of[found]
-    inside = (at >= ask.start) & (at < ask.stop) & (visit >= 0) & np.isin(shard.derived.kind[found], [Kind.event, Kind.order])
-    return int((inside & shard.live[visit]).sum())
+    rows = [cut.rows[cut.kind(cut.rows) == Kind.order]] if by.wants("revenue") else []
+    if by.wants("value") and cut.ask.goal is not None and isinstance(cut.ask.goal.value, HitValue):
+        counted = cut.conversions.row[cut.counted]
+        rows.append(counted if cut.ask.goal.value.kind == "hit" else counted[cut.kind(counted) == Kind.order])
+    amounts = np.unique(np.concatenate(rows)) if rows else np.empty(0, np.int32)
+    return int((np.isin(shard.hit("currency")[amounts], missing) & ~np.isnan(shard.hit("value")[amounts])).sum())

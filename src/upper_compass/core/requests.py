@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Annotated, Literal, Self
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, field_validator, model_validator
 
 from upper_compass.core.dimensions import DIMENSIONS, OWN
 from upper_compass.core.measures import MEASURES
@@ -23,10 +23,11 @@ class Narrowing(BaseModel):
     values: Annotated[list[Value], Field(min_length=1, max_length=50)]
     without: bool = False
 
-    @model_validator(mode="after")
-    def _known(self) -> Self:
-        _check_known("dimension", [self.dimension], DIMENSIONS)
-        return self
+    @field_validator("dimension")
+    @classmethod
+    def _known(cls, name: str) -> str:
+        _check_known("dimension", [name], DIMENSIONS)
+        return name
 
 
 def _check_known(what: str, asked: list[str], known: Mapping[str, object]) -> None:
@@ -46,12 +47,13 @@ class Asked(BaseModel):
     only: Annotated[list[Narrowing], Field(max_length=20)] = []
     with_hidden: bool = False
 
-    @model_validator(mode="after")
-    def _measures_known(self) -> Self:
-        _check_known("measure", self.measures, MEASURES)
-        if len(set(self.measures)) < len(self.measures):
+    @field_validator("measures")
+    @classmethod
+    def _measures_known(cls, measures: list[str]) -> list[str]:
+        _check_known("measure", measures, MEASURES)
+        if len(set(measures)) < len(measures):
             raise ValueError("a measure is asked for twice")
-        return self
+        return measures
 
 
 class TableRequest(Asked):
@@ -62,14 +64,21 @@ class TableRequest(Asked):
     descending: bool = True
     limit: Annotated[int, Field(ge=1, le=10_000)] = 100
 
-    @model_validator(mode="after")
-    def _fits(self) -> Self:
-        _check_known("dimension", self.dimensions, DIMENSIONS)
-        if len(set(self.dimensions)) < len(self.dimensions):
+    @field_validator("dimensions")
+    @classmethod
+    def _dimensions_known(cls, dimensions: list[str]) -> list[str]:
+        _check_known("dimension", dimensions, DIMENSIONS)
+        if len(set(dimensions)) < len(dimensions):
             raise ValueError("a dimension is asked for twice")
-        if self.sort is not None and self.sort not in self.measures and self.sort not in self.dimensions:
+        return dimensions
+
+    @field_validator("sort")
+    @classmethod
+    def _among_what_is_asked(cls, sort: str | None, info: ValidationInfo) -> str | None:
+        asked = [*info.data.get("measures", []), *info.data.get("dimensions", [])]
+        if sort is not None and asked and sort not in asked:
             raise ValueError("sort by one of the measures or dimensions that are asked for")
-        return self
+        return sort
 
 
 class SeriesRequest(Asked):

@@ -9,10 +9,11 @@ import zoneinfo
 from functools import cache
 from typing import Annotated, Literal, Self
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field, StringConstraints, model_validator
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, StringConstraints, ValidationInfo, model_validator
 
-from upper_compass.core.texts import check_pattern, storable
+from upper_compass.core.texts import MAX_WEIGHT_TOGETHER, check_pattern, storable, weight
 
+MAX_CHANNEL_WORDS = 5_000
 PAID_MEDIUMS = ("cpc", "ppc", "paid", "paid-search", "sem")
 
 
@@ -41,9 +42,21 @@ def bare_host(host: str) -> str:
     return host.strip().lower().removeprefix("www.")
 
 
-Host = Annotated[str, StringConstraints(min_length=1, max_length=253, pattern=r"^[A-Za-z0-9._:\[\]-]+$"), AfterValidator(str.lower)]
+def _host(text: str, info: ValidationInfo) -> str:
+    if not (info.context or {}).get("stored"):
+        if "/" in text:
+            raise ValueError("give the host alone, such as mill.example, without https:// and path")
+        if re.search(r"(?:^[^:]*|\]):\d*$", text):
+            raise ValueError("leave out the port; a host is the same on every port")
+        if not re.fullmatch(r"[A-Za-z0-9._-]+|\[[0-9A-Fa-f:.]+\]", text):
+            raise ValueError("this is not a host such as mill.example")
+    return text.lower()
+
+
+Host = Annotated[str, StringConstraints(min_length=1, max_length=253), AfterValidator(_host)]
 QueryKey = Annotated[str, storable(100, least=1)]
 Word = Annotated[str, storable(200, least=1)]
+Words = Annotated[list[Word], Field(max_length=500)]
 SourceField = Literal["source", "medium", "campaign", "content", "term", "label"]
 
 
@@ -64,17 +77,17 @@ class ChannelRule(BaseModel):
 
     model_config = ConfigDict(extra="forbid")
     channel: Word
-    any_of: Annotated[list[ChannelTest], Field(min_length=1)]
+    any_of: Annotated[list[ChannelTest], Field(min_length=1, max_length=20)]
 
 
 class ChannelTest(BaseModel):
     """Conditions on one origin; the fields are tidied values, `kinds` are kinds of source."""
 
     model_config = ConfigDict(extra="forbid")
-    sources: list[Word] | None = None
-    mediums: list[Word] | None = None
-    campaigns: list[Word] | None = None
-    kinds: list[Word] | None = None
+    sources: Words | None = None
+    mediums: Words | None = None
+    campaigns: Words | None = None
+    kinds: Words | None = None
 
 
 class PageGroup(BaseModel):
@@ -86,8 +99,8 @@ class PageGroup(BaseModel):
     pattern: Word
 
     @model_validator(mode="after")
-    def _readable(self) -> Self:
-        check_pattern(self.test, self.pattern)
+    def _readable(self, info: ValidationInfo) -> Self:
+        check_pattern(self.test, self.pattern, info)
         return self
 
 
@@ -140,8 +153,8 @@ class PageField(BaseModel):
     pattern: Word
 
     @model_validator(mode="after")
-    def _one_group(self) -> Self:
-        check_pattern("regular expression", self.pattern)
+    def _one_group(self, info: ValidationInfo) -> Self:
+        check_pattern("regular expression", self.pattern, info)
         try:
             groups = re.compile(self.pattern).groups
         except re.error:
@@ -193,10 +206,13 @@ class SiteRules(BaseModel):
     hosts: Annotated[list[Host], Field(min_length=1, max_length=50)]
     timezone: Annotated[str, AfterValidator(_zone)] = "UTC"
     currency: Annotated[str, StringConstraints(pattern=r"^[A-Z]{3}$")] = "EUR"
-    rates: dict[Annotated[str, StringConstraints(pattern=r"^[A-Z]{3}$")], Annotated[float, Field(gt=0, allow_inf_nan=False)]] = {}
+    rates: Annotated[
+        dict[Annotated[str, StringConstraints(pattern=r"^[A-Z]{3}$")], Annotated[float, Field(gt=0, allow_inf_nan=False)]], Field(max_length=200)
+    ] = {}
     visit_gap_minutes: Annotated[int, Field(ge=1, le=1440)] = 30
     label_keys: Annotated[list[QueryKey], Field(max_length=20)] = ["via", "ref"]
     kept_query_keys: Annotated[list[QueryKey], Field(max_length=20)] = []
+    pages_behind_hash: bool = False
     ignored_hosts: Annotated[list[Host], Field(max_length=200)] = []
     aliases: Annotated[list[Alias], Field(max_length=2000)] = []
     channels: Annotated[list[ChannelRule], Field(max_length=200)] = list(SHIPPED_CHANNELS)
@@ -204,6 +220,24 @@ class SiteRules(BaseModel):
     own_networks: Annotated[list[Annotated[Word, AfterValidator(_network)]], Field(max_length=200)] = []
     events: Annotated[list[EventNote], Field(max_length=2000)] = []
     fields: Annotated[list[SiteField], Field(max_length=50)] = []
+
+    @model_validator(mode="after")
+    def _not_too_large(self, info: ValidationInfo) -> Self:
+        fault = None if (info.context or {}).get("stored") else self.fault_together()
+        if fault:
+            raise ValueError(fault)
+        return self
+
+    def fault_together(self) -> str | None:
+        """What is wrong with the lists as a whole: all patterns are built whenever new addresses are read, so together they have a limit too."""
+        patterns = [group.pattern for group in self.page_groups if group.test == "regular expression"]
+        patterns += [field.read.pattern for field in self.fields if isinstance(field.read, PageField)]
+        if sum(weight(pattern) for pattern in patterns) > MAX_WEIGHT_TOGETHER:
+            return "the regular expressions of page groups and fields grow too large together; write smaller counts, or [a-z0-9_] instead of \\w"
+        words = sum(len(held) for rule in self.channels for test in rule.any_of for held in (test.sources, test.mediums, test.campaigns, test.kinds) if held)
+        if words > MAX_CHANNEL_WORDS:
+            return f"the channels list more than {MAX_CHANNEL_WORDS} words; join values by aliases first"
+        return None
 
     @model_validator(mode="after")
     def _told_once(self) -> Self:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import unicodedata
+from dataclasses import dataclass
 from functools import lru_cache
 from typing import Literal
 from urllib.parse import unquote_plus
@@ -16,11 +17,11 @@ from upper_compass.core.site import UNSORTED, ChannelTest, SiteRules, bare_host
 
 UNSET = "(unset)"
 FIELDS = ("source", "medium", "campaign", "content", "term", "label")
-RAW_FIELDS = ("raw_source", "raw_medium", "raw_campaign")
+RAW_FIELDS = tuple(f"raw_{name}" for name in FIELDS)
 ORIGIN_FIELDS = (*FIELDS, *RAW_FIELDS, "kind", "channel")
 DIRECT = {"source": "direct", "medium": "none", "raw_source": "direct", "raw_medium": "none"}
 
-_ADDRESS = r"^[^:/?#]+://([^/?#]*)([^?#]*)(?:\?([^#]*))?"
+_ADDRESS = r"(?s)^[^:/?#]+://([^/?#]*)([^?#]*)(?:\?([^#]*))?(?:#(.*))?"
 # What stands behind the host in an address without its query.
 _HOST = re.compile(r"(?<=[^:/])/.*$", re.DOTALL)
 _RUNS = re.compile(r"[\s+_]+")
@@ -45,19 +46,30 @@ def tidy(text: str) -> str:
 
 
 def split_addresses(urls: pl.Series) -> pl.DataFrame:
-    """Columns `host` (lower case, no port), `path` (no trailing slashes, `/` when empty) and `query` of addresses, a row each."""
+    """Columns `host` (lower case, no port), `path` (no trailing slashes, `/` when empty), `query` and `fragment` of addresses, a row each."""
     parts = urls.to_frame("url").select(pl.col("url").str.extract_groups(_ADDRESS).alias("parts")).unnest("parts")
-    authority, path, query = (pl.col(name).fill_null("") for name in parts.columns)
+    authority, path, query, fragment = (pl.col(name).fill_null("") for name in parts.columns)
     stripped = path.str.strip_chars_end("/")
     return parts.select(
         authority.str.replace(r"^.*@", "").str.replace(r":\d*$", "").str.to_lowercase().alias("host"),
         pl.when(stripped == "").then(pl.lit("/")).otherwise(stripped).alias("path"),
         query.alias("query"),
+        fragment.alias("fragment"),
     )
 
 
+def value_of(key: str) -> str:
+    """The column of `query_values` with the values of a key; no other column bears such a name, and none of these is read as a pattern."""
+    return f"value of {key}"
+
+
+def raw_of(key: str) -> str:
+    """The column of `query_values` with the values of a key as they stood in the address."""
+    return f"raw {key}"
+
+
 def query_values(queries: pl.Series, keys: list[str]) -> pl.DataFrame:
-    """For each key two columns, a row per query: `key` with its first value that is not empty, decoded as a form is, and `raw key` as it stood."""
+    """For each key two columns, a row per query: `value_of(key)`, its first value that is not empty, decoded as a form is, and `raw_of(key)`."""
     wanted = list(dict.fromkeys(keys))
     rows = queries.to_frame("query").with_row_index("row")
     tokens = rows.filter(pl.col("query") != "").with_columns(pl.col("query").str.split("&").alias("token")).explode("token")
@@ -67,7 +79,7 @@ def query_values(queries: pl.Series, keys: list[str]) -> pl.DataFrame:
     tokens = tokens.filter(pl.col("value").str.strip_chars(_WHITE) != "").unique(["row", "key"], keep="first", maintain_order=True)
     table = rows.select("row")
     for key in wanted:
-        own = tokens.filter(pl.col("key") == key).select("row", pl.col("value").alias(key), pl.col("raw").alias(f"raw {key}"))
+        own = tokens.filter(pl.col("key") == key).select("row", pl.col("value").alias(value_of(key)), pl.col("raw").alias(raw_of(key)))
         table = table.join(own, on="row", how="left", maintain_order="left")
     return table.drop("row").fill_null("")
 
@@ -87,6 +99,22 @@ def _decoded(column: str) -> pl.Expr:
     return pl.col(column).map_batches(decode, return_dtype=pl.String)
 
 
+@dataclass(frozen=True)
+class _Tidied:
+    """One test of the channel list with its values tidied once; None asks nothing of a field."""
+
+    fields: tuple[tuple[str, frozenset[str]], ...]
+
+    @staticmethod
+    def of(test: ChannelTest) -> _Tidied:
+        asked = (("source", test.sources), ("medium", test.mediums), ("campaign", test.campaigns))
+        fields = [(name, frozenset(tidy(value) for value in wanted)) for name, wanted in asked if wanted is not None]
+        return _Tidied((*fields, ("kind", frozenset(test.kinds))) if test.kinds is not None else tuple(fields))
+
+    def matches(self, origin: dict[str, str]) -> bool:
+        return all(origin[name] in wanted for name, wanted in self.fields)
+
+
 class Origins:
     """Turns raw evidence into origins: tidied fields, kind of source, channel. Knows one site's rules."""
 
@@ -97,6 +125,7 @@ class Origins:
         self._kinds = {tidy(known.name): known.kind for known in reference.hosts.values() if known.kind}
         self._kinds |= {tidy(host): known.kind for host, known in reference.hosts.items() if known.kind}
         self._own = {bare_host(host) for host in [*rules.hosts, *rules.ignored_hosts]}
+        self._channels = [(rule.channel, [_Tidied.of(test) for test in rule.any_of]) for rule in rules.channels]
 
     @property
     def query_keys(self) -> list[str]:
@@ -106,14 +135,15 @@ class Origins:
     def from_queries(self, values: pl.DataFrame) -> pl.DataFrame:
         """Evidence in addresses, a row each: raw `source` … `label` and `found`. `values` as `query_values` gives them for `query_keys`."""
         nothing = pl.lit("")
-        tagged = (pl.col("utm_source") != "") | (pl.col("utm_medium") != "") | (pl.col("utm_campaign") != "")
+        tagged = pl.any_horizontal(pl.col(value_of(f"utm_{name}")) != "" for name in FIELDS[:3])
         label = self._first_of(list(self._rules.label_keys))
         clicked = nothing
         for key, source in reversed(list(self._reference.click_ids)):
-            clicked = pl.when(pl.col(key) != "").then(pl.lit(source)).otherwise(clicked)
+            clicked = pl.when(pl.col(value_of(key)) != "").then(pl.lit(source)).otherwise(clicked)
 
         def given(name: str, missing: str) -> pl.Expr:
-            return pl.when(pl.col(f"utm_{name}") == "").then(pl.lit(missing)).otherwise(pl.col(f"utm_{name}"))
+            tag = pl.col(value_of(f"utm_{name}"))
+            return pl.when(tag == "").then(pl.lit(missing)).otherwise(tag)
 
         table = values.with_columns(label.alias("_label"), clicked.alias("_clicked"))
         return table.select(
@@ -126,7 +156,7 @@ class Origins:
             .then(pl.lit("link"))
             .otherwise(nothing)
             .alias("medium"),
-            *(pl.when(tagged).then(pl.col(f"utm_{name}")).otherwise(nothing).alias(name) for name in ("campaign", "content", "term")),
+            *(pl.when(tagged).then(pl.col(value_of(f"utm_{name}"))).otherwise(nothing).alias(name) for name in ("campaign", "content", "term")),
             pl.col("_label").alias("label"),
             (tagged | (pl.col("_clicked") != "") | (pl.col("_label") != "")).alias("found"),
         )
@@ -135,7 +165,7 @@ class Origins:
     def _first_of(keys: list[str]) -> pl.Expr:
         chosen = pl.lit("")
         for key in reversed(keys):
-            chosen = pl.when(pl.col(key) != "").then(pl.col(key)).otherwise(chosen)
+            chosen = pl.when(pl.col(value_of(key)) != "").then(pl.col(value_of(key))).otherwise(chosen)
         return chosen
 
     def from_referrers(self, hosts: pl.Series) -> pl.DataFrame:
@@ -150,13 +180,17 @@ class Origins:
 
     def origin(self, raw: dict[str, str], kind: str | None) -> dict[str, str]:
         """One origin with the fields of ORIGIN_FIELDS; `kind` is that of the referrer's host, None when the source was tagged."""
-        made = {f"raw_{name}": raw.get(name, "") for name in FIELDS[:3]}
+        made = {f"raw_{name}": raw.get(name, "") for name in FIELDS}
         for name in FIELDS:
             value = tidy(raw.get(name, ""))
             made[name] = self._aliases.get((name, value), value) if value else ""
-        made["kind"] = self._kinds.get(made["source"], "") if kind is None else kind
+        made["kind"] = self._kind_of(made["source"]) if kind is None else kind
         made["channel"] = self.channel(made)
         return made
+
+    def _kind_of(self, source: str) -> str:
+        """The kind of a tagged source, by its name or host; `www.` makes no difference."""
+        return self._kinds.get(source) or self._kinds.get(source.removeprefix("www."), "")
 
     def direct(self) -> dict[str, str]:
         """The origin of a visit without evidence; aliases leave it alone."""
@@ -167,13 +201,10 @@ class Origins:
     def channel(self, origin: dict[str, str]) -> str:
         """The first rule of the site's list that matches."""
         rule = self._rule(origin)
-        return UNSORTED if rule is None else self._rules.channels[rule].channel
+        return UNSORTED if rule is None else self._channels[rule][0]
 
     def _rule(self, origin: dict[str, str]) -> int | None:
-        for place, rule in enumerate(self._rules.channels):
-            if any(_matches(test, origin) for test in rule.any_of):
-                return place
-        return None
+        return next((place for place, (_, tests) in enumerate(self._channels) if any(test.matches(origin) for test in tests)), None)
 
     def explain(self, url: str, referrer: str) -> Explanation:
         """Why a view of this address with this referrer came from where it did."""
@@ -206,12 +237,12 @@ class Origins:
     def _evidence_in(self, values: dict[str, str]) -> tuple[Literal["tags", "click id", "label"], str]:
         """What in a query told, and its key. `values` as `query_values` gives them."""
         for name in ("utm_source", "utm_medium", "utm_campaign"):
-            if values[name]:
+            if values[value_of(name)]:
                 return "tags", name
         for key, _ in self._reference.click_ids:
-            if values[key]:
+            if values[value_of(key)]:
                 return "click id", key
-        return "label", next(key for key in self._rules.label_keys if values[key])
+        return "label", next(key for key in self._rules.label_keys if values[value_of(key)])
 
     def _place(self, origin: dict[str, str]) -> int | None:
         rule = self._rule(origin)
@@ -266,11 +297,3 @@ class Explanation(BaseModel):
     kind: str
     channel: str
     rule: int | None
-
-
-def _matches(test: ChannelTest, origin: dict[str, str]) -> bool:
-    asked = (("source", test.sources), ("medium", test.mediums), ("campaign", test.campaigns))
-    for name, wanted in asked:
-        if wanted is not None and origin[name] not in {tidy(value) for value in wanted}:
-            return False
-    return test.kinds is None or origin["kind"] in test.kinds

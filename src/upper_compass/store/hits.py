@@ -72,8 +72,10 @@ class HitWriter:
 
     def store(self, rows: Sequence[HitRow]) -> int:
         """Store what is not there yet, in the order given, and commit. Returns how many were new."""
-        unique = {(row[SITE], row[ID]): row for row in reversed(rows)}
-        ordered = list(reversed(unique.values()))
+        unique: dict[tuple[Any, Any], HitRow] = {}
+        for row in rows:  # of copies in one batch the first stays, at its place
+            unique.setdefault((row[SITE], row[ID]), row)
+        ordered = list(unique.values())
         with self._connection.transaction(), self._connection.cursor() as cursor:
             cursor.execute("SELECT pg_advisory_xact_lock(%s)", [_WRITER_LOCK])
             self._make_partitions(cursor, (row[AT] for row in ordered))

@@ -15,6 +15,7 @@ from upper_compass.core.goals import Goal
 from upper_compass.core.plain import sentence
 from upper_compass.core.site import SiteRules
 from upper_compass.core.tagging import Tagging
+from upper_compass.core.texts import STORED
 from upper_compass.store.tables import changes, goals, roles, sites, users
 
 
@@ -48,12 +49,23 @@ class UnfitError(ValueError):
         self.field, self.text = field, text
 
 
+def _rules(held: Any) -> SiteRules:  # noqa: ANN401
+    """Rules that were checked when they were written."""
+    return SiteRules.model_validate(held, context=STORED)
+
+
+def _fits_together(rules: SiteRules) -> None:
+    fault = rules.fault_together()
+    if fault:
+        raise UnfitError("", fault)
+
+
 def _site(row: sa.Row[Any]) -> Site:
-    return Site(row.id, row.key, row.name, SiteRules.model_validate(row.rules), row.created_at, Tagging.model_validate(row.tagging), row.erasures)
+    return Site(row.id, row.key, row.name, _rules(row.rules), row.created_at, Tagging.model_validate(row.tagging, context=STORED), row.erasures)
 
 
 def _goal(row: sa.Row[Any]) -> StoredGoal:
-    return StoredGoal(row.id, row.name, Goal.model_validate(row.definition))
+    return StoredGoal(row.id, row.name, Goal.model_validate(row.definition, context=STORED))
 
 
 def new_key() -> str:
@@ -81,8 +93,9 @@ OWN_DOORS = ("aliases", "channels", "events", "fields")
 
 def change_site(connection: sa.Connection, site: Site, name: str, rules: SiteRules, tagging: Tagging, user_id: int) -> Site:
     """Give a site another name and other settings. Aliases, channels, notes on events and fields stay as they are, see `change_rules`."""
-    held = SiteRules.model_validate(connection.execute(sa.select(sites.c.rules).where(sites.c.id == site.id).with_for_update()).scalar_one())
+    held = _rules(connection.execute(sa.select(sites.c.rules).where(sites.c.id == site.id).with_for_update()).scalar_one())
     kept = rules.model_copy(update={part: getattr(held, part) for part in OWN_DOORS})
+    _fits_together(kept)
     after = _settings(name, kept, tagging)
     row = connection.execute(sites.update().where(sites.c.id == site.id).values(after).returning(sites)).one()
     log_change(connection, site.id, "site", site.id, user_id, _settings(site.name, site.rules, site.tagging), after)
@@ -94,13 +107,14 @@ def change_rules(connection: sa.Connection, site_id: int, edit: Callable[[SiteRu
 
     `edit` may raise what its caller handles; nothing is changed then. Raises UnfitError for what is no good as a whole, such as too long a list.
     """
-    before = SiteRules.model_validate(connection.execute(sa.select(sites.c.rules).where(sites.c.id == site_id).with_for_update()).scalar_one())
+    before = _rules(connection.execute(sa.select(sites.c.rules).where(sites.c.id == site_id).with_for_update()).scalar_one())
     edited = edit(before)
     try:
-        after = SiteRules.model_validate(edited.model_dump())
+        after = _rules(edited.model_dump())
     except ValidationError as why:
         first = why.errors(include_url=False, include_input=False)[0]
         raise UnfitError(".".join(str(part) for part in first["loc"]), sentence(first)) from why
+    _fits_together(after)
     was, becomes = before.model_dump(mode="json"), after.model_dump(mode="json")
     changed = [name for name in becomes if becomes[name] != was[name]]
     if changed:
