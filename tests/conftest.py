@@ -34,6 +34,8 @@ PASSWORD = "a long enough one"
 DAY = os.environ.get("COMPASS_TEST_DAY", "2026-11-25")
 SHIFT = (datetime.fromisoformat(f"{DAY}T12:00:00+00:00") - datetime.now(UTC)).total_seconds()
 os.environ["COMPASS_CLOCK_SHIFT"] = str(SHIFT)
+# Hundreds of tests sign in from one place.
+os.environ["COMPASS_SIGN_INS_PER_NETWORK"] = "100000"
 now = Clock().now
 BOOKED = Goal.model_validate({"match": {"kind": "event", "name": "book"}, "counts": "every time", "value": {"kind": "hit"}})
 

@@ -29,3 +29,20 @@ class Settings(Clock):
     tracker: Path | None = None
     demo: bool = False
     instance: str = "main"
+    # Proxies whose word on the client's address is taken, as uvicorn's --forwarded-allow-ips.
+    trusted_proxies: str = "127.0.0.1"
+    # A minute, by network (of 256 addresses) and by site.
+    hits_per_network: int = 30_000
+    hits_per_site: int = 300_000
+    # In five minutes.
+    sign_ins_per_network: int = 60
+    sign_ins_per_account: int = 10
+    max_body_bytes: int = 1024**2
+    max_import_bytes: int = 512 * 1024**2
+    max_unpacked_bytes: int = 4 * 1024**3
+    head_seconds: float = 10.0
+    body_seconds: float = 30.0
+    import_seconds: float = 1800.0
+    answer_seconds: float = 60.0
+    store_seconds: float = 15.0
+    max_connections: int = 900

@@ -106,7 +106,7 @@ def test_two_hundred_hits_a_second_are_held(now, demo, playwright):
     sender = playwright.request.new_context(base_url=demo.address)
     stop = threading.Event()
     for number in range(40):
-        hits = [a_hit(visitor=f"crowd{i}", kind="event", name=f"crowd {number}") for i in range(20)]
+        hits = [a_hit(visitor=f"crowd{i}", kind="event", name=f"crowd {number}", url="https://fennmoor-mill.example/") for i in range(20)]
         assert sender.post("/collect?site=mill", data=hits).status == 204
         stop.wait(0.1)
     expect(row(now, "crowd 39")).to_have_count(20)

@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from upper_compass.collect.checking import UnreadableError, as_rows, check_body, read_sent
-from upper_compass.collect.marking import Countries, is_robot
+from upper_compass.collect.marking import Countries, are_robots
 from upper_compass.core.agents import read_agent
 from upper_compass.reference import shipped
 from upper_compass.store.hits import ROW
@@ -38,9 +38,9 @@ def body(*changes):
     ],
 )
 def test_times(happened, sent, stored):
-    good, refused = check_body(body({"at": happened.isoformat()}), NOW, sent)
-    assert [hit.at for hit in good] == ([stored] if stored else [])
-    assert [one.field for one in refused] == ([] if stored else ["at"])
+    checked = check_body(body({"at": happened.isoformat()}), NOW, sent)
+    assert [hit.at for hit in checked.hits] == ([stored] if stored else [])
+    assert [one.field for one in checked.refused] == ([] if stored else ["at"])
 
 
 @pytest.mark.parametrize(("text", "expected"), [("1795435200000", NOW), ("-5", None), ("soon", None), ("9" * 16, None), (None, None), ("", None)])
@@ -51,31 +51,31 @@ def test_the_senders_clock_is_read_or_counts_as_not_given(text, expected):
 @given(st.lists(st.booleans(), min_size=1, max_size=20))
 def test_good_and_bad_are_told_apart_whatever_their_order(goodness):
     sent = body(*({} if good else {"kind": "glance"} for good in goodness))
-    good, refused = check_body(sent, NOW, None)
-    assert len(good) == sum(goodness)
-    assert [one.index for one in refused] == [i for i, fine in enumerate(goodness) if not fine]
+    checked = check_body(sent, NOW, None)
+    assert len(checked.hits) == sum(goodness)
+    assert [one.index for one in checked.refused] == [i for i, fine in enumerate(goodness) if not fine]
 
 
 @given(st.binary(max_size=60))
 def test_no_body_whatever_breaks_the_reading(content):
     try:
-        good, refused = check_body(content, NOW, None)
+        checked = check_body(content, NOW, None)
     except UnreadableError:
         return
-    assert len(good) + len(refused) <= 100
+    assert len(checked.hits) + len(checked.refused) <= 100
 
 
 @given(st.recursive(st.none() | st.booleans() | st.floats() | st.text(), lambda inner: st.lists(inner) | st.dictionaries(st.text(), inner), max_leaves=12))
 def test_no_json_whatever_breaks_the_reading(value):
     try:
-        good, _ = check_body(json.dumps(value).encode(), NOW, None)
+        checked = check_body(json.dumps(value).encode(), NOW, None)
     except UnreadableError:
         return
-    assert good == []
+    assert checked.hits == []
 
 
 def test_rows_have_the_columns_of_the_store():
-    good, _ = check_body(body({"kind": "order", "value": 5, "order": {"id": "o", "items": [{"sku": "a"}]}, "props": {"é": "ß"}}), NOW, None)
+    good = check_body(body({"kind": "order", "value": 5, "order": {"id": "o", "items": [{"sku": "a"}]}, "props": {"é": "ß"}}), NOW, None).hits
     [row] = as_rows(7, good, country="IE", own=True)
     named = dict(zip(ROW, row, strict=True))
     assert (named["site_id"], named["kind"], named["order_id"], named["country"], named["own"], named["robot"]) == (7, 3, "o", "IE", True, False)
@@ -84,9 +84,16 @@ def test_rows_have_the_columns_of_the_store():
 
 
 def test_robots_say_so():
-    assert is_robot("curl/8.5.0")
-    assert not is_robot(None)
-    assert not is_robot("Mozilla/5.0 (Windows NT 10.0; Win64; x64; rv:139.0) Gecko/20100101 Firefox/139.0")
+    robots = ["curl/8.5.0", "Example-Bot/1.0 (+https://a.example)", "examplebot", "My own crawler", "SPIDER 2", "Headless thing"]
+    people = [
+        None,
+        "",
+        "Mozilla/5.0 (Windows NT 10.0; Win64; x64; rv:139.0) Gecko/20100101 Firefox/139.0",
+        "Mozilla/5.0 (Linux; Android 9; CUBOT_P40)",
+        "Botany",
+    ]
+    assert are_robots(robots) == [True] * len(robots)
+    assert are_robots(people) == [False] * len(people)
 
 
 def test_without_a_country_file_no_country_is_looked_up():

@@ -1,11 +1,12 @@
 """The collector over HTTP: what is stored, what is refused and how."""
 
 import json
+import uuid
 from datetime import timedelta
 
 import pytest
 
-from tests.conftest import a_hit, now, stored
+from tests.conftest import a_hit, now, sign_in, stored
 from upper_compass.collect.writing import BusyError, NotStoredError
 from upper_compass.core.site import SiteRules
 from upper_compass.store import sites
@@ -55,14 +56,9 @@ def test_everything_a_hit_has_is_kept(client, engine):
         ({"url": "/courses"}, "url"),
         ({"url": "javascript:alert(1)"}, "url"),
         ({"kind": "event"}, "name"),
-        ({"name": "x"}, "name"),
-        ({"value": "5"}, "value"),
-        ({"currency": "euro"}, "currency"),
-        ({"props": {f"k{i}": 1 for i in range(33)}}, "props"),
-        ({"unknown": 1}, "unknown"),
-        ({"title": "x" * 501}, "title"),
-        ({"title": "a\x00b"}, "title"),
-        ({"country": "IE"}, "country"),
+        ({"kind": "event", "name": ""}, "name"),
+        ({"url": "https://elsewhere.example/"}, "url"),
+        ({"url": "https://mill.example@elsewhere.example/"}, "url"),
         ({"kind": "engage"}, "engaged_ms"),
     ],
 )
@@ -73,6 +69,64 @@ def test_what_is_wrong_is_named_and_nothing_is_stored(client, engine, changes, f
     assert answer.headers["content-type"] == "application/problem+json"
     assert answer.json()["errors"][0]["field"].split(".")[0] == field
     assert stored(engine) == before
+
+
+ITEM = {"sku": "lamp", "quantity": 1, "price": 5}
+
+
+@pytest.mark.parametrize(
+    ("changes", "column", "kept", "told"),
+    [
+        ({"name": "x"}, "name", None, ["name"]),
+        ({"value": "5"}, "value", 5.0, []),
+        ({"value": [5]}, "value", None, ["value"]),
+        ({"currency": "euro"}, "currency", None, ["currency"]),
+        ({"currency": "sek"}, "currency", "SEK", []),
+        ({"props": {f"k{i:02}": 1 for i in range(33)}}, "(props->>'k31') || (props->>'k32')", None, ["props"]),
+        ({"props": {"a": [1], "b": "x" * 1001, "c": 2}}, "props->>'c'", "2.0", ["props"]),
+        ({"fields": {"plan": 5}}, "fields->>'plan'", "5", []),
+        ({"unknown": 1, "url": "https://mill.example/a"}, "url", "https://mill.example/a", ["unknown"]),
+        ({"title": "x" * 501}, "title", "x" * 500, ["title"]),
+        ({"title": "a\x00b"}, "title", "ab", ["title"]),
+        ({"country": "IE"}, "country", None, ["country"]),
+        ({"kind": "order", "value": 5, "order": {"id": "o", "items": [{"id": "lamp"}]}}, "order_data->'items'->0->>'sku'", "lamp", []),
+        ({"kind": "order", "value": 5, "order": {"id": 17, "items": [{"product_id": 4, "qty": "2", "unit_price": 1.5, "colour": "red"}]}},
+         "order_id || (order_data->'items'->0->>'sku') || (order_data->'items'->0->>'quantity') || (order_data->'items'->0->>'price')", "1742.01.5",
+         ["order.items.colour"]),
+        ({"kind": "order", "value": 5, "order": {"id": "o", "items": [ITEM, "nonsense"], "tax": "much"}}, "order_data->'items'->0->>'sku'", "lamp",
+         ["order.items", "order.tax"]),
+        ({"kind": "order", "value": 5, "order": {"id": "o", "items": [ITEM] * 201}}, "jsonb_array_length(order_data->'items')", 200, ["order.items"]),
+        ({"kind": "order", "value": 5, "order": "o"}, "value", 5.0, ["order"]),
+    ],
+)  # fmt: skip
+def test_what_is_not_understood_is_left_out_and_told_and_the_rest_is_stored(client, engine, changes, column, kept, told):
+    hit = a_hit(**{"url": f"https://mill.example/{uuid.uuid4().hex[:8]}"} | changes)
+    client.app.state.services.refusals.flush()
+    with engine.begin() as connection:
+        connection.exec_driver_sql("DELETE FROM refusals")
+    assert send(client, hit).status_code == 204
+    assert stored(engine, column, f"id = '{hit['id']}'") == kept
+    sign_in(client, "viewer")
+    found = client.get("/api/v1/sites/mill/refused").json()
+    assert sorted(one["field"] for one in found if one["why"] == "shortened") == told
+    assert {one["page"] for one in found} <= {hit["url"].removeprefix("https://mill.example")}
+    findings = [one for one in client.get("/api/v1/sites/mill/findings").json() if one["kind"] == "shortened hits"]
+    assert sorted(one["title"].partition(" ")[0] for one in findings) == told
+
+
+def test_refused_hits_are_told_by_field_and_page(client):
+    send(client, a_hit(kind="glance", url="https://mill.example/shop?email=jo@mill.example"))
+    sign_in(client, "viewer")
+    [finding] = [one for one in client.get("/api/v1/sites/mill/findings").json() if one["kind"] == "refused hits" and "kind" in one["key"]]
+    assert (finding["title"], finding["severity"]) == ("Hits are refused for their kind", "high")
+    assert "/shop" in finding["examples"]
+
+
+def test_copies_of_a_hit_keep_the_first_ones_place_in_the_order_of_arrival(client, engine):
+    at = (now() - timedelta(seconds=9)).isoformat(timespec="milliseconds")
+    first, second = a_hit(at=at, visitor="place", title="first"), a_hit(at=at, visitor="place", title="second")
+    assert send(client, [first, second, first | {"title": "first again"}]).status_code == 204
+    assert stored(engine, "string_agg(title, ',' ORDER BY seq)", "visitor = 'place'") == "first,second"
 
 
 def test_of_a_partly_bad_list_the_good_are_stored_and_the_bad_named_by_index(client, engine):

@@ -37,7 +37,7 @@ def lines():
 @pytest.fixture(scope="module")
 def reading(lines):
     """The history as the reports read it, without a database."""
-    stored = as_rows(1, [check_line(line) for line in lines], country=None, own=False)
+    stored = as_rows(1, [check_line(line)[0] for line in lines], country=None, own=False)
     frame = pl.DataFrame(stored, schema=list(ROW), orient="row", infer_schema_length=None)
     frame = frame.with_columns(pl.col("at").dt.epoch("ms"), pl.int_range(1, pl.len() + 1).alias("seq"))
     frames = state.advance(state.start(RULES, shipped()), [frame.select(list(RAW_SCHEMA)).cast(dict(RAW_SCHEMA))], len(lines))
@@ -59,7 +59,7 @@ def test_the_history_is_the_same_on_every_run_and_ends_yesterday(lines):
 
 
 def test_every_hit_is_good_and_no_id_comes_twice(lines):
-    ids = Counter(check_line(line).id for line in lines[::7])
+    ids = Counter(check_line(line)[0].id for line in lines[::7])
     assert ids.most_common(1)[0][1] == 1
 
 

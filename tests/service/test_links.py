@@ -67,8 +67,8 @@ def test_a_file_comes_back_finished_and_a_bad_one_is_named_by_line(client):
     for bad, line in (("smell\nx", 1), ("address\n" + "x\n" * 501, 502), ("address\nhttps://mill.example/" + "x" * 5000, 2)):
         answer = client.post(f"{LINKS}/build/csv", content=bad, headers=headers)
         assert (answer.status_code, answer.json()["errors"][0]["index"]) == (422, line)
-    for bad in (b"\xff\xfe", b"a" * 1_100_000):
-        assert client.post(f"{LINKS}/build/csv", content=bad, headers=headers).status_code == 422
+    for bad, status in ((b"\xff\xfe", 422), (b"a" * 1_100_000, 413)):
+        assert client.post(f"{LINKS}/build/csv", content=bad, headers=headers).status_code == status
 
 
 def test_a_code_is_handed_out_as_svg_and_png(client):

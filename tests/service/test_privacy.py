@@ -8,7 +8,9 @@ import sqlalchemy as sa
 
 from tests.conftest import a_hit, now, period, sign_in, stored
 from upper_compass.api.keeping import delete_what_is_over
+from upper_compass.collect.tokens import Tokens
 from upper_compass.core.personal import MASK, mask_address, mask_text, names_a_person
+from upper_compass.store import sites
 
 
 def collect(client, *hits, query="", headers=None):
@@ -24,14 +26,6 @@ def settings(client, **tagging):
     answer = client.put("/api/v1/sites/mill", json=body, headers=headers)
     assert answer.status_code == 200, answer.text
     return headers
-
-
-@pytest.fixture(autouse=True)
-def _told(monkeypatch):
-    """The collector reads the settings anew with every request."""
-    from upper_compass.api.services import Directory
-
-    monkeypatch.setattr(Directory, "FRESH_FOR", -1.0)
 
 
 @pytest.mark.parametrize(
@@ -123,19 +117,36 @@ def test_who_asks_for_nothing_to_be_kept_is_heard(client, engine):
 
 
 def test_a_browser_can_say_that_it_is_one_of_the_sites_own(client, engine):
-    collect(client, a_hit(visitor="own one"), query="&own=1")
+    headers = sign_in(client, "viewer")
+    token = client.post("/api/v1/sites/mill/own-browsers", headers=headers).json()["token"]
+    collect(client, a_hit(visitor="own one"), query=f"&own={token}")
     assert stored(engine, "bool_and(own)", "visitor = 'own one'") is True
+    other = client.post("/api/v1/sites/mill/followed", headers=headers).json()["token"]
+    for made_up in ("1", "on", token[:-1], other):  # whom nobody gave a token, and a token for something else
+        collect(client, a_hit(visitor="no own one"), query=f"&own={made_up}")
+    assert stored(engine, "bool_or(own)", "visitor = 'no own one'") is False
+
+
+def test_a_token_of_a_browser_ends(client, engine, monkeypatch):
+    services = client.app.state.services
+    issued = services.now() - timedelta(days=365, seconds=1)
+    with engine.connect() as connection:
+        mill = sites.site_by_key(connection, "mill")
+    ended = Tokens(lambda: issued).issue(mill, "own")
+    collect(client, a_hit(visitor="late"), query=f"&own={ended}")
+    assert stored(engine, "bool_or(own)", "visitor = 'late'") is False
 
 
 def test_a_link_with_a_token_tells_who_opened_it(client):
     headers = sign_in(client, "viewer")
-    token = "a-token-of-some-length"
+    token = client.post("/api/v1/sites/mill/followed", headers=headers).json()["token"]
     assert client.get(f"/api/v1/sites/mill/followed/{token}").json() == {"visitor": None}
     collect(client, a_hit(visitor="checker"), query=f"&follow={token}")
     assert client.get(f"/api/v1/sites/mill/followed/{token}", headers=headers).json() == {"visitor": "checker"}
     assert client.get(f"/api/v1/sites/other/followed/{token}").status_code == 404
-    refused = client.post("/collect?site=mill&follow=short", json=a_hit())
-    assert (refused.status_code, refused.json()["errors"][0]["field"]) == (422, "follow")
+    made_up = "a-token-of-some-length"
+    collect(client, a_hit(visitor="anybody"), query=f"&follow={made_up}")
+    assert client.get(f"/api/v1/sites/mill/followed/{made_up}", headers=headers).json() == {"visitor": None}
 
 
 def test_a_visitor_is_handed_out_and_forgotten_everywhere(client, engine):

@@ -8,7 +8,6 @@ from starlette.testclient import TestClient
 
 from tests.conftest import fill, sign_in
 from upper_compass.api.app import create_app
-from upper_compass.api.services import Directory
 from upper_compass.core.tagging import PARTS
 from upper_compass.settings import Settings
 
@@ -33,12 +32,10 @@ def application(database, tmp_path_factory):
 @pytest.fixture
 def served(application, engine, monkeypatch):
     """Nothing was drafted or made live yet."""
-    monkeypatch.setattr(Directory, "FRESH_FOR", -1.0)
     with engine.begin() as connection:
         for what in ("DELETE FROM rule_versions", "DELETE FROM rule_drafts", "UPDATE sites SET tagging = '{}'"):
             connection.execute(sa.text(what))
-    services = application.app.state.services
-    services.directory = Directory(services.engine)  # which knows that a version never changes
+    application.app.state.services.directory.forget()  # for what is done past the application's doors is told a moment later
     return application
 
 

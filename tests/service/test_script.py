@@ -7,7 +7,6 @@ from starlette.testclient import TestClient
 
 from tests.conftest import fill, sign_in
 from upper_compass.api.app import create_app
-from upper_compass.api.services import Directory
 from upper_compass.core.tagging import PARTS
 from upper_compass.settings import Settings
 
@@ -32,11 +31,6 @@ def served(database, script, tmp_path_factory):
         yield made
 
 
-@pytest.fixture(autouse=True)
-def _at_once(monkeypatch):
-    monkeypatch.setattr(Directory, "FRESH_FOR", 0.0)
-
-
 def set_tagging(served, **tagging):
     headers = sign_in(served, "owner")
     site = served.get(SITE).json()
@@ -58,8 +52,24 @@ def test_switches_and_settings_of_a_site_reach_its_script(served):
 
 
 def test_without_a_site_it_is_the_script_alone(served):
-    for address in ("/uc.js", "/uc.js?site=nobodys", "/uc.js?site=%3Cscript%3E"):
-        assert served.get(address).text == "the_script();"
+    assert served.get("/uc.js").text == "the_script();"
+
+
+def test_a_key_that_no_site_has_is_said_in_the_console_and_told_to_the_site(served):
+    from_mill = {"Referer": "https://www.mill.example/"}
+    for address, said in (
+        ("/uc.js?site=nobodys", "'nobodys'"),
+        ("/uc.js?site=%3C/script%3E", "'\\u003c/script>'"),
+        ("/uc.js?site=" + "x" * 99, f"'{'x' * 40}'"),
+    ):
+        warned, script = served.get(address, headers=from_mill).text.splitlines()
+        assert (script, warned[:14]) == ("the_script();", 'console.warn("')
+        assert said in warned
+    served.get("/uc.js?site=mill", headers=from_mill)
+    sign_in(served, "viewer")
+    found = {(one["why"], one["key"], one["host"]) for one in served.get(f"{SITE}/refused").json()}
+    assert {("unknown key", "nobodys", "mill.example"), ("fetched", "mill", "mill.example")} <= found
+    assert "Pages of mill.example bear a key that no site has" in [one["title"] for one in served.get(f"{SITE}/findings").json()]
 
 
 @pytest.mark.parametrize("wrong", [{"players": ["a b"]}, {"search_keys": [""]}, {"sends": {"smells": True}}, {"sends": {"media": "maybe"}}])

@@ -2,7 +2,7 @@
 
 import json
 from dataclasses import replace
-from datetime import UTC, date, datetime
+from datetime import UTC, date, datetime, timedelta
 
 import psycopg
 import pytest
@@ -11,7 +11,7 @@ from tests.conftest import a_hit, fill, stored
 from upper_compass.api.script import made_for
 from upper_compass.collect.checking import as_rows, check_line
 from upper_compass.collect.pseudonyms import LENGTH, Pseudonyms
-from upper_compass.collect.refusals import MOST_HOSTS, Refusals
+from upper_compass.collect.refusals import MAX_COUNTED, Refusals
 from upper_compass.core.tagging import PARTS, Tagging
 from upper_compass.frames import snapshot
 from upper_compass.frames.keeper import Keeper
@@ -19,6 +19,7 @@ from upper_compass.reference import shipped
 from upper_compass.store import sites, visitors
 from upper_compass.store.database import connect
 from upper_compass.store.hits import HitWriter, delete_hits
+from upper_compass.store.refusals import Place, refusals_of
 
 DAY, NEXT = date(2026, 11, 22), date(2026, 11, 23)
 
@@ -77,18 +78,35 @@ def test_who_is_followed_is_the_latest_who_came_by_the_link(filled, mill):
         assert visitors.follower_of(connection, mill.id, "t") is None
 
 
-def test_refusals_are_counted_by_host_and_the_oldest_are_dropped():
-    refusals = Refusals()
-    at = datetime(2026, 11, 22, tzinfo=UTC)
-    for number in range(MOST_HOSTS + 5):
-        refusals.note(f"h{number}.example", "mill", "unknown host", at)
-    refusals.note("h900.example", "mill", "unknown host", at)
-    refusals.note("mill.example", "mil", "unknown key", at)
-    found = refusals.of("mill", frozenset(["mill.example"]))
-    assert len(found) == MOST_HOSTS
-    assert (found[0].host, found[0].why) == ("mill.example", "unknown key")
-    assert (found[1].host, found[1].times) == ("h900.example", 2)
-    assert [one.host for one in refusals.of("other", frozenset(["other.example"]))] == []
+def test_refusals_are_counted_by_place_and_outlive_the_application(filled, monkeypatch):
+    at = [datetime(2026, 11, 22, tzinfo=UTC)]
+    monkeypatch.setattr("upper_compass.store.refusals.MAX_ROWS", 5)
+    refusals = Refusals(filled, lambda: at[0])
+    for number in range(9):
+        refusals.note(Place("mill", "unknown host", f"h{number}.example"))
+        refusals.flush()
+        at[0] += timedelta(seconds=1)
+    refusals.note(Place("mill", "unknown host", "h8.example"), Place("mil", "unknown key", "mill.example"), Place("mill", "refused", "", "at", "/a"))
+    refusals.flush()
+    with filled.connect() as connection:
+        found = refusals_of(connection, "mill", frozenset(["mill.example"]))
+        assert {(one.place.host, one.place.why, one.times) for one in found[:3]} == {
+            ("mill.example", "unknown key", 1), ("h8.example", "unknown host", 2), ("", "refused", 1),
+        }  # fmt: skip
+        assert len(found) == 6
+        assert [one.place.why for one in refusals_of(connection, "mill", frozenset(), at[0])] == ["unknown host", "refused"]
+        assert refusals_of(connection, "other", frozenset(["other.example"])) == []
+    at[0] += timedelta(days=31)
+    refusals.note(Place("mill", "too many", "network"))
+    refusals.flush()
+    with filled.connect() as connection:
+        assert [one.place.why for one in refusals_of(connection, "mill", frozenset(["mill.example"]))] == ["too many"]
+
+
+def test_what_is_counted_between_two_writes_has_a_limit(filled):
+    refusals = Refusals(filled, lambda: datetime(2026, 11, 22, tzinfo=UTC))
+    refusals.note(*(Place("flood", "unknown key", f"h{number}.example") for number in range(MAX_COUNTED + 50)))
+    assert len(refusals._counted) == MAX_COUNTED
 
 
 def test_what_was_erased_does_not_live_on_in_frames_or_snapshots(filled, database, mill, tmp_path):
@@ -98,7 +116,7 @@ def test_what_was_erased_does_not_live_on_in_frames_or_snapshots(filled, databas
         return psycopg.connect(plain)
 
     def rows(*names):
-        return as_rows(mill.id, [check_line(json.dumps(a_hit(visitor=name)).encode()) for name in names], country=None, own=False)
+        return as_rows(mill.id, [check_line(json.dumps(a_hit(visitor=name)).encode())[0] for name in names], country=None, own=False)
 
     def here():
         with filled.connect() as held:
@@ -125,7 +143,7 @@ def test_a_site_laid_anew_is_not_added_to_what_was_there(filled, database, mill,
     plain = database.replace("+psycopg", "")
 
     def lay(*names):
-        rows = as_rows(mill.id, [check_line(json.dumps(a_hit(visitor=name)).encode()) for name in names], country=None, own=False)
+        rows = as_rows(mill.id, [check_line(json.dumps(a_hit(visitor=name)).encode())[0] for name in names], country=None, own=False)
         with psycopg.connect(plain) as writing:
             delete_hits(writing, mill.id)
             HitWriter(writing).store(rows)

@@ -67,8 +67,9 @@ export class Queue {
   }
 
   private url(): string {
+    const mine = trial() || own();
     const token = follow();
-    const marks = (own() || trial() ? "&own=1" : "") + (token ? `&follow=${token}` : "");
+    const marks = (mine ? `&own=${mine}` : "") + (token ? `&follow=${token}` : "");
     return `${this.address}?site=${encodeURIComponent(this.key)}&sent=${Date.now()}${marks}`;
   }
 

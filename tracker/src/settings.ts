@@ -18,7 +18,7 @@ export const settings: Settings = typeof uc_settings === "undefined" ? {} : uc_s
 
 /** Takes `#uc-name=value` out of the address, so that the page never sees it. */
 function fromFragment(name: string): string | undefined {
-  const found = location.hash.match(new RegExp(`^#uc-${name}=([\\w-]{1,64})$`))?.[1];
+  const found = location.hash.match(new RegExp(`^#uc-${name}=([\\w.~-]{1,160})$`))?.[1];
   if (found) history.replaceState(history.state, "", location.href.split("#")[0]);
   return found;
 }
@@ -42,10 +42,10 @@ export const trial = safely(() => {
 
 export const endTrial = safely(() => localStorage.removeItem("uc_trial"));
 
-/** Kept for this browser: whether it is one of the site's own people's. */
+/** Kept for this browser: the token by which it is one of the site's own people's. The server knows whether it is one, and when it ends. */
 export const own = safely(() => {
   const given = fromFragment("own");
-  if (given === "on") localStorage.setItem("uc_own", "1");
   if (given === "off") localStorage.removeItem("uc_own");
-  return localStorage.getItem("uc_own") === "1";
+  else if (given) localStorage.setItem("uc_own", given);
+  return localStorage.getItem("uc_own");
 });

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hmac
-from collections.abc import Callable
+import re
 from dataclasses import dataclass
 from typing import Annotated, Any
 
@@ -18,6 +18,7 @@ from upper_compass.store.sites import Site
 from upper_compass.store.tables import ROLES
 
 COOKIE = "uc_session"
+ROLES_ASKED = ("signed in", *ROLES)
 SAFE = ("GET", "HEAD", "OPTIONS")
 
 
@@ -25,6 +26,17 @@ def services_of(request: Request) -> Services:
     """The services of the application."""
     found: Services = request.app.state.services
     return found
+
+
+def cookie_of(request: Request, name: str) -> str:
+    """The name under which a cookie is kept: browsers share cookies between the ports of a host, so installations on one machine tell theirs apart."""
+    port = request.headers.get("host", "").rpartition(":")[2]
+    return f"{name}_{port}" if port.isascii() and port.isdigit() else name
+
+
+def session_of(request: Request) -> str:
+    """The secret of the session that the request bears, or nothing."""
+    return request.cookies.get(cookie_of(request, COOKIE), "")
 
 
 ServicesHere = Annotated[Services, Depends(services_of)]
@@ -38,28 +50,51 @@ class Caller:
     csrf: str | None
 
 
-def _caller(
-    request: Request,
-    services: ServicesHere,
-    authorization: Annotated[str | None, Header(include_in_schema=False)] = None,
-    x_csrf_token: Annotated[str | None, Header(description="The token that signing in gave; needed with a cookie session for all but GET.")] = None,
-) -> Caller:
-    with services.engine.begin() as connection:
-        if authorization is not None:
-            scheme, _, secret = authorization.partition(" ")
-            user = people.token_user(connection, secret.strip()) if scheme.lower() == "bearer" else None
-            if user is None:
-                raise Problem(401, "This token is not known, or was revoked.", headers={"WWW-Authenticate": "Bearer"})
-            return Caller(user, None)
-        session = people.session_user(connection, request.cookies.get(COOKIE, ""))
+def _signed_in(request: Request, connection: sa.Connection) -> Caller:
+    """Who is calling, by what the request's head says."""
+    authorization = request.headers.get("authorization")
+    if authorization is not None:
+        scheme, _, secret = authorization.partition(" ")
+        user = people.token_user(connection, secret.strip()) if scheme.lower() == "bearer" else None
+        if user is None:
+            raise Problem(401, "This token is not known, or was revoked.", headers={"WWW-Authenticate": "Bearer"})
+        return Caller(user, None)
+    session = people.session_user(connection, session_of(request))
     if session is None:
         raise Problem(401, "Please sign in.", headers={"WWW-Authenticate": "Bearer"})
-    if request.method not in SAFE and not hmac.compare_digest((x_csrf_token or "").encode(), session[1].encode()):
+    if request.method not in SAFE and not hmac.compare_digest(request.headers.get("x-csrf-token", "").encode(), session[1].encode()):
         raise Problem(403, "This request did not come from the application's own pages: its X-CSRF-Token is missing or wrong.")
     return Caller(session[0], session[1])
 
 
+def admit(request: Request, role: str) -> None:
+    """Find out who is calling and whether they may, and remember it with the request. Looks at the request's head only; raises Problem."""
+    services = services_of(request)
+    with services.engine.begin() as connection:
+        caller = request.state.caller = _signed_in(request, connection)
+        if role not in ROLES:
+            return
+        key = request.path_params["site"]
+        found = people.role_on(connection, caller.user, key) if SITE_KEY.fullmatch(key) else None
+        site = sites.site_by_key(connection, key) if found else None
+        if found is None or site is None:  # whether the site exists is nobody else's business
+            raise Problem(404, "There is no such site, or it is not yours.")
+        if ROLES.index(found[1]) < ROLES.index(role):
+            raise Problem(403, f"This needs the role of {role} on the site; you are {found[1]}.")
+    request.state.access = Access(caller.user, site, found[1], services.engine)
+
+
+def _caller(
+    request: Request,
+    x_csrf_token: Annotated[str | None, Header(description="The token that signing in gave; needed with a cookie session for all but GET.")] = None,
+) -> Caller:
+    _ = x_csrf_token  # in the document; `admit` has looked at it
+    found: Caller = request.state.caller
+    return found
+
+
 SignedIn = Annotated[Caller, Depends(_caller)]
+SITE_KEY = re.compile(r"[A-Za-z0-9_-]{1,40}")
 SiteKey = Annotated[str, Path(max_length=40, pattern=r"^[A-Za-z0-9_-]+$", description="The site's key.", examples=["mill"])]
 
 
@@ -73,25 +108,15 @@ class Access:
     engine: sa.Engine
 
 
-def _access(least: str) -> Callable[..., Access]:
-    def check(site: SiteKey, caller: SignedIn, services: ServicesHere) -> Access:
-        with services.engine.connect() as connection:
-            found = people.role_on(connection, caller.user, site)
-            if found is None:  # whether the site exists is nobody else's business
-                raise Problem(404, "There is no such site, or it is not yours.")
-            if ROLES.index(found[1]) < ROLES.index(least):
-                raise Problem(403, f"This needs the role of {least} on the site; you are {found[1]}.")
-            here = sites.site_by_key(connection, site)
-        if here is None:
-            raise Problem(404, "There is no such site, or it is not yours.")
-        return Access(caller.user, here, found[1], services.engine)
-
-    return check
+def _access(site: SiteKey, caller: SignedIn, request: Request) -> Access:
+    _ = site, caller
+    found: Access = request.state.access
+    return found
 
 
-Viewer = Annotated[Access, Depends(_access("viewer"))]
-Analyst = Annotated[Access, Depends(_access("analyst"))]
-Owner = Annotated[Access, Depends(_access("owner"))]
+Viewer = Annotated[Access, Depends(_access)]
+Analyst = Annotated[Access, Depends(_access)]
+Owner = Annotated[Access, Depends(_access)]
 
 
 def who(role: str) -> dict[str, Any]:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import asyncio
-import threading
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from pathlib import Path
@@ -21,6 +20,7 @@ from upper_compass import __version__
 from upper_compass.api import collector, health, links, naming, problems, reports, rules, script, signing_in, sites, sorting, visitors, watching
 from upper_compass.api.access import ServicesHere
 from upper_compass.api.keeping import keep_to_it
+from upper_compass.api.limits import Limits
 from upper_compass.api.problems import Problem, ProblemDocument
 from upper_compass.api.services import Services
 from upper_compass.core.hits import Hit
@@ -48,15 +48,11 @@ def create_app(settings: Settings) -> FastAPI:
     async def life(app: FastAPI) -> AsyncIterator[None]:
         services = Services.of(settings)
         app.state.services = services
-        services.writer.start()
-        # The first reader need not wait for what can be read before.
-        threading.Thread(target=services.warm, name="warming", daemon=True).start()
+        services.start()
         deleting = asyncio.create_task(keep_to_it(services.engine, services.now))
         yield
         deleting.cancel()
-        services.writer.stop()
-        services.keeper.save()
-        services.engine.dispose()
+        services.stop()
 
     app = FastAPI(
         title="Upper Compass", version=__version__, lifespan=life, docs_url=None, redoc_url=None, openapi_url="/api/v1/openapi.json",
@@ -64,6 +60,7 @@ def create_app(settings: Settings) -> FastAPI:
     )  # fmt: skip
     problems.install(app)
     app.add_middleware(GZipMiddleware, minimum_size=1000)
+    app.add_middleware(Limits, settings=settings)
     app.add_middleware(_Guard)
     for router in (
         collector.router,

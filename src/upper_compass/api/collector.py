@@ -2,34 +2,42 @@
 
 from __future__ import annotations
 
+import asyncio
+from dataclasses import dataclass
 from typing import Annotated, Any
 from urllib.parse import urlsplit
 from zoneinfo import ZoneInfo
 
 from anyio import to_thread
 from fastapi import APIRouter, Query, Request, Response
+from limits import RateLimitItemPerMinute
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from upper_compass.api.access import ServicesHere, who
 from upper_compass.api.problems import FieldError, Problem, responses
-from upper_compass.api.services import Collecting, Services
-from upper_compass.collect.checking import UnreadableError, as_rows, check_body, first_problem, read_sent
+from upper_compass.api.services import Services
+from upper_compass.collect.checking import Checked, UnreadableError, as_rows, check_body, first_problem, read_sent
+from upper_compass.collect.directory import Collecting
 from upper_compass.collect.marking import is_own
+from upper_compass.collect.throttle import network_of
 from upper_compass.collect.writing import BusyError, NotStoredError
 from upper_compass.core.hits import Address, Hit
 from upper_compass.core.site import bare_host
 from upper_compass.core.sources import Origin
 from upper_compass.store import visitors
+from upper_compass.store.hits import HitRow
+from upper_compass.store.refusals import Place
 from upper_compass.store.sites import Site as StoredSite
 
 router = APIRouter(tags=["Collecting"])
 
 MOST_BYTES = 64 * 1024
+MAX_HOST, MAX_FIELD = 253, 100
 TYPES = ("application/json", "text/plain")
 Site = Annotated[str, Query(max_length=40, description="The site's key.", examples=["mill"])]
 Sent = Annotated[str | None, Query(max_length=20, description="The sender's clock when it sent, in ms since 1970; corrects absurd times.")]
-Own = Annotated[str | None, Query(max_length=1, description="1: this browser is one of the site's own people's.")]
-Follow = Annotated[str | None, Query(pattern=r"^[A-Za-z0-9_-]{16,64}$", description="The token of a link that is being checked; who sends it is followed.")]
+Own = Annotated[str | None, Query(max_length=160, description="A token of the site: this browser is one of its own people's. Any other text says nothing.")]
+Follow = Annotated[str | None, Query(max_length=160, description="The token of a link that is being checked; who sends it is followed.")]
 _SCHEMA: dict[str, Any] = {"oneOf": [{"$ref": "#/components/schemas/Hit"}, {"type": "array", "maxItems": 100, "items": {"$ref": "#/components/schemas/Hit"}}]}
 _EXAMPLE = {
     "id": "0d9a3a52-8f1c-4d3e-9a66-0f4f2a1c7b10", "at": "2026-11-22T09:30:00.000Z", "visitor": "k3v9", "kind": "view",
@@ -71,20 +79,29 @@ def _allowed(request: Request, services: Services, found: Collecting) -> dict[st
     if host is None:
         return {}
     if host not in found.hosts:
-        services.refusals.note(host, found.site.key, "unknown host", services.now())
+        services.refusals.note(Place(found.site.key, "unknown host", host[:MAX_HOST]))
         what = host or request.headers["origin"][:100]
         raise Problem(403, f"The site's settings do not list the host {what!r}.", [FieldError(field="Origin", text="not a host of the site")])
-    return {"Access-Control-Allow-Origin": request.headers["origin"], "Vary": "Origin"}
+    return {"Access-Control-Allow-Origin": request.headers["origin"], "Access-Control-Expose-Headers": "Retry-After", "Vary": "Origin"}
 
 
 async def _find(request: Request, services: Services, key: str) -> Collecting:
     found = await services.directory.find(key)
     if found is None:
-        host = _host_of(request)
-        if host:
-            services.refusals.note(host, key, "unknown key", services.now())
+        services.refusals.note(Place(key, "unknown key", (_host_of(request) or "")[:MAX_HOST]))
         raise Problem(404, "There is no site with this key.", [FieldError(field="site", text="no site has this key")])
     return found
+
+
+def _count(services: Services, found: Collecting, address: str | None, hits: int) -> None:
+    """Count what a network and a site send; what is too much is refused, and told in Tag health."""
+    settings = services.settings
+    network = network_of(address)
+    for most, sender in ((settings.hits_per_network, ("network", network)), (settings.hits_per_site, ("site", found.site.key))):
+        wait = services.throttle.wait(RateLimitItemPerMinute(most), "hits", *sender, cost=hits)
+        if wait:
+            services.refusals.note(Place(found.site.key, "too many", sender[0]))
+            raise Problem(429, f"More hits arrive than this {sender[0]} may send. Please send them again later.", headers={"Retry-After": str(wait)})
 
 
 async def _body(request: Request) -> bytes:
@@ -99,60 +116,86 @@ async def _body(request: Request) -> bytes:
     return bytes(parts)
 
 
-async def _checked(request: Request, services: Services, sent: str | None) -> tuple[list[Hit], list[FieldError]]:
-    try:
-        hits, refused = check_body(await _body(request), services.now(), read_sent(sent))
-    except UnreadableError as why:
-        raise Problem(422, str(why), [FieldError(field="body", text=str(why))]) from why
-    return hits, [FieldError(index=one.index, field=one.field, text=one.text) for one in refused]
+@dataclass(frozen=True)
+class Sending:
+    """What came with a body. `own` and `follow` are tokens that the site issued, if they are anything."""
+
+    body: bytes
+    sent: str | None
+    own: str | None
+    follow: str | None
+    address: str | None
 
 
-async def _give_pseudonyms(services: Services, site: StoredSite, hits: list[Hit], address: str | None) -> None:
+def _prepare(services: Services, found: Collecting, sending: Sending) -> tuple[list[HitRow], Checked]:
+    """Read a body and make rows of it; all that takes time with what was sent, so it has a thread. Raises UnreadableError."""
+    site = found.site
+    checked = check_body(sending.body, services.now(), read_sent(sending.sent), found.hosts)
+    hits = checked.hits
+    if hits and not site.tagging.cookie:
+        _give_pseudonyms(services, site, hits, sending.address)
+    if hits and sending.follow and services.tokens.read(site, sending.follow, "follow", "trial") is not None:
+        with services.engine.begin() as connection:
+            visitors.follow(connection, site.id, sending.follow, hits[-1].visitor)
+    own = is_own(sending.address, found.own_networks) or bool(sending.own and services.tokens.read(site, sending.own, "own", "trial") is not None)
+    return as_rows(site.id, hits, country=services.countries.of(sending.address), own=own), checked
+
+
+def _give_pseudonyms(services: Services, site: StoredSite, hits: list[Hit], address: str | None) -> None:
     """A site without a cookie: whatever the sender calls itself, it is known for the day only."""
     day = services.now().astimezone(ZoneInfo(site.rules.timezone)).date()
-    if not services.pseudonyms.knows(site.id, day):
-        await to_thread.run_sync(services.pseudonyms.of, site.id, day, address, None)
     for hit in hits:
         hit.visitor = services.pseudonyms.of(site.id, day, address, hit.user_agent)
 
 
-def _follow(services: Services, site_id: int, token: str, visitor: str) -> None:
-    with services.engine.begin() as connection:
-        visitors.follow(connection, site_id, token, visitor)
+def _note(services: Services, found: Collecting, host: str | None, checked: Checked) -> None:
+    """Write down what was refused and shortened, by field and page."""
+    key = found.site.key
+    at = (host or "")[:MAX_HOST]
+    places = [Place(key, "refused", at, one.field[:MAX_FIELD], one.page) for one in checked.refused]
+    places += [Place(key, "shortened", at, field[:MAX_FIELD], page) for page, field in checked.shortened]
+    services.refusals.note(*places)
 
 
-@router.post("/collect", status_code=204, openapi_extra=who("anyone, from the site's hosts") | _BODY, responses=responses(403, 404, 413, 415, 422, 503))
+@router.post(
+    "/collect", status_code=204, openapi_extra=who("anyone, from the site's hosts") | _BODY, responses=responses(403, 404, 408, 413, 415, 422, 429, 503)
+)
 async def collect(request: Request, services: ServicesHere, site: Site, sent: Sent = None, own: Own = None, follow: Follow = None) -> Response:
-    """Store one hit or a list of up to 100. Anyone may call, a browser only from a page of the site's hosts.
+    """Store one hit or a list of up to 100. Anyone may call, a browser only from a page of the site's hosts, and hits are of pages of these hosts.
 
-    204 means that the hits are durable. When some of a list are bad, the good ones are stored and the answer, 422, names the bad ones by index.
-    503 with Retry-After means that nothing was stored: send the same hits, with the same ids, again.
+    204 means that the hits are durable. What is not understood of a hit is left out; when some hits of a list mean nothing, the others are stored and
+    the answer, 422, names them by index. 429 and 503 with Retry-After mean that nothing was stored: send the same hits, with the same ids, again.
     """
+    address = request.client.host if request.client else None
     found = await _find(request, services, site)
     headers = _allowed(request, services, found)
     try:
-        hits, errors = await _checked(request, services, sent)
         if request.headers.get("sec-gpc") == "1":  # the visitor asked for nothing to be kept, so nothing is
             return Response(status_code=204, headers=headers)
-        address = request.client.host if request.client else None
-        if not found.site.tagging.cookie:
-            await _give_pseudonyms(services, found.site, hits, address)
-        if follow and hits:
-            await to_thread.run_sync(_follow, services, found.site.id, follow, hits[-1].visitor)
-        rows = as_rows(found.site.id, hits, country=services.countries.of(address), own=own == "1" or is_own(address, found.own_networks))
-        await services.writer.put(rows)
-    except (BusyError, NotStoredError) as why:
+        _count(services, found, address, 1)
+        sending = Sending(await _body(request), sent, own, follow, address)
+        rows, checked = await to_thread.run_sync(_prepare, services, found, sending, limiter=services.collecting)
+        _note(services, found, _host_of(request), checked)
+        if len(rows) > 1:
+            _count(services, found, address, len(rows) - 1)
+        async with asyncio.timeout(services.settings.store_seconds):
+            await services.writer.put(rows)
+    except UnreadableError as why:
+        services.refusals.note(Place(found.site.key, "refused", (_host_of(request) or "")[:MAX_HOST], "body"))
+        raise Problem(422, str(why), [FieldError(field="body", text=str(why))], headers) from why
+    except (BusyError, NotStoredError, TimeoutError) as why:
         reason = "More hits arrive than can be stored." if isinstance(why, BusyError) else "The hits could not be stored."
         raise Problem(503, f"{reason} Please send them again.", headers=headers | {"Retry-After": "2"}) from why
     except Problem as problem:
         problem.headers |= headers
         raise
-    if errors:
-        raise Problem(422, f"{len(errors)} of {len(hits) + len(errors)} hits were refused, the others are stored.", errors, headers)
+    if checked.refused:
+        errors = [FieldError(index=one.index, field=one.field, text=one.text) for one in checked.refused]
+        raise Problem(422, f"{len(errors)} of {len(rows) + len(errors)} hits were refused, the others are stored.", errors, headers)
     return Response(status_code=204, headers=headers)
 
 
-@router.post("/collect/source", openapi_extra=who("anyone, from the site's hosts") | _VIEW_BODY, responses=responses(403, 404, 413, 415, 422))
+@router.post("/collect/source", openapi_extra=who("anyone, from the site's hosts") | _VIEW_BODY, responses=responses(403, 404, 408, 413, 415, 422, 429, 503))
 async def source_of_view(request: Request, response: Response, services: ServicesHere, site: Site) -> Origin:
     """Where a view came from, by its address and referrer, as reports have it. Anyone may ask; nothing is stored.
 
@@ -160,16 +203,17 @@ async def source_of_view(request: Request, response: Response, services: Service
     """
     found = await _find(request, services, site)
     headers = _allowed(request, services, found)
+    _count(services, found, request.client.host if request.client else None, 1)
     try:
         view = ViewEvidence.model_validate_json(await _body(request))
     except ValidationError as why:
         field, text = first_problem(why)
         raise Problem(422, "This is no view.", [FieldError(field=field or "body", text=text)], headers) from why
     response.headers.update(headers | {"Cache-Control": "no-store"})
-    return await to_thread.run_sync(found.views.origin, view.url, view.referrer or "")
+    return await to_thread.run_sync(found.views.origin, view.url, view.referrer or "", limiter=services.collecting)
 
 
-@router.options("/collect", status_code=204, openapi_extra=who("anyone, from the site's hosts"), responses=responses(403, 404))
+@router.options("/collect", status_code=204, openapi_extra=who("anyone, from the site's hosts"), responses=responses(403, 404, 422, 503))
 async def preflight(request: Request, services: ServicesHere, site: Site) -> Response:
     """What a browser asks before it sends JSON from another origin."""
     headers = _allowed(request, services, await _find(request, services, site))

@@ -8,18 +8,22 @@ from typing import Annotated
 from fastapi import APIRouter, Query
 from pydantic import BaseModel, ConfigDict
 
-from upper_compass.api.access import Analyst, ServicesHere, Viewer, who
+from upper_compass.api.access import Access, Analyst, ServicesHere, Viewer, who
 from upper_compass.api.problems import Problem, responses
 from upper_compass.api.reports import reading_of
-from upper_compass.core.findings import Finding, IgnoreHost, Mend, mended
+from upper_compass.api.routing import Route
+from upper_compass.api.services import Services
+from upper_compass.api.visitors import refused_of
+from upper_compass.core.findings import Finding, IgnoreHost, Kind, Mend, Severity, mended
 from upper_compass.core.health import HISTORY, Look, look
+from upper_compass.core.health.looking import MOST_EXAMPLES
 from upper_compass.core.periods import midnight
-from upper_compass.core.site import bare_host
 from upper_compass.core.texts import storable
 from upper_compass.store import accepted as store
 from upper_compass.store import sites
+from upper_compass.store.refusals import Refused, Why
 
-router = APIRouter(prefix="/api/v1/sites/{site}/findings", tags=["Watching"])
+router = APIRouter(prefix="/api/v1/sites/{site}/findings", tags=["Watching"], route_class=Route)
 
 Key = Annotated[str, storable(600, least=1)]
 
@@ -75,17 +79,49 @@ def list_findings(access: Viewer, services: ServicesHere) -> list[FindingOut]:
     return told
 
 
-def _refused(access: Viewer, services: ServicesHere) -> list[Finding]:
-    """Hits of hosts that the settings do not list, as far as this process remembers."""
-    seen = services.refusals.of(access.site.key, frozenset(bare_host(host) for host in access.site.rules.hosts))
-    return [
-        Finding(
-            key=f"refused {one.host}", kind="refused", severity="middle", title=f"Pages of {one.host} send hits that are refused", count=one.times,
-            cost=f"{one.times:,} of its requests were turned away, for it is not among the site's hosts.", advice="Add the host in Settings if it is yours.",
-        )
-        for one in seen
-        if one.why == "unknown host"
-    ]  # fmt: skip
+def _refused(access: Access, services: Services) -> list[Finding]:
+    """What the collector turned away, or stored without a part of it, by what was wrong."""
+    groups: dict[tuple[Why, str], list[Refused]] = {}
+    for one in refused_of(access, services):
+        if one.place.why in _TOLD:
+            groups.setdefault((one.place.why, one.place.field or one.place.host), []).append(one)
+    return [_finding(why, what, rows) for (why, what), rows in groups.items()]
+
+
+# Kind, severity, title, cost, advice; `what` is the field or the host, `count` how often.
+_TOLD: dict[Why, tuple[Kind, Severity, str, str, str]] = {
+    "unknown host": (
+        "refused", "middle", "Pages of {what} send hits that are refused",
+        "{count} of its requests were turned away, for it is not among the site's hosts.", "Add the host in Settings if it is yours.",
+    ),
+    "unknown key": (
+        "unknown key", "high", "Pages of {what} bear a key that no site has", "They asked {count} times, and nothing of them is counted.",
+        "Copy the line of Site code anew into these pages.",
+    ),
+    "refused": (
+        "refused hits", "high", "Hits are refused for their {what}", "{count} hits were turned away; what they told is lost.",
+        "Mend it where the page makes the hit; the documents on tagging say what each field may hold.",
+    ),
+    "shortened": (
+        "shortened hits", "middle", "{what} of hits is not understood", "{count} hits were stored without it, or with a part of it.",
+        "Mend it where the page makes the hit; the documents on tagging say what each field may hold.",
+    ),
+    "too many": (
+        "surge", "high", "More hits came than one {what} may send", "{count} requests were turned away; browsers send them again for a day.",
+        "Look in Now at what sends them. The limits are settings of the installation.",
+    ),
+}  # fmt: skip
+
+
+def _finding(why: Why, what: str, rows: list[Refused]) -> Finding:
+    kind, severity, title, cost, advice = _TOLD[why]
+    count = sum(one.times for one in rows)
+    told = {"what": what or "an unknown page", "count": f"{count:,}"}
+    keys = [f"key {one.place.site_key}" for one in rows] if why == "unknown key" else [one.place.page for one in rows if one.place.page]
+    return Finding(
+        key=f"{kind} {what}"[:600], kind=kind, severity=severity, title=title.format(**told), count=count, cost=cost.format(**told), advice=advice,
+        examples=list(dict.fromkeys(keys))[:MOST_EXAMPLES],
+    )  # fmt: skip
 
 
 @router.post("/mend", status_code=204, openapi_extra=who("analyst"), responses=responses(401, 403, 404, 422))

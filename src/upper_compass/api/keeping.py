@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Callable
-from contextlib import suppress
 from datetime import datetime, timedelta
 from zoneinfo import ZoneInfo
 
@@ -35,8 +34,10 @@ def delete_what_is_over(engine: sa.Engine, now: datetime) -> int:
 async def keep_to_it(engine: sa.Engine, now: Callable[[], datetime]) -> None:
     """Delete what is over, once an hour, for ever."""
     while True:
-        with suppress(sa.exc.OperationalError):  # the database is away; there is another hour
+        try:
             count = await to_thread.run_sync(delete_what_is_over, engine, now())
             if count:
                 log.info("hits deleted, their time was over", hits=count)
+        except Exception as why:  # there is another hour
+            log.error("hits whose time is over not deleted", why=str(why)[:500])
         await asyncio.sleep(EVERY)

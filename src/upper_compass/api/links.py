@@ -15,6 +15,7 @@ from upper_compass.api.access import Access, Analyst, Owner, ServicesHere, Viewe
 from upper_compass.api.naming import last_days
 from upper_compass.api.problems import FieldError, Problem, responses
 from upper_compass.api.reports import goal_for, reading_of
+from upper_compass.api.routing import Route
 from upper_compass.api.services import Services
 from upper_compass.core.cut import Question
 from upper_compass.core.frame import Dictionaries
@@ -29,11 +30,10 @@ from upper_compass.reference import shipped
 from upper_compass.store import links as store
 from upper_compass.store.links import StoredLink
 
-router = APIRouter(prefix="/api/v1/sites/{site}", tags=["Links"])
+router = APIRouter(prefix="/api/v1/sites/{site}", tags=["Links"], route_class=Route)
 
 KNOWN_DAYS, UNMADE_DAYS = 395, 90
 MOST_AT_ONCE = 500
-MOST_FILE = 1_000_000
 COLUMNS = ("address", "source", "medium", "campaign", "content", "term", "label")
 LinkId = Annotated[int, Path(ge=1, le=2**31 - 1)]
 GoalId = Annotated[int | None, Query(ge=1, le=2**31 - 1)]
@@ -121,12 +121,7 @@ async def build_file(request: Request, access: Viewer, services: ServicesHere) -
 
     The same lines come back with the finished link, its channel, what is wrong, and what to mind. A file that cannot be read is named by its line.
     """
-    body = bytearray()
-    async for chunk in request.stream():
-        body += chunk
-        if len(body) > MOST_FILE:
-            raise Problem(422, "The file is larger than a megabyte.", [FieldError(field="body", text="larger than a megabyte")])
-    text = await to_thread.run_sync(_finish_file, services, access, bytes(body))
+    text = await to_thread.run_sync(_finish_file, services, access, await request.body())
     return Response(text, media_type="text/csv", headers={"Content-Disposition": 'attachment; filename="links.csv"'})
 
 

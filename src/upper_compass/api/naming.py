@@ -12,6 +12,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from upper_compass.api.access import Access, Analyst, ServicesHere, Viewer, who
 from upper_compass.api.problems import Problem, responses
 from upper_compass.api.reports import reading_of
+from upper_compass.api.routing import Route
 from upper_compass.api.services import Services
 from upper_compass.core.cut import Question
 from upper_compass.core.events import EventOut, events
@@ -23,7 +24,7 @@ from upper_compass.core.requests import Narrowing
 from upper_compass.core.site import EventNote, SiteField, SiteRules
 from upper_compass.store import sites as store
 
-router = APIRouter(prefix="/api/v1/sites/{site}", tags=["Tagging"])
+router = APIRouter(prefix="/api/v1/sites/{site}", tags=["Tagging"], route_class=Route)
 
 PREVIEW_DAYS = 30
 FieldKey = Annotated[str, Path(pattern=r"^[a-z0-9][a-z0-9_-]{0,39}$", description="The field's key.", examples=["author"])]

@@ -6,12 +6,15 @@ from collections.abc import Sequence
 from http import HTTPStatus
 from typing import Any
 
+import psycopg
+import sqlalchemy as sa
 import structlog
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse, Response
 from pydantic import BaseModel
 from starlette.exceptions import HTTPException
+from starlette.requests import ClientDisconnect
 
 from upper_compass.core.dimensions import OWN, UnknownDimensionError
 from upper_compass.core.plain import sentence
@@ -19,6 +22,10 @@ from upper_compass.store.sites import UnfitError
 
 log = structlog.get_logger()
 MEDIA_TYPE = "application/problem+json"
+# Too slow or too long a body, what cannot be read, too much asked, the database away.
+ANYWHERE = (408, 413, 422, 503)
+# Told of one request; nobody reads more, and a body of nothing but faults must not cost an answer that is larger.
+MAX_ERRORS = 100
 
 
 class FieldError(BaseModel):
@@ -59,7 +66,7 @@ def _printable(text: str) -> str:
 def _of_validation(error: RequestValidationError) -> Problem:
     places = ("body", "query", "path", "header", "cookie")
     errors = []
-    for found in error.errors():
+    for found in error.errors()[:MAX_ERRORS]:
         where = [str(part) for part in found["loc"]]
         field = ".".join(where[1:] if where and where[0] in places else where)
         errors.append(FieldError(field=_printable(field), text=_printable(sentence(found))))
@@ -90,7 +97,25 @@ def install(app: FastAPI) -> None:
 
     @app.exception_handler(HTTPException)
     async def _http(_: Request, error: HTTPException) -> Response:
-        return Problem(error.status_code, str(error.detail), headers=dict(error.headers or {})).answer()
+        # What the framework calls a bad request is a body that it cannot read.
+        status, detail = (422, "The body cannot be read.") if error.status_code == HTTPStatus.BAD_REQUEST else (error.status_code, str(error.detail))
+        return Problem(status, detail, headers=dict(error.headers or {})).answer()
+
+    @app.exception_handler(ClientDisconnect)
+    async def _gone(_: Request, error: ClientDisconnect) -> Response:
+        """Whoever sent a body went away in the midst of it: nobody hears the answer, and nothing is wrong here."""
+        return Problem(HTTPStatus.REQUEST_TIMEOUT, "The body broke off.").answer()
+
+    @app.exception_handler(sa.exc.TimeoutError)
+    @app.exception_handler(sa.exc.DBAPIError)
+    @app.exception_handler(psycopg.OperationalError)
+    @app.exception_handler(psycopg.InterfaceError)
+    async def _away(request: Request, error: Exception) -> Response:
+        """The database is away, busy or too slow; any other fault of a statement is one of ours."""
+        if not isinstance(error, sa.exc.TimeoutError | sa.exc.OperationalError | sa.exc.InterfaceError | psycopg.Error):
+            return await _unforeseen(request, error)
+        log.error("database away", path=request.url.path, why=str(error)[:300])
+        return Problem(503, "The database is away for the moment. Nothing was changed; please try again.", headers={"Retry-After": "5"}).answer()
 
     @app.exception_handler(Exception)
     async def _unforeseen(request: Request, error: Exception) -> Response:
@@ -99,6 +124,6 @@ def install(app: FastAPI) -> None:
 
 
 def responses(*statuses: int) -> dict[int | str, dict[str, Any]]:
-    """For the OpenAPI document: problem documents under these statuses."""
+    """For the OpenAPI document: problem documents under these statuses, and under those that any request may meet."""
     schema = {"schema": {"$ref": "#/components/schemas/ProblemDocument"}}
-    return {status: {"description": HTTPStatus(status).phrase, "content": {MEDIA_TYPE: schema}} for status in statuses}
+    return {status: {"description": HTTPStatus(status).phrase, "content": {MEDIA_TYPE: schema}} for status in sorted({*statuses, *ANYWHERE})}

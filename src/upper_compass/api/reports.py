@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import asyncio
 import tempfile
+import threading
 from typing import Any
 from zoneinfo import ZoneInfo
 
@@ -13,8 +15,9 @@ from pydantic import BaseModel
 
 from upper_compass.api.access import Access, Owner, ServicesHere, Viewer, who
 from upper_compass.api.problems import FieldError, Problem, responses
+from upper_compass.api.routing import Route
 from upper_compass.api.services import Services
-from upper_compass.collect.importing import ImportReport, import_hits
+from upper_compass.collect.importing import Import, ImportReport, import_hits
 from upper_compass.core import reports
 from upper_compass.core.answers import Answer, AnswerRequest, answer
 from upper_compass.core.dimensions import DIMENSIONS, of_field
@@ -22,10 +25,12 @@ from upper_compass.core.goals import Goal
 from upper_compass.core.measures import MEASURES, measured_parts
 from upper_compass.core.reports import Reading
 from upper_compass.core.requests import SeriesRequest, SeriesResult, TableRequest, TableResult
+from upper_compass.core.site import bare_host
 from upper_compass.store import sites as store
 from upper_compass.store.hits import HitWriter
+from upper_compass.store.sites import Site
 
-router = APIRouter(prefix="/api/v1/sites/{site}", tags=["Reports"])
+router = APIRouter(prefix="/api/v1/sites/{site}", tags=["Reports"], route_class=Route)
 
 _PERIOD = {"first": "2026-10-26", "last": "2026-11-22"}
 _TABLE = {
@@ -74,12 +79,13 @@ class RefusedLine(BaseModel):
 
 
 class ImportOut(BaseModel):
-    """What became of a file. Of bad lines, the first thousand are told."""
+    """What became of a file. Of bad lines, the first thousand are told; of lines that are `shortened`, a part was not understood and left out."""
 
     lines: int
     stored: int
     already_there: int
     bad: int
+    shortened: int
     refused: list[RefusedLine]
     broken_off: str | None
 
@@ -134,23 +140,46 @@ def registry(access: Viewer) -> Registry:
     return Registry(measures=measures, dimensions=[DimensionOut.model_validate(one, from_attributes=True) for one in dimensions])
 
 
-@router.post("/import/hits", openapi_extra=who("owner") | {"requestBody": {"required": True, "content": _HITS}}, responses=responses(401, 403, 404, 422))
+@router.post(
+    "/import/hits", openapi_extra=who("owner") | {"requestBody": {"required": True, "content": _HITS}},
+    responses=responses(401, 403, 404, 408, 413, 422, 503),
+)  # fmt: skip
 async def import_file(request: Request, access: Owner, services: ServicesHere) -> ImportOut:
     """Store hits from JSON Lines, plain or gzipped: one hit a line. For the site's owners.
 
-    Good lines are stored, bad ones told by number. The same file can be sent again: what is there already is not stored twice.
+    Good lines are stored, bad ones told by number: those of hosts that are not the site's too. The same file can be sent again: what is there already
+    is not stored twice. Who goes away ends the import.
     """
+    gone = threading.Event()
     with tempfile.TemporaryFile() as file:
         async for chunk in request.stream():
-            file.write(chunk)
+            await to_thread.run_sync(file.write, chunk)
         file.seek(0)
-        report = await to_thread.run_sync(_import, services, access.site.id, file)
+        watching = asyncio.create_task(_until_gone(request, gone))
+        try:
+            report = await to_thread.run_sync(_import, services, access.site, file, gone)
+        finally:
+            watching.cancel()
     return ImportOut(
-        lines=report.lines, stored=report.stored, already_there=report.already_there, bad=report.bad, broken_off=report.broken_off,
-        refused=[RefusedLine(line=line, field=field, text=text) for line, field, text in report.refused],
+        lines=report.lines, stored=report.stored, already_there=report.already_there, bad=report.bad, shortened=report.shortened,
+        broken_off=report.broken_off, refused=[RefusedLine(line=line, field=field, text=text) for line, field, text in report.refused],
     )  # fmt: skip
 
 
-def _import(services: Services, site_id: int, file: Any) -> ImportReport:  # noqa: ANN401
+async def _until_gone(request: Request, gone: threading.Event) -> None:
+    """Wait until whoever sent the file listens no more."""
+    while not await request.is_disconnected():
+        await asyncio.sleep(1)
+    gone.set()
+
+
+def _import(services: Services, site: Site, file: Any, gone: threading.Event) -> ImportReport:  # noqa: ANN401
+    into = Import(
+        site.id,
+        frozenset(bare_host(host) for host in site.rules.hosts),
+        services.now(),
+        max_unpacked=services.settings.max_unpacked_bytes,
+        given_up=gone.is_set,
+    )
     with psycopg.connect(services.settings.database_url.replace("+psycopg", "")) as connection:
-        return import_hits(file, site_id, HitWriter(connection))
+        return import_hits(file, into, HitWriter(connection))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from datetime import datetime, timedelta
+from datetime import datetime
 from typing import Annotated
 
 import sqlalchemy as sa
@@ -12,14 +12,15 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from upper_compass.api.access import Access, Analyst, ServicesHere, Viewer, who
 from upper_compass.api.problems import FieldError, Problem, responses
+from upper_compass.api.routing import Route
+from upper_compass.collect.tokens import LASTS
 from upper_compass.core.tag_rules import MOST_RULES, Rule, RuleChange, RuleSet, changes_between, inserts
 from upper_compass.core.texts import storable
 from upper_compass.store import rules as store
 from upper_compass.store.rules import Version
 
-router = APIRouter(prefix="/api/v1/sites/{site}/rules", tags=["Tagging"])
+router = APIRouter(prefix="/api/v1/sites/{site}/rules", tags=["Tagging"], route_class=Route)
 
-TRIAL_HOURS = 24
 MOST_VERSIONS = 50
 Note = Annotated[str, storable(300)]
 Number = Annotated[int, Path(ge=1, le=2**31 - 1, description="The version's number.")]
@@ -171,9 +172,11 @@ def go_back(number: Number, access: Analyst, services: ServicesHere) -> RulesOut
 def begin_trial(access: Analyst, services: ServicesHere) -> TrialOut:
     """A token that turns the draft on, for a day, for whichever browser has it. For the site's analysts."""
     now = services.now()
-    until = now + timedelta(hours=TRIAL_HOURS)
+    until = now + LASTS["trial"]
+    token = services.tokens.issue(access.site, "trial")
     with access.engine.begin() as connection:
-        return TrialOut(token=store.begin_trial(connection, access.site.id, access.user.id, now, until), until=until)
+        store.begin_trial(connection, access.site.id, access.user.id, token, now, until)
+    return TrialOut(token=token, until=until)
 
 
 @router.delete("/draft", status_code=204, openapi_extra=who("analyst"), responses=responses(401, 403, 404))

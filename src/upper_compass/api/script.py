@@ -12,12 +12,17 @@ from fastapi import APIRouter, Request, Response
 
 from upper_compass.api.access import ServicesHere
 from upper_compass.api.problems import Problem
-from upper_compass.api.services import Collecting, Services
+from upper_compass.api.services import Services
+from upper_compass.collect.directory import Collecting
+from upper_compass.core.site import host_of
 from upper_compass.core.tag_rules import Rule, asks_for_visit, for_script
 from upper_compass.store import rules as rule_store
+from upper_compass.store.refusals import Place
 from upper_compass.store.sites import Site
 
 router = APIRouter(include_in_schema=False)
+MAX_KEY = 40
+_NO_SITE = "Upper Compass: no site has the key {!r}, so nothing of this page is counted. Copy the line of Site code anew."
 
 # Short, so that changed settings reach the pages soon.
 _HEADERS = {"Cache-Control": "public, max-age=300", "Cross-Origin-Resource-Policy": "cross-origin"}
@@ -32,11 +37,22 @@ async def uc_js(request: Request, services: ServicesHere, site: str | None = Non
     script = services.settings.tracker
     if script is None or not script.exists():
         raise Problem(404, "The site script has not been built.")
-    found = await services.directory.find(site) if site else None
+    found = await services.directory.find(site[:MAX_KEY]) if site else None
+    if site:
+        services.refusals.note(Place(site[:MAX_KEY], "fetched" if found else "unknown key", _page_host(request)))
     if trial is not None:
         return Response(await to_thread.run_sync(_trial, services, script, found, trial), media_type="text/javascript", headers={"Cache-Control": "no-store"})
-    text = script.read_text(encoding="utf-8") if found is None else made_for(script, found.site, found.rules)
+    if found:
+        text = made_for(script, found.site, found.rules)
+    else:
+        warned = f"console.warn({_as_data(_NO_SITE.format(site[:MAX_KEY]))});\n" if site else ""
+        text = warned + script.read_text(encoding="utf-8")
     return Response(text, media_type="text/javascript", headers=_HEADERS)
+
+
+def _page_host(request: Request) -> str:
+    """The host of the page that asks, as far as it says so."""
+    return host_of(request.headers.get("referer", "")[:1000])[:253]
 
 
 def _part(script: Path, name: str) -> str:

@@ -2,86 +2,33 @@
 
 from __future__ import annotations
 
-import asyncio
 import threading
-import time
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import date, datetime
 
 import psycopg
 import sqlalchemy as sa
-from anyio import to_thread
+from anyio import CapacityLimiter
 
 from upper_compass.api.lookout import Lookout
-from upper_compass.collect.marking import Countries, Network, read_networks
+from upper_compass.collect.directory import Directory
+from upper_compass.collect.marking import Countries
 from upper_compass.collect.pseudonyms import Pseudonyms
 from upper_compass.collect.refusals import Refusals
+from upper_compass.collect.throttle import Throttle
+from upper_compass.collect.tokens import Tokens
 from upper_compass.collect.writing import GroupWriter
-from upper_compass.core.site import bare_host
-from upper_compass.core.sources import ViewReader
-from upper_compass.core.tag_rules import Rule
 from upper_compass.frames.keeper import Keeper
 from upper_compass.reference import shipped
 from upper_compass.settings import Settings
 from upper_compass.store import sites as site_store
 from upper_compass.store import visitors
 from upper_compass.store.database import connect
-from upper_compass.store.rules import live_numbers, live_rules
-from upper_compass.store.sites import Site
 
 WARMED = 10
-
-
-@dataclass(frozen=True)
-class Collecting:
-    """What the collector and the script must know of a site; `live`: the number of the version of its tag rules."""
-
-    site: Site
-    hosts: frozenset[str]
-    own_networks: tuple[Network, ...]
-    live: int
-    rules: Sequence[Rule]
-    views: ViewReader
-
-
-class Directory:
-    """Sites by key for the collector, read again at most once a second."""
-
-    FRESH_FOR = 1.0
-
-    def __init__(self, engine: sa.Engine) -> None:
-        self._engine = engine
-        self._sites: dict[str, Collecting] = {}
-        self._read_at = float("-inf")
-        self._lock = asyncio.Lock()
-
-    async def find(self, key: str) -> Collecting | None:
-        """The site with this key."""
-        if time.monotonic() - self._read_at > self.FRESH_FOR:
-            async with self._lock:
-                if time.monotonic() - self._read_at > self.FRESH_FOR:
-                    self._sites = await to_thread.run_sync(self._read)
-                    self._read_at = time.monotonic()
-        return self._sites.get(key)
-
-    def _read(self) -> dict[str, Collecting]:
-        with self._engine.connect() as connection:
-            live = live_numbers(connection)
-            return {site.key: self._collecting(connection, site, live.get(site.id, 0)) for site in site_store.all_sites(connection)}
-
-    def _collecting(self, connection: sa.Connection, site: Site, live: int) -> Collecting:
-        """What was read before and is the same is kept."""
-        held = self._sites.get(site.key)
-        return Collecting(
-            site=site,
-            hosts=frozenset(bare_host(host) for host in site.rules.hosts),
-            own_networks=tuple(read_networks(site.rules.own_networks)),
-            live=live,
-            rules=held.rules if held and (held.site.id, held.live) == (site.id, live) else live_rules(connection, site.id),
-            views=held.views if held and held.site.rules == site.rules else ViewReader(site.rules, shipped()),
-        )
+READING = 4
 
 
 @dataclass
@@ -97,8 +44,28 @@ class Services:
     lookout: Lookout
     pseudonyms: Pseudonyms
     refusals: Refusals
+    throttle: Throttle
+    tokens: Tokens
+    # Of bodies of hits, so many are read at once; their threads are not those of reports.
+    collecting: CapacityLimiter
     ready: threading.Event
     now: Callable[[], datetime]
+
+    def start(self) -> None:
+        """Begin to store hits, to listen for changes, to write down refusals; call from the event loop."""
+        self.writer.start()
+        self.directory.start()
+        self.refusals.start()
+        # The first reader need not wait for what can be read before.
+        threading.Thread(target=self.warm, name="warming", daemon=True).start()
+
+    def stop(self) -> None:
+        """End all of it, with nothing lost."""
+        self.writer.stop()
+        self.directory.stop()
+        self.refusals.stop()
+        self.keeper.save()
+        self.engine.dispose()
 
     def warm(self) -> None:
         """Bring the frames of the first sites up, so that a reader finds them ready."""
@@ -139,11 +106,14 @@ class Services:
             engine=engine,
             keeper=keeper,
             writer=writer,
-            directory=Directory(engine),
+            directory=Directory(engine, lambda: psycopg.connect(plain)),
             countries=Countries(settings.countries),
             lookout=lookout,
             pseudonyms=Pseudonyms(salt_of),
-            refusals=Refusals(),
+            refusals=Refusals(engine, settings.now),
+            throttle=Throttle(),
+            tokens=Tokens(settings.now),
+            collecting=CapacityLimiter(READING),
             ready=threading.Event(),
             now=settings.now,
         )

@@ -2,20 +2,26 @@
 
 from __future__ import annotations
 
-import time
-from collections import OrderedDict
 from typing import Annotated
 
+from anyio import CapacityLimiter, to_thread
 from fastapi import APIRouter, Request, Response
+from limits import RateLimitItemPerMinute
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
-from upper_compass.api.access import COOKIE, ServicesHere, SignedIn, who
+from upper_compass.api.access import COOKIE, ServicesHere, SignedIn, cookie_of, session_of, who
 from upper_compass.api.problems import Problem, responses
+from upper_compass.api.routing import Route
+from upper_compass.api.services import Services
+from upper_compass.collect.throttle import network_of
 from upper_compass.store import people
+from upper_compass.store.people import User
 
-router = APIRouter(prefix="/api/v1", tags=["Signing in"])
+router = APIRouter(prefix="/api/v1", tags=["Signing in"], route_class=Route)
 
-TRIES, WINDOW, REMEMBERED = 10, 300.0, 10_000
+KNOWN = "uc_known"
+# Minutes in which tries are counted.
+WINDOW = 5
 
 
 class Credentials(BaseModel):
@@ -34,43 +40,51 @@ class SessionOut(BaseModel):
     csrf: str | None
 
 
-class _Throttle:
-    """At most so many wrong tries for one address within five minutes."""
-
-    def __init__(self) -> None:
-        self._tries: OrderedDict[str, list[float]] = OrderedDict()
-
-    def check(self, key: str) -> None:
-        now = time.monotonic()
-        recent = [at for at in self._tries.get(key, []) if now - at < WINDOW]
-        if len(recent) >= TRIES:
-            wait = int(WINDOW - (now - recent[0])) + 1
-            raise Problem(429, f"Too many tries with this address. Please wait {wait} seconds.", headers={"Retry-After": str(wait)})
-
-    def failed(self, key: str) -> None:
-        self._tries.setdefault(key, []).append(time.monotonic())
-        self._tries[key] = self._tries[key][-TRIES:]
-        self._tries.move_to_end(key)
-        while len(self._tries) > REMEMBERED:
-            self._tries.popitem(last=False)
+# No more passwords are compared at once, for each takes 64 MB and a moment of a core.
+_hashing = CapacityLimiter(2)
 
 
-_throttle = _Throttle()
+def _too_many(seconds: int) -> Problem:
+    return Problem(429, f"Too many tries. Please wait {seconds} seconds.", headers={"Retry-After": str(seconds)})
 
 
-@router.post("/session", openapi_extra=who("anyone"), responses=responses(401, 429))
-def sign_in(given: Credentials, request: Request, response: Response, services: ServicesHere) -> SessionOut:
-    """Sign in. Anyone may call; the answer sets the session's cookie."""
-    key = given.email.strip().lower()
-    _throttle.check(key)
+def _count(services: Services, most: int, *who: str) -> None:
+    """Count a try before anything is compared."""
+    wait = services.throttle.wait(RateLimitItemPerMinute(most, WINDOW), "sign-in", *who)
+    if wait:
+        raise _too_many(wait)
+
+
+def _look_up(services: Services, account: str, browser: str) -> tuple[bool, User | None, str | None]:
+    """(whether the account signed in from this browser before, the account, its hash)."""
+    with services.engine.connect() as connection:
+        user, hashed = people.password_of(connection, account)
+        return bool(user and browser and people.knows_browser(connection, user, browser)), user, hashed
+
+
+def _open(services: Services, user: User) -> tuple[str, str, str]:
     with services.engine.begin() as connection:
-        user = people.check_password(connection, given.email, given.password)
-        if user is None:
-            _throttle.failed(key)
-            raise Problem(401, "This address and password do not go together.")
-        secret, csrf = people.open_session(connection, user)
+        return *people.open_session(connection, user), people.remember_browser(connection, user)
+
+
+@router.post("/session", openapi_extra=who("anyone"), responses=responses(401, 408, 413, 422, 429, 503))
+async def sign_in(given: Credentials, request: Request, response: Response, services: ServicesHere) -> SessionOut:
+    """Sign in. Anyone may call; the answer sets the session's cookie, and one by which this browser is known."""
+    account = given.email.strip().lower()
+    browser = request.cookies.get(cookie_of(request, KNOWN), "")[:100]
+    _count(services, services.settings.sign_ins_per_network, "network", network_of(request.client.host if request.client else None))
+    known, user, hashed = await to_thread.run_sync(_look_up, services, account, browser)
+    # By account, so that many networks together guess no faster; but strangers' tries do not count against a browser that the account knows.
+    counted = ("browser", browser) if known else ("account", account)
+    _count(services, services.settings.sign_ins_per_account, *counted)
+    fits = await to_thread.run_sync(people.fits, hashed, given.password, limiter=_hashing)
+    if user is None or not fits:
+        raise Problem(401, "This address and password do not go together.")
+    services.throttle.forget(RateLimitItemPerMinute(services.settings.sign_ins_per_account, WINDOW), "sign-in", *counted)
+    secret, csrf, remembered = await to_thread.run_sync(_open, services, user)
     secure = request.url.scheme == "https"
-    response.set_cookie(COOKIE, secret, max_age=people.SESSION_DAYS * 86400, httponly=True, samesite="lax", secure=secure, path="/")
+    for name, value, days in ((COOKIE, secret, people.SESSION_DAYS), (KNOWN, remembered, people.KNOWN_DAYS)):
+        response.set_cookie(cookie_of(request, name), value, max_age=days * 86400, httponly=True, samesite="lax", secure=secure, path="/")
     return SessionOut(email=user.email, name=user.name, csrf=csrf)
 
 
@@ -85,5 +99,5 @@ def sign_out(caller: SignedIn, request: Request, response: Response, services: S
     """Sign out; the session ends here and now."""
     _ = caller
     with services.engine.begin() as connection:
-        people.close_session(connection, request.cookies.get(COOKIE, ""))
-    response.delete_cookie(COOKIE, path="/")
+        people.close_session(connection, session_of(request))
+    response.delete_cookie(cookie_of(request, COOKIE), path="/")

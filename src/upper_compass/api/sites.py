@@ -13,6 +13,7 @@ from pydantic import BaseModel, ConfigDict, StringConstraints
 
 from upper_compass.api.access import Analyst, Owner, ServicesHere, SignedIn, Viewer, who
 from upper_compass.api.problems import Problem, responses
+from upper_compass.api.routing import Route
 from upper_compass.core.goals import Goal
 from upper_compass.core.site import SiteRules
 from upper_compass.core.tagging import Tagging
@@ -20,7 +21,7 @@ from upper_compass.store import sites as store
 from upper_compass.store.hits import first_moments
 from upper_compass.store.sites import Site, StoredGoal
 
-router = APIRouter(prefix="/api/v1/sites", tags=["Sites"])
+router = APIRouter(prefix="/api/v1/sites", tags=["Sites"], route_class=Route)
 
 Name = Annotated[str, StringConstraints(min_length=1, max_length=100, strip_whitespace=True, pattern=r"^[^\x00]*$")]
 GoalId = Annotated[int, Path(ge=1, le=2**31 - 1)]

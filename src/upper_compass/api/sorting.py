@@ -12,6 +12,7 @@ from upper_compass.api.access import Analyst, ServicesHere, Viewer, who
 from upper_compass.api.naming import last_days
 from upper_compass.api.problems import Problem, responses
 from upper_compass.api.reports import reading_of
+from upper_compass.api.routing import Route
 from upper_compass.core.cut import Question
 from upper_compass.core.moves import Moves, moves
 from upper_compass.core.periods import Period
@@ -19,7 +20,7 @@ from upper_compass.core.site import Alias, ChannelRule, SiteRules
 from upper_compass.reference import shipped
 from upper_compass.store import sites as store
 
-router = APIRouter(prefix="/api/v1/sites/{site}/sorting", tags=["Tagging"])
+router = APIRouter(prefix="/api/v1/sites/{site}/sorting", tags=["Tagging"], route_class=Route)
 
 PREVIEW_DAYS = 90
 MOST_CHANGES = 50

@@ -2,22 +2,29 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from datetime import UTC, datetime
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Path, Query
 from pydantic import BaseModel
 from starlette.responses import StreamingResponse
 
-from upper_compass.api.access import Owner, ServicesHere, Viewer, who
+from upper_compass.api.access import Access, Owner, ServicesHere, Viewer, who
 from upper_compass.api.problems import Problem, responses
-from upper_compass.collect.refusals import Refusal
+from upper_compass.api.routing import Route
+from upper_compass.api.services import Services
+from upper_compass.collect.tokens import LASTS, PATTERN, Kind
 from upper_compass.core.site import bare_host
 from upper_compass.store import visitors as store
+from upper_compass.store.hits import newest_page
+from upper_compass.store.refusals import Refused, Why, refusals_of
 
-router = APIRouter(prefix="/api/v1/sites/{site}", tags=["Visitors"])
+router = APIRouter(prefix="/api/v1/sites/{site}", tags=["Visitors"], route_class=Route)
 
+SAMPLE = "mill"
 Visitor = Annotated[str, Query(min_length=1, max_length=64, description="The visitor's pseudonym.", examples=["k3v9a0"])]
-Token = Annotated[str, Path(pattern=r"^[A-Za-z0-9_-]{16,64}$")]
+Token = Annotated[str, Path(pattern=PATTERN)]
+Since = Annotated[datetime | None, Query(description="Only what came last at this time or later.")]
 
 
 class FollowedOut(BaseModel):
@@ -26,10 +33,57 @@ class FollowedOut(BaseModel):
     visitor: str | None
 
 
+class TokenOut(BaseModel):
+    """A token that goes behind `#uc-follow=` or `#uc-own=` in an address of the site, when it was made, and when it ends."""
+
+    token: str
+    at: datetime
+    until: datetime
+
+
+class LastPageOut(BaseModel):
+    """The address of a page of the site: the one that was seen last, else its first host."""
+
+    address: str
+
+
+class RefusedOut(BaseModel):
+    """What was turned away (or stored without a part of it, `shortened`; or only asked for the script, `fetched`): where, how often, since when, when last.
+
+    `key`: the site's key as it was given; `field`: of the hit; `page`: its path.
+    """
+
+    why: Why
+    host: str
+    key: str
+    field: str
+    page: str
+    times: int
+    first: datetime
+    last: datetime
+
+
 class ForgottenOut(BaseModel):
     """How many hits were deleted."""
 
     hits: int
+
+
+@router.post("/followed", status_code=201, openapi_extra=who("viewer"), responses=responses(401, 403, 404))
+def follow(access: Viewer, services: ServicesHere) -> TokenOut:
+    """A token with which one browser is followed on the site, for a day. For the site's viewers."""
+    return _token(access, services, "follow")
+
+
+@router.post("/own-browsers", status_code=201, openapi_extra=who("viewer"), responses=responses(401, 403, 404))
+def own_browser(access: Viewer, services: ServicesHere) -> TokenOut:
+    """A token that makes a browser one of the site's own people's, for a year. For the site's viewers."""
+    return _token(access, services, "own")
+
+
+def _token(access: Access, services: Services, kind: Kind) -> TokenOut:
+    now = services.now()
+    return TokenOut(token=services.tokens.issue(access.site, kind), at=now, until=now + LASTS[kind])
 
 
 @router.get("/followed/{token}", openapi_extra=who("viewer"), responses=responses(401, 404, 422))
@@ -39,10 +93,35 @@ def followed(token: Token, access: Viewer) -> FollowedOut:
         return FollowedOut(visitor=store.follower_of(connection, access.site.id, token))
 
 
-@router.get("/refused", openapi_extra=who("viewer"), responses=responses(401, 404))
-def refused(access: Viewer, services: ServicesHere) -> list[Refusal]:
-    """Pages that were lately turned away: of other hosts with the site's key, and of its hosts with another key. For the site's viewers."""
-    return services.refusals.of(access.site.key, frozenset(bare_host(host) for host in access.site.rules.hosts))
+@router.get("/last-page", openapi_extra=who("viewer"), responses=responses(401, 404))
+def last_page(access: Viewer, services: ServicesHere) -> LastPageOut:
+    """Where a page of the site is, to try its tags on. For the site's viewers."""
+    if services.settings.demo and access.site.key == SAMPLE:
+        return LastPageOut(address=f"/{SAMPLE}/")  # its pages are shown by this server, and count under their own host
+    with access.engine.connect() as connection:
+        seen = newest_page(connection, access.site.id)
+    return LastPageOut(address=seen.partition("#")[0].partition("?")[0] if seen else f"https://{access.site.rules.hosts[0]}/")
+
+
+@router.get("/refused", openapi_extra=who("viewer"), responses=responses(401, 404, 422))
+def refused(access: Viewer, services: ServicesHere, since: Since = None) -> list[RefusedOut]:
+    """What was turned away or shortened in the last 30 days, by page, the latest first. For the site's viewers."""
+    return [RefusedOut(key=one.place.site_key, times=one.times, first=one.first, last=one.last, **_place(one)) for one in refused_of(access, services, since)]
+
+
+def _place(one: Refused) -> dict[str, Any]:
+    return {name: getattr(one.place, name) for name in ("why", "host", "field", "page")}
+
+
+def refused_of(access: Access, services: Services, since: datetime | None = None) -> list[Refused]:
+    """What was turned away of a site, also just now. Hosts that were added to the site since are no reason any more."""
+    services.refusals.flush()
+    hosts = frozenset(bare_host(host) for host in access.site.rules.hosts)
+    if since is not None and since.tzinfo is None:
+        since = since.replace(tzinfo=UTC)
+    with access.engine.connect() as connection:
+        found = refusals_of(connection, access.site.key, hosts, since)
+    return [one for one in found if one.place.why != "unknown host" or one.place.host not in hosts]
 
 
 @router.get(

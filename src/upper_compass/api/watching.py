@@ -13,10 +13,11 @@ from upper_compass.api.access import ServicesHere, Viewer, who
 from upper_compass.api.lookout import AT_ONCE, Tidings
 from upper_compass.api.problems import Problem, responses
 from upper_compass.api.reports import goal_for, reading_of
+from upper_compass.api.routing import Route
 from upper_compass.core.reports import question
 from upper_compass.core.stories import Story, VisitsRequest, VisitsResult, newest_visits, story
 
-router = APIRouter(prefix="/api/v1/sites/{site}", tags=["Watching"])
+router = APIRouter(prefix="/api/v1/sites/{site}", tags=["Watching"], route_class=Route)
 
 _VISITS = {"period": {"first": "2026-10-26", "last": "2026-11-22"}, "goal": 1, "only": [{"dimension": "channel", "values": ["Email"]}]}
 

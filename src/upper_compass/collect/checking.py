@@ -3,22 +3,30 @@
 from __future__ import annotations
 
 import json
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
+from typing import TypeVar
 
 import orjson
 from pydantic import TypeAdapter, ValidationError
 
-from upper_compass.collect.marking import is_robot
+from upper_compass.collect.marking import are_robots
 from upper_compass.collect.masking import mask
+from upper_compass.collect.understanding import understood
 from upper_compass.core.hits import MOST_HITS_IN_A_BODY, FileHit, Hit, Kind
+from upper_compass.core.personal import mask_text
 from upper_compass.core.plain import sentence
+from upper_compass.core.site import host_of
 
 OLDEST = timedelta(days=1)
 AHEAD = timedelta(minutes=1)
+MAX_PAGE = 200
+_PATH = re.compile(r"^[^:/?#]*://[^/?#]*([^?#]*)")
 
 _many: TypeAdapter[list[Hit]] = TypeAdapter(list[Hit])
+H = TypeVar("H", bound=Hit)
 KINDS = {kind.name: int(kind) for kind in Kind}
 
 
@@ -33,34 +41,44 @@ class Refused:
     index: int
     field: str
     text: str
+    page: str = ""
 
 
-def check_body(body: bytes, received: datetime, sent: datetime | None) -> tuple[list[Hit], list[Refused]]:
-    """Good hits of a body in their order, with corrected times, and what was refused.
+@dataclass
+class Checked:
+    """What a body holds: good hits in their order, with corrected times; what was refused; and of which fields something was left out, with the page."""
+
+    hits: list[Hit]
+    refused: list[Refused]
+    shortened: list[tuple[str, str]]
+
+
+def check_body(body: bytes, received: datetime, sent: datetime | None, hosts: frozenset[str] | None = None) -> Checked:
+    """Read a body. `hosts`: the site's, without `www.`; hits of others are refused.
 
     Raises UnreadableError for a body that is no hit and no list of up to 100.
     """
     text = body.lstrip()
     try:
         hits: list[Hit | None] = list(_many.validate_json(text)) if text[:1] == b"[" else [Hit.model_validate_json(text)]
-        refused: list[Refused] = []
+        checked = Checked([], [], [])
     except ValidationError as why:
-        hits, refused = _one_by_one(text, why)
+        hits, checked = _one_by_one(text, why)
     if len(hits) > MOST_HITS_IN_A_BODY:
         raise UnreadableError(f"A body holds at most {MOST_HITS_IN_A_BODY} hits.")
-    good = []
     for index, hit in enumerate(hits):
         if hit is not None:
-            problem = correct_time(hit, received, sent)
+            problem = foreign(hit, hosts) or correct_time(hit, received, sent)
             if problem:
-                refused.append(Refused(index, "at", problem))
+                checked.refused.append(Refused(index, *problem, page=page_of(hit.url)))
             else:
-                good.append(hit)
-    return good, sorted(refused, key=lambda one: one.index)
+                checked.hits.append(hit)
+    checked.refused.sort(key=lambda one: one.index)
+    return checked
 
 
-def _one_by_one(text: bytes, why: ValidationError) -> tuple[list[Hit | None], list[Refused]]:
-    """The slow way, taken when something in a body is bad."""
+def _one_by_one(text: bytes, why: ValidationError) -> tuple[list[Hit | None], Checked]:
+    """The slow way, taken when something in a body is not as it must be."""
     try:
         parsed = orjson.loads(text)
     except orjson.JSONDecodeError as error:
@@ -69,14 +87,36 @@ def _one_by_one(text: bytes, why: ValidationError) -> tuple[list[Hit | None], li
     if len(items) > MOST_HITS_IN_A_BODY:
         raise UnreadableError(f"A body holds at most {MOST_HITS_IN_A_BODY} hits.")
     hits: list[Hit | None] = []
-    refused = []
+    checked = Checked([], [], [])
     for index, item in enumerate(items):
         try:
-            hits.append(Hit.model_validate_json(orjson.dumps(item)))
+            hit, left = read_leniently(item, Hit)
+            hits.append(hit)
+            checked.shortened += [(page_of(hit.url), field) for field in left]
         except ValidationError as error:
             hits.append(None)
-            refused.append(Refused(index, *first_problem(error)))
-    return hits, refused
+            url = item.get("url") if isinstance(item, dict) else None
+            checked.refused.append(Refused(index, *first_problem(error), page=page_of(url) if isinstance(url, str) else ""))
+    return hits, checked
+
+
+def read_leniently(item: object, model: type[H], more: tuple[str, ...] = ()) -> tuple[H, list[str]]:
+    """A hit with what can be understood of it, and the fields of which something was left out. Raises ValidationError when it means nothing."""
+    fitting, left = understood(item, more=more) if isinstance(item, dict) else (item, [])
+    return model.model_validate_json(orjson.dumps(fitting)), left
+
+
+def page_of(url: str) -> str:
+    """The path of an address, for people to find the page; personal data masked."""
+    path = _PATH.match(url)
+    return mask_text(path[1][:MAX_PAGE]) if path else ""
+
+
+def foreign(hit: Hit, hosts: frozenset[str] | None) -> tuple[str, str] | None:
+    """(field, sentence) for a hit of a host that is not the site's."""
+    if hosts is None or host_of(hit.url) in hosts:
+        return None
+    return "url", f"the site's settings do not list the host {host_of(hit.url)[:100]!r}"
 
 
 def first_problem(error: ValidationError) -> tuple[str, str]:
@@ -88,8 +128,8 @@ def first_problem(error: ValidationError) -> tuple[str, str]:
     return field, sentence(first)
 
 
-def correct_time(hit: Hit, received: datetime, sent: datetime | None) -> str | None:
-    """Correct an absurd time by the offset of the sender's clock; a sentence when it stays absurd."""
+def correct_time(hit: Hit, received: datetime, sent: datetime | None) -> tuple[str, str] | None:
+    """Correct an absurd time by the offset of the sender's clock; (field, sentence) when it stays absurd."""
     if _plausible(hit.at, received):
         return None
     if sent is not None:
@@ -97,7 +137,7 @@ def correct_time(hit: Hit, received: datetime, sent: datetime | None) -> str | N
         if _plausible(corrected, received):
             hit.at = corrected
             return None
-    return "this is in the future" if hit.at > received else "this is more than a day ago"
+    return "at", "this is in the future" if hit.at > received else "this is more than a day ago"
 
 
 def _plausible(at: datetime, received: datetime) -> bool:
@@ -111,9 +151,18 @@ def read_sent(text: str | None) -> datetime | None:
     return datetime.fromtimestamp(int(text) / 1000, UTC) if int(text) < 4e12 else None
 
 
-def check_line(line: bytes) -> FileHit:
-    """One line of a JSON Lines file; raises ValidationError."""
-    return FileHit.model_validate_json(line)
+def check_line(line: bytes) -> tuple[FileHit, list[str]]:
+    """One line of a JSON Lines file, and the fields of which something was left out; raises ValidationError."""
+    try:
+        return FileHit.model_validate_json(line), []
+    except ValidationError:
+        try:
+            item = orjson.loads(line)
+        except orjson.JSONDecodeError:
+            item = None
+        if not isinstance(item, dict):
+            raise
+    return read_leniently(item, FileHit, more=("country",))
 
 
 def as_json(value: object) -> str:
@@ -124,7 +173,8 @@ def as_json(value: object) -> str:
 def as_rows(site_id: int, hits: Sequence[Hit], *, country: str | None, own: bool, robot: bool | None = None) -> list[tuple[object, ...]]:
     """Hits as rows of the store, personal data masked. `country` was looked up for the sender; `robot` is judged per user agent unless given."""
     rows = []
-    for hit in hits:
+    robots = are_robots([hit.user_agent for hit in hits]) if robot is None else [robot] * len(hits)
+    for hit, is_robot in zip(hits, robots, strict=True):
         mask(hit)
         order = hit.order
         rows.append((
@@ -132,6 +182,6 @@ def as_rows(site_id: int, hits: Sequence[Hit], *, country: str | None, own: bool
             (order.id or None) if order else None, order.model_dump_json(exclude_none=True) if order else None, hit.engaged_ms,
             as_json(hit.props) if hit.props else None, as_json(hit.fields) if hit.fields else None,
             hit.language, hit.timezone, hit.screen, hit.user_agent, getattr(hit, "country", None) or country,
-            is_robot(hit.user_agent) if robot is None else robot, own,
+            is_robot, own,
         ))  # fmt: skip
     return rows

@@ -1,43 +1,68 @@
-"""What was turned away lately, so that whoever tags a site learns why nothing arrives. Kept in memory, by host; nothing of the visitors."""
+"""Counts what is turned away as it happens, and writes it down every few seconds. What is counted in between has a limit, whatever arrives."""
 
 from __future__ import annotations
 
-from collections import OrderedDict
+import threading
+from collections.abc import Callable, Sequence
 from datetime import datetime
-from typing import Literal
 
-from pydantic import BaseModel
+import sqlalchemy as sa
+import structlog
 
-MOST_HOSTS = 1_000
+from upper_compass.store.refusals import Place, Refused, add_refusals
 
-Why = Literal["unknown key", "unknown host"]
-
-
-class Refusal(BaseModel):
-    """Pages of a host that were turned away: how often, and when last. `key`: the site's key that they gave."""
-
-    host: str
-    key: str
-    why: Why
-    times: int
-    last: datetime
+MAX_COUNTED = 2_000
+EVERY = 2.0
+log = structlog.get_logger()
 
 
 class Refusals:
-    """The latest refusals, by host and key."""
+    """What was turned away since it was last written down. Safe to use from any thread."""
 
-    def __init__(self) -> None:
-        self._by_place: OrderedDict[tuple[str, str], Refusal] = OrderedDict()
+    def __init__(self, engine: sa.Engine, now: Callable[[], datetime]) -> None:
+        self._engine, self._now = engine, now
+        self._counted: dict[Place, Refused] = {}
+        self._lock = threading.Lock()
+        self._stop = threading.Event()
+        self._thread = threading.Thread(target=self._run, name="refusals", daemon=True)
 
-    def note(self, host: str, key: str, why: Why, at: datetime) -> None:
-        """Write down that a page of this host was turned away."""
-        held = self._by_place.get((host, key))
-        self._by_place[host, key] = Refusal(host=host, key=key, why=why, times=held.times + 1 if held else 1, last=at)
-        self._by_place.move_to_end((host, key))
-        while len(self._by_place) > MOST_HOSTS:
-            self._by_place.popitem(last=False)
+    def start(self) -> None:
+        """Begin to write down."""
+        self._thread.start()
 
-    def of(self, key: str, hosts: frozenset[str]) -> list[Refusal]:
-        """Refusals that concern a site, latest first: of its key from other hosts, and of its hosts with another key."""
-        found = [one for one in self._by_place.values() if (one.why == "unknown host" and one.key == key) or (one.why == "unknown key" and one.host in hosts)]
-        return found[::-1]
+    def stop(self) -> None:
+        """Write down what is left, and end."""
+        self._stop.set()
+        self._thread.join(timeout=5)
+
+    def note(self, *places: Place) -> None:
+        """Count something that was turned away at each of these places."""
+        at = self._now()
+        with self._lock:
+            for place in places:
+                held = self._counted.get(place)
+                if held is None and len(self._counted) >= MAX_COUNTED:
+                    continue
+                self._counted[place] = Refused(place, held.times + 1 if held else 1, held.first if held else at, at)
+
+    def flush(self) -> None:
+        """Write down what was counted."""
+        with self._lock:
+            counted, self._counted = self._counted, {}
+        if counted:
+            self._write(sorted(counted.values(), key=lambda one: tuple(vars(one.place).values())))
+
+    def _write(self, counted: Sequence[Refused]) -> None:
+        with self._engine.begin() as connection:
+            add_refusals(connection, counted, self._now())
+
+    def _run(self) -> None:
+        while not self._stop.wait(EVERY):
+            self._flush_safely()
+        self._flush_safely()
+
+    def _flush_safely(self) -> None:
+        try:
+            self.flush()
+        except Exception as why:  # counting must never end
+            log.warning("refusals not written down", why=str(why)[:200])

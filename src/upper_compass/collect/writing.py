@@ -78,12 +78,19 @@ class GroupWriter:
                     writer = writer or HitWriter(self._connect())
                     writer.store([row for rows, _ in batch for row in rows])
                     failed = False
-                except psycopg.Error as why:
-                    log.error("hits not stored", why=str(why), hits=sum(len(rows) for rows, _ in batch))
-                    writer, failed = None, True
+                except Exception as why:  # whatever it is, the next batch is tried
+                    log.error("hits not stored", why=str(why)[:500], hits=sum(len(rows) for rows, _ in batch))
+                    writer, failed = self._dropped(writer), True
                 self._answer([future for _, future in batch], failed=failed)
             if self._stopping:
                 return
+
+    @staticmethod
+    def _dropped(writer: HitWriter | None) -> None:
+        """Close the connection of a writer that failed; the next batch opens another."""
+        if writer is not None:
+            with suppress(Exception):
+                writer.close()
 
     def _take(self) -> list[tuple[Sequence[HitRow], asyncio.Future[None]]]:
         batch = []

@@ -22,6 +22,10 @@ Kind = Literal[
     "script error",
     "robots",
     "refused",
+    "unknown key",
+    "refused hits",
+    "shortened hits",
+    "surge",
 ]
 Severity = Literal["high", "middle", "low"]
 

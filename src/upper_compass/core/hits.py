@@ -12,6 +12,7 @@ from pydantic import AfterValidator, AwareDatetime, BaseModel, ConfigDict, Field
 from upper_compass.core.texts import storable
 
 MOST_HITS_IN_A_BODY = 100
+MAX_ITEMS, MAX_PROPS, MAX_FIELDS = 200, 32, 20
 FIRST_YEAR, LAST_YEAR = 1995, 2100
 
 
@@ -72,7 +73,7 @@ class Order(BaseModel):
 
     model_config = ConfigDict(extra="forbid", strict=True)
     id: Short = ""
-    items: Annotated[list[OrderItem], Field(max_length=200)] = []
+    items: Annotated[list[OrderItem], Field(max_length=MAX_ITEMS)] = []
     shipping: Amount | None = None
     tax: Amount | None = None
     discount: Amount | None = None
@@ -94,8 +95,8 @@ class Hit(BaseModel):
     currency: Annotated[str, StringConstraints(pattern=r"^[A-Z]{3}$")] | None = None
     order: Order | None = None
     engaged_ms: Annotated[int, Field(ge=0, le=86_400_000)] | None = None
-    props: Annotated[dict[PropKey, PropValue], Field(max_length=32)] | None = None
-    fields: Annotated[dict[PropKey, Annotated[str, storable(500)]], Field(max_length=20)] | None = None
+    props: Annotated[dict[PropKey, PropValue], Field(max_length=MAX_PROPS)] | None = None
+    fields: Annotated[dict[PropKey, Annotated[str, storable(500)]], Field(max_length=MAX_FIELDS)] | None = None
     language: Annotated[str, storable(35)] | None = None
     timezone: Annotated[str, storable(64)] | None = None
     screen: Annotated[str, storable(20)] | None = None

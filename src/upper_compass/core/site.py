@@ -42,6 +42,15 @@ def bare_host(host: str) -> str:
     return host.strip().lower().removeprefix("www.")
 
 
+_AUTHORITY = re.compile(r"^[^:/?#]+://([^/?#]*)")
+
+
+def host_of(url: str) -> str:
+    """The host of an address, without port and `www.`, small; nothing where there is none."""
+    found = _AUTHORITY.match(url)
+    return bare_host(re.sub(r":[0-9]*$", "", found[1].rpartition("@")[2])) if found else ""
+
+
 def _host(text: str, info: ValidationInfo) -> str:
     if not (info.context or {}).get("stored"):
         if "/" in text:

@@ -10,7 +10,7 @@ from datetime import date, datetime, timedelta
 import psycopg
 import sqlalchemy as sa
 
-from upper_compass.collect.importing import ImportReport, import_hits
+from upper_compass.collect.importing import Import, ImportReport, import_hits
 from upper_compass.core.goals import Goal
 from upper_compass.core.links import Builder, LinkDraft, Word
 from upper_compass.core.site import EventNote, PageField, PageGroup, SiteField, SiteRules
@@ -113,7 +113,7 @@ def lay(engine: sa.Engine, url: str, now: datetime) -> ImportReport:
         site = _site(connection, now, same_edition=same_edition)
     with psycopg.connect(url.replace("+psycopg", "")) as connection:
         delete_hits(connection, site.id)
-        report = import_hits(io.BufferedReader(_Lines(Teller(day).lines())), site.id, HitWriter(connection))
+        report = import_hits(io.BufferedReader(_Lines(Teller(day).lines())), Import(site.id, None, now), HitWriter(connection))
     if report.bad:
         raise RuntimeError(f"the demo's own hits were refused: {report.refused[:3]}")
     with engine.begin() as connection:

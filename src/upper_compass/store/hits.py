@@ -12,6 +12,7 @@ import psycopg
 import sqlalchemy as sa
 
 from upper_compass.core.frame import CODED, PLAIN, RAW_SCHEMA
+from upper_compass.core.hits import Kind
 from upper_compass.store.tables import hits, sites
 
 # A row to be stored: these columns, in this order.
@@ -51,6 +52,8 @@ COPY (
 """  # noqa: S608
 _OUT_SCHEMA = {name: pl.Int8() if name in ("robot", "own") else kind for name, kind in PLAIN.items()} | {name: pl.String() for name in CODED}
 PART = 400_000
+# What is older lies in one partition, so that an import of ancient times makes no more than one.
+FIRST_YEAR_BY_MONTH = 2020
 
 
 def first_moments(connection: sa.Connection, site_ids: Sequence[int]) -> dict[int, datetime]:
@@ -58,6 +61,12 @@ def first_moments(connection: sa.Connection, site_ids: Sequence[int]) -> dict[in
     asked = sa.select(sites.c.id).where(sites.c.id.in_(site_ids)).subquery()
     earliest = sa.select(hits.c.at).where(hits.c.site_id == asked.c.id).order_by(hits.c.at).limit(1).lateral()
     return {row.id: row.at for row in connection.execute(sa.select(asked.c.id, earliest.c.at).join(earliest, sa.true()))}
+
+
+def newest_page(connection: sa.Connection, site_id: int) -> str | None:
+    """The address of the page that a person saw last."""
+    views = sa.select(hits.c.url).where(hits.c.site_id == site_id, hits.c.kind == int(Kind.view), ~hits.c.robot)
+    return connection.execute(views.order_by(hits.c.seq.desc()).limit(1)).scalar()
 
 
 class HitWriter:
@@ -86,7 +95,7 @@ class HitWriter:
             return cursor.rowcount
 
     def _make_partitions(self, cursor: psycopg.Cursor[Any], moments: Iterable[datetime]) -> None:
-        for year, month in {(at.year, at.month) for at in moments} - self._months:
+        for year, month in {(at.year, at.month) for at in moments if at.year >= FIRST_YEAR_BY_MONTH} - self._months:
             name = f"hits_{year:04}_{month:02}"
             first = datetime(year, month, 1, tzinfo=UTC)
             following = datetime(year + month // 12, month % 12 + 1, 1, tzinfo=UTC)
@@ -94,6 +103,10 @@ class HitWriter:
                 cursor.execute(f"CREATE TABLE {name} PARTITION OF hits FOR VALUES FROM ('{first.isoformat()}') TO ('{following.isoformat()}')")
             # Known only for this transaction until it commits; asking once more costs little.
             self._months.add((year, month))
+
+    def close(self) -> None:
+        """Close the connection."""
+        self._connection.close()
 
     def forget_partitions(self) -> None:
         """After a failed transaction: what was made in it is gone."""

@@ -11,9 +11,10 @@ import sqlalchemy as sa
 from argon2 import PasswordHasher
 from argon2.exceptions import Argon2Error, InvalidHashError
 
-from upper_compass.store.tables import api_tokens, roles, sessions, sites, users
+from upper_compass.store.tables import api_tokens, known_browsers, roles, sessions, sites, users
 
 SESSION_DAYS = 30
+KNOWN_DAYS = 365
 _hasher = PasswordHasher()
 # Compared against when nobody has the address, so that a wrong address takes as long as a wrong password.
 _NOBODY = _hasher.hash(secrets.token_hex(8))
@@ -44,14 +45,33 @@ def add_user(connection: sa.Connection, email: str, name: str, password: str) ->
     return User(found, values["email"], name)
 
 
-def check_password(connection: sa.Connection, email: str, password: str) -> User | None:
-    """The user with this address and password, or None."""
+def password_of(connection: sa.Connection, email: str) -> tuple[User | None, str | None]:
+    """(user, hash of their password) of an address, or nothing."""
     row = connection.execute(sa.select(users).where(users.c.email == email.strip().lower())).one_or_none()
+    return (User(row.id, row.email, row.name), row.password_hash) if row else (None, None)
+
+
+def fits(hashed: str | None, password: str) -> bool:
+    """Whether a password is that of the hash; without one it takes as long, and is not. Takes a moment of a core and no connection."""
     try:
-        _hasher.verify(row.password_hash if row else _NOBODY, password)
+        return _hasher.verify(hashed or _NOBODY, password) and hashed is not None
     except (Argon2Error, InvalidHashError):
-        return None
-    return User(row.id, row.email, row.name) if row else None
+        return False
+
+
+def remember_browser(connection: sa.Connection, user: User) -> str:
+    """A secret by which a browser is known from which this user signed in."""
+    secret = secrets.token_urlsafe(32)
+    connection.execute(known_browsers.delete().where(known_browsers.c.expires_at < sa.func.now()))
+    expires = datetime.now(UTC) + timedelta(days=KNOWN_DAYS)
+    connection.execute(known_browsers.insert().values(token_hash=digest(secret), user_id=user.id, expires_at=expires))
+    return secret
+
+
+def knows_browser(connection: sa.Connection, user: User, secret: str) -> bool:
+    """Whether this user signed in before from the browser with this secret."""
+    known = (known_browsers.c.token_hash == digest(secret)) & (known_browsers.c.user_id == user.id) & (known_browsers.c.expires_at > sa.func.now())
+    return connection.execute(sa.select(sa.literal(1)).where(known)).first() is not None
 
 
 def open_session(connection: sa.Connection, user: User) -> tuple[str, str]:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import secrets
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
@@ -68,6 +67,11 @@ def live_numbers(connection: sa.Connection) -> dict[int, int]:
     return {site: number for site, number in connection.execute(newest)}
 
 
+def live_number(connection: sa.Connection, site_id: int) -> int:
+    """The number of the version that is live, 0 when none is."""
+    return connection.execute(sa.select(sa.func.max(rule_versions.c.number)).where(rule_versions.c.site_id == site_id)).scalar() or 0
+
+
 def draft_of(connection: sa.Connection, site_id: int) -> list[Rule] | None:
     """The draft; None when nothing was changed since what is live."""
     held = connection.execute(sa.select(rule_drafts.c.rules).where(rule_drafts.c.site_id == site_id)).scalar_one_or_none()
@@ -102,12 +106,10 @@ def make_live(connection: sa.Connection, site_id: int, rules: Sequence[Rule], no
     return last + 1
 
 
-def begin_trial(connection: sa.Connection, site_id: int, user_id: int, now: datetime, until: datetime) -> str:
-    """A token: the browser that has it is given the draft, until then."""
-    token = secrets.token_hex(20)
+def begin_trial(connection: sa.Connection, site_id: int, user_id: int, token: str, now: datetime, until: datetime) -> None:
+    """Let the browser that has this token be given the draft, until then."""
     connection.execute(rule_trials.delete().where(rule_trials.c.expires_at < now))
     connection.execute(rule_trials.insert().values(token_hash=digest(token), site_id=site_id, user_id=user_id, expires_at=until))
-    return token
 
 
 def may_try(connection: sa.Connection, site_id: int, token: str, now: datetime) -> bool:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import secrets
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 
@@ -30,6 +30,7 @@ class Site:
     created_at: datetime
     tagging: Tagging
     erasures: int
+    secret: bytes = field(repr=False, default=b"")
 
 
 @dataclass(frozen=True)
@@ -61,7 +62,7 @@ def _fits_together(rules: SiteRules) -> None:
 
 
 def _site(row: sa.Row[Any]) -> Site:
-    return Site(row.id, row.key, row.name, _rules(row.rules), row.created_at, Tagging.model_validate(row.tagging, context=STORED), row.erasures)
+    return Site(row.id, row.key, row.name, _rules(row.rules), row.created_at, Tagging.model_validate(row.tagging, context=STORED), row.erasures, row.secret)
 
 
 def _goal(row: sa.Row[Any]) -> StoredGoal:
@@ -81,7 +82,8 @@ def _settings(name: str, rules: SiteRules, tagging: Tagging) -> dict[str, Any]:
 def add_site(connection: sa.Connection, name: str, rules: SiteRules, owner_id: int, key: str | None = None, tagging: Tagging | None = None) -> Site:
     """Add a site; who adds it owns it."""
     after = _settings(name, rules, tagging or Tagging())
-    row = connection.execute(sites.insert().values(after | {"key": key or new_key(), "created_by": owner_id}).returning(sites)).one()
+    made = after | {"key": key or new_key(), "created_by": owner_id, "secret": secrets.token_bytes(32)}
+    row = connection.execute(sites.insert().values(made).returning(sites)).one()
     connection.execute(roles.insert().values(site_id=row.id, user_id=owner_id, role="owner"))
     log_change(connection, row.id, "site", row.id, owner_id, None, after)
     return _site(row)

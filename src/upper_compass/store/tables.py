@@ -55,6 +55,8 @@ sites = sa.Table(
     # How often hits were taken out; what was derived before is then thrown away.
     sa.Column("erasures", sa.Integer, nullable=False, server_default=sa.text("0")),
     sa.Column("vocabulary", JSONB, nullable=False, server_default=sa.text("'[]'")),
+    # Signs tokens for browsers, see collect/tokens.py. It never leaves the server.
+    sa.Column("secret", sa.LargeBinary, nullable=False),
 )
 
 # `draft`: what was typed, tidied; `url`: the finished link.
@@ -125,6 +127,33 @@ salts = sa.Table(
     sa.Column("salt", sa.LargeBinary, nullable=False),
 )
 
+# What was turned away, or stored without a part of it, by the key that was given and the page. `why`: see collect/refusals.py.
+refusals = sa.Table(
+    "refusals",
+    metadata,
+    *(sa.Column(name, sa.Text, primary_key=True) for name in ("site_key", "why", "host", "field", "page")),
+    sa.Column("times", sa.BigInteger, nullable=False),
+    sa.Column("first_at", sa.DateTime(timezone=True), nullable=False),
+    sa.Column("last_at", sa.DateTime(timezone=True), nullable=False),
+)
+
+# Browsers from which somebody signed in before: others who try their password cannot lock them out.
+known_browsers = sa.Table(
+    "known_browsers",
+    metadata,
+    sa.Column("token_hash", sa.LargeBinary, primary_key=True),
+    sa.Column("user_id", sa.ForeignKey("users.id", ondelete="CASCADE"), nullable=False, index=True),
+    sa.Column("expires_at", sa.DateTime(timezone=True), nullable=False),
+)
+
+# Tokens that handed a pseudonym on from host to host; each does so once.
+handed = sa.Table(
+    "handed",
+    metadata,
+    sa.Column("token_hash", sa.LargeBinary, primary_key=True),
+    sa.Column("at", sa.DateTime(timezone=True), nullable=False),
+)
+
 # Which visitor opened a link that somebody is checking.
 followed = sa.Table(
     "followed",
@@ -186,7 +215,8 @@ hit_ids = sa.Table(
     sa.Column("id", UUID(as_uuid=False), primary_key=True),
 )
 
-# Append-only, a partition a month. `seq` numbers the hits as they became visible: it is given under a lock that is held until the commit.
+# Append-only, a partition a month, and one for all that is older than 2020 (`hits_older`).
+# `seq` numbers the hits as they became visible: it is given under a lock that is held until the commit.
 hits = sa.Table(
     "hits",
     metadata,

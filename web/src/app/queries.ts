@@ -178,10 +178,19 @@ export const codeQuery = (site: string, body: Schemas["CodeRequest"]) =>
 export const findingsQuery = (site: string) =>
   queryOptions({ queryKey: ["findings", site], queryFn: () => ask(client.GET("/api/v1/sites/{site}/findings", at(site))) });
 
-export const refusedQuery = (site: string) =>
+/** Where a page of the site is. */
+export const lastPageQuery = (site: string) =>
   queryOptions({
-    queryKey: ["refused", site],
-    queryFn: () => ask(client.GET("/api/v1/sites/{site}/refused", at(site))),
+    queryKey: ["last page", site],
+    queryFn: () => ask(client.GET("/api/v1/sites/{site}/last-page", at(site))),
+    staleTime: 60_000,
+  });
+
+/** What was turned away since a moment. */
+export const refusedQuery = (site: string, since: string) =>
+  queryOptions({
+    queryKey: ["refused", site, since],
+    queryFn: () => ask(client.GET("/api/v1/sites/{site}/refused", { params: { path: { site }, query: { since } } })),
     refetchInterval: 2_000,
   });
 

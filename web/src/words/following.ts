@@ -1,12 +1,12 @@
-import type { Site } from "@/api/client";
+import { ask, client, type Schemas, type Site } from "@/api/client";
 
-/** Where a page of the site is: its first host, or for a sample site that this server shows itself, under its key. */
+/** Where links of the site begin: at its first host, or for a sample site that this server shows itself, under its key. */
 export const usualAddress = (site: Site): string =>
   site.rules.hosts.includes(location.hostname) ? `${location.origin}/${site.key}/` : `https://${site.rules.hosts[0]}/`;
 
-/** Opens a page of the site in another tab whose visit can be told from all others; the token to look for it with. */
-export function openAndFollow(address: string): string {
-  const token = Array.from(crypto.getRandomValues(new Uint8Array(12)), (byte) => byte.toString(16).padStart(2, "0")).join("");
-  window.open(`${address.split("#")[0]}#uc-follow=${token}`, "_blank", "noopener");
-  return token;
+/** Opens a page of the site in another tab whose visit can be told from all others; the token to look for it with, which the site issues. */
+export async function openAndFollow(site: Site, address: string): Promise<Schemas["TokenOut"]> {
+  const issued = await ask(client.POST("/api/v1/sites/{site}/followed", { params: { path: { site: site.key } } }));
+  window.open(`${address.split("#")[0]}#uc-follow=${issued.token}`, "_blank", "noopener");
+  return issued;
 }

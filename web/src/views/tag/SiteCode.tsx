@@ -7,6 +7,7 @@ import { nowQuery } from "@/app/queries";
 import { Trouble } from "@/pieces/Trouble";
 import { ago } from "@/words/format";
 import { Check } from "@/views/tag/Check";
+import { OwnBrowser } from "@/views/tag/OwnBrowser";
 import { useScriptSize } from "@/views/tag/useScriptSize";
 
 /** The line that goes on the pages, what it does, and a check that it works. */
@@ -36,14 +37,7 @@ export function SiteCode() {
         </p>
       </section>
       <Check />
-      <section>
-        <h2 className="title">Your own visits</h2>
-        <p>
-          Visits of the site’s own people are stored and left out of the reports. By network: list its addresses in the settings. By
-          browser: open the site once with <code>#uc-own=on</code> at the end of the address, and with <code>#uc-own=off</code> to be
-          counted again.
-        </p>
-      </section>
+      <OwnBrowser />
     </div>
   );
 }

@@ -1,9 +1,10 @@
-import { useQuery } from "@tanstack/react-query";
+import { useMutation, useQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useSearch } from "@tanstack/react-router";
 import { useEffect, useState } from "react";
 
 import type { Tidings, ToldHit } from "@/api/client";
 import { followedQuery } from "@/app/queries";
+import { usePageOfSite } from "@/app/usePageOfSite";
 import { Details, Flags, Glyph, hitWords } from "@/pieces/HitWords";
 import { Heads } from "@/pieces/Heads";
 import { Cross } from "@/pieces/Marks";
@@ -11,7 +12,7 @@ import { VisitLink } from "@/pieces/VisitLink";
 import type { ViewSearch } from "@/state/address";
 import { useView } from "@/state/view";
 import { useArrivals, useClock } from "@/views/watch/useArrivals";
-import { openAndFollow, usualAddress } from "@/words/following";
+import { openAndFollow } from "@/words/following";
 import { ago, figure, plural, valueWords } from "@/words/format";
 
 /** Hits as they arrive, newest first, and who is on the site. */
@@ -101,8 +102,10 @@ function Following({ visitor }: { visitor: string }) {
 function FollowMine() {
   const { site } = useView();
   const navigate = useNavigate();
-  const [token, setToken] = useState<string | null>(null);
-  const followed = useQuery({ ...followedQuery(site.key, token ?? ""), enabled: token !== null });
+  const [address] = usePageOfSite(site);
+  const begun = useMutation({ mutationFn: () => openAndFollow(site, address) });
+  const token = begun.data?.token;
+  const followed = useQuery({ ...followedQuery(site.key, token ?? ""), enabled: token !== undefined });
   const mine = followed.data?.visitor;
   useEffect(() => {
     if (mine) void navigate({ to: ".", search: (kept: ViewSearch) => ({ ...kept, visitor: mine }) } as Parameters<typeof navigate>[0]);
@@ -113,10 +116,12 @@ function FollowMine() {
         type="button"
         className="do plain"
         title="Opens the site in another tab, and shows only what that tab does"
-        onClick={() => setToken(openAndFollow(usualAddress(site)))}
+        disabled={begun.isPending}
+        onClick={() => begun.mutate()}
       >
         Follow my browser
       </button>
+      {begun.isError && <span role="alert">{begun.error.message}</span>}
       {token && <span className="quiet">Waiting for your visit to arrive …</span>}
     </>
   );

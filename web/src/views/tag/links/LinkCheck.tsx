@@ -1,4 +1,4 @@
-import { useState } from "react";
+import { useMutation } from "@tanstack/react-query";
 
 import type { ToldHit } from "@/api/client";
 import { useFollowed } from "@/app/useFollowed";
@@ -11,13 +11,16 @@ const COMPARED = ["source", "medium", "campaign"] as const;
 
 /** Opens a link in another tab, and says as what its visit arrived. */
 export function LinkCheck({ url, expected }: { url: string; expected: BuiltLink }) {
-  const [opened, setOpened] = useState<{ token: string; at: number } | null>(null);
+  const { site } = useView();
+  const open = useMutation({ mutationFn: () => openAndFollow(site, url) });
+  const opened = open.data;
   return (
     <div className="check">
-      <button type="button" className="do plain" onClick={() => setOpened({ at: Date.now(), token: openAndFollow(url) })}>
+      <button type="button" className="do plain" disabled={open.isPending} onClick={() => open.mutate()}>
         {opened ? "Open it once more" : "Open it in another tab"}
       </button>
-      {opened && <Arrival key={opened.token} {...opened} url={url} expected={expected} />}
+      {open.isError && <p role="alert">{open.error.message}</p>}
+      {opened && <Arrival key={opened.token} token={opened.token} at={Date.parse(opened.at)} url={url} expected={expected} />}
     </div>
   );
 }

@@ -2,11 +2,11 @@ import { useState, type FormEvent } from "react";
 
 import { ask, client } from "@/api/client";
 import { useFollowed } from "@/app/useFollowed";
+import { usePageOfSite } from "@/app/usePageOfSite";
 import { useSave } from "@/app/useSave";
 import { Field } from "@/pieces/Field";
 import { Glyph, hitWords } from "@/pieces/HitWords";
 import { useView } from "@/state/view";
-import { usualAddress } from "@/words/following";
 import { ago } from "@/words/format";
 
 const MOST = 6;
@@ -14,7 +14,7 @@ const MOST = 6;
 /** Turns the draft on for this browser alone, on a page of the site in another tab, and shows what arrives from there. */
 export function Trial() {
   const { site } = useView();
-  const [address, setAddress] = useState(usualAddress(site));
+  const [address, setAddress] = usePageOfSite(site);
   const [wrong, setWrong] = useState<string | null>(null);
   const begin = useSave(
     () => ask(client.POST("/api/v1/sites/{site}/rules/trials", { params: { path: { site: site.key } } })),

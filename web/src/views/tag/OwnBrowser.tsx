@@ -1,0 +1,36 @@
+import { useMutation } from "@tanstack/react-query";
+
+import { ask, client } from "@/api/client";
+import { usePageOfSite } from "@/app/usePageOfSite";
+import { Code } from "@/pieces/Code";
+import { useView } from "@/state/view";
+
+/** Makes a link that tells a browser that it is one of the site's own people's. */
+export function OwnBrowser() {
+  const { site } = useView();
+  const [address] = usePageOfSite(site);
+  const made = useMutation({
+    mutationFn: () => ask(client.POST("/api/v1/sites/{site}/own-browsers", { params: { path: { site: site.key } } })),
+  });
+  return (
+    <section>
+      <h2 className="title">Your own visits</h2>
+      <p>
+        Visits of the site’s own people are stored and left out of the reports. By network: list its addresses in the settings. By browser:
+        open the site once by a link that is made here; it holds for a year. <code>#uc-own=off</code> at the end of an address ends it
+        before.
+      </p>
+      {made.data ? (
+        <>
+          <Code text={`${address.split("#")[0]}#uc-own=${made.data.token}`} />
+          <p className="quiet">Whoever opens it is left out until {made.data.until.slice(0, 10)}, so give it to your own people only.</p>
+        </>
+      ) : (
+        <button type="button" className="do plain" disabled={made.isPending} onClick={() => made.mutate()}>
+          Make a link for a browser
+        </button>
+      )}
+      {made.isError && <p role="alert">{made.error.message}</p>}
+    </section>
+  );
+}
