@@ -142,10 +142,11 @@ class Server:
     """The application as a process of its own, that can be killed."""
 
     SCRIPT = (
-        "import sys, uvicorn\nfrom pathlib import Path\nfrom upper_compass.api.app import create_app\nfrom upper_compass.settings import Settings\n"
+        "import sys\nfrom pathlib import Path\nfrom upper_compass.api.app import create_app\nfrom upper_compass.settings import Settings\nfrom upper_compass.run.serving import serve_app\n"
         "url, port, snapshots, demo = sys.argv[1:]\nfrom upper_compass.run.build import TRACKER, WEB\n"
-        "app = create_app(Settings(database_url=url, snapshots=Path(snapshots), web=WEB, tracker=TRACKER, demo=demo == 'demo', instance='test'))\n"
-        "uvicorn.run(app, host='127.0.0.1', port=int(port), log_level='warning', access_log=False)\n"
+        "settings = Settings(database_url=url, snapshots=Path(snapshots), web=WEB, tracker=TRACKER, demo=demo == 'demo', instance='test')\n"
+        "app = create_app(settings)\n"
+        "serve_app(app, int(port), settings)\n"
     )
 
     def __init__(self, url, snapshots, *, demo=False):

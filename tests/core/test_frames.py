@@ -2,6 +2,7 @@
 
 from zoneinfo import ZoneInfo
 
+import polars as pl
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -73,18 +74,41 @@ def test_other_rules_read_history_anew():
 def test_a_snapshot_brings_the_frames_back_and_half_a_one_is_passed_over(tmp_path):
     hits = numbered([hit(9 * DAY + i, visitor=str(i % 3), kind="order" if i % 4 == 0 else "view", value=2.5 if i % 4 == 0 else None) for i in range(20)])
     frames = state.advance(empty(), [raw_frame(hits)], 20)
-    snapshot.save(frames, tmp_path / "1")
-    dictionaries, held, seq = snapshot.load(tmp_path / "1")
+    snapshot.save(frames, tmp_path / "a" / "b" / "1", "tip")
+    found = snapshot.load(tmp_path / "a" / "b" / "1")
+    dictionaries, held, seq = found.dictionaries, found.hits, found.seq
     again = state.start(rules(), REFERENCE, dictionaries, held, seq)
     assert (answers(again), again.seq) == (answers(frames), 20)
-    (tmp_path / "1" / "hits.parquet").write_bytes(b"PAR1 half of it")
-    assert snapshot.load(tmp_path / "1") is None
-    assert snapshot.load(tmp_path / "2") is None
+    assert snapshot.load(tmp_path / "a" / "b" / "2") is None
+    assert {oct(place.stat().st_mode & 0o777) for place in (tmp_path / "a", tmp_path / "a" / "b", tmp_path / "a" / "b" / "1")} == {"0o700"}
+
+
+def _whole_but_another(file):
+    table = pl.read_parquet(file)
+    table.reverse().write_parquet(file)
+
+
+@pytest.mark.parametrize(
+    "spoil",
+    [
+        lambda folder: (folder / "hits.parquet").write_bytes(b"PAR1 half of it"),
+        lambda folder: _whole_but_another(folder / "hits.parquet"),
+        lambda folder: _whole_but_another(folder / "url.parquet"),
+        lambda folder: (folder / "url.parquet").unlink(),
+        lambda folder: (folder / "about.json").write_text("[]"),
+        lambda folder: (folder / "about.json").write_text((folder / "about.json").read_text().replace("url.parquet", "../url.parquet")),
+    ],
+)
+def test_a_snapshot_that_is_not_as_it_was_written_is_passed_over(tmp_path, spoil):
+    frames = state.advance(empty(), [raw_frame(numbered([hit(9 * DAY + i, url=f"https://mill.example/{i}") for i in range(5)]))], 5)
+    folder = tmp_path / "a" / "b" / "1"
+    snapshot.save(frames, folder, "tip")
+    assert snapshot.load(folder) is not None
+    spoil(folder)
+    assert snapshot.load(folder) is None
 
 
 def test_a_dictionary_gives_a_text_the_same_code_for_ever():
-    import polars as pl
-
     names = Dictionaries()["name"]
     first = names.encode(pl.Series(["b", "a", None, "b"])).tolist()
     assert first == [1, 2, 0, 1]

@@ -206,7 +206,7 @@ def test_a_restart_reads_the_snapshot_and_what_came_since(client, database):
     fresh = again.keeper.frames(mill)
     assert len(fresh.hits) == len(held.hits) + 1
     with services.engine.connect() as connection:
-        assert fresh.seq == newest(connection.connection.driver_connection, mill.id)
+        assert fresh.seq == newest(connection.connection.driver_connection, mill.id)[0]
     again.engine.dispose()
 
 

@@ -6,6 +6,7 @@ from datetime import UTC, date, datetime, timedelta
 
 import psycopg
 import pytest
+import sqlalchemy as sa
 
 from tests.conftest import a_hit, fill, stored
 from upper_compass.api.script import made_for
@@ -137,6 +138,37 @@ def test_what_was_erased_does_not_live_on_in_frames_or_snapshots(filled, databas
     fresh.save()
     assert snapshot.load(tmp_path / str(mill.id), here().erasures) is not None
     assert stored(filled) == 1
+
+
+def test_after_an_older_state_of_the_database_was_restored_nothing_of_the_newer_one_lives_on(filled, database, mill, tmp_path):
+    plain = database.replace("+psycopg", "")
+
+    def connection():
+        return psycopg.connect(plain)
+
+    def store(*names):
+        rows = as_rows(mill.id, [check_line(json.dumps(a_hit(visitor=name)).encode())[0] for name in names], country=None, own=False)
+        with connection() as writing:
+            HitWriter(writing).store(rows)
+
+    def visitors_in(keeper):
+        with filled.connect() as held:
+            frames = keeper.frames(sites.site_by_key(held, "mill"))
+        return frames.dictionaries["visitor"].decode(frames.hits["visitor"].to_numpy()).sort().to_list()
+
+    with connection() as emptying:
+        delete_hits(emptying, mill.id)
+    store("a", "b")
+    keeper = Keeper(connection, shipped(), tmp_path)
+    store("newer", "newest")
+    assert visitors_in(keeper) == ["a", "b", "newer", "newest"]
+    keeper.save()
+    with filled.begin() as restoring:  # as a backup from before brings it back: the numbers go on from there
+        restoring.execute(sa.text("DELETE FROM hits WHERE visitor LIKE 'new%'"))
+        restoring.execute(sa.text("SELECT setval('hit_seq', (SELECT max(seq) FROM hits))"))
+    store("other", "others", "more")
+    assert visitors_in(keeper) == ["a", "b", "more", "other", "others"]
+    assert visitors_in(Keeper(connection, shipped(), tmp_path)) == ["a", "b", "more", "other", "others"]
 
 
 def test_a_site_laid_anew_is_not_added_to_what_was_there(filled, database, mill, tmp_path):

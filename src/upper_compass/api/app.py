@@ -9,7 +9,7 @@ from pathlib import Path
 
 import structlog
 from fastapi import FastAPI
-from fastapi.responses import FileResponse, HTMLResponse, Response
+from fastapi.responses import FileResponse, HTMLResponse, JSONResponse, Response
 from fastapi.staticfiles import StaticFiles
 from pydantic import TypeAdapter
 from starlette.datastructures import MutableHeaders
@@ -36,12 +36,13 @@ def create_app(settings: Settings) -> FastAPI:
     """The application for these settings. Its database must be at the newest migration."""
     # One JSON object a line; a traceback without the values of variables, which may be somebody's.
     structlog.configure(
+        logger_factory=structlog.stdlib.LoggerFactory(),
         processors=[
             structlog.processors.add_log_level,
             structlog.processors.TimeStamper(fmt="iso"),
             structlog.processors.format_exc_info,
             structlog.processors.JSONRenderer(),
-        ]
+        ],
     )
 
     @asynccontextmanager
@@ -79,9 +80,11 @@ def create_app(settings: Settings) -> FastAPI:
         app.include_router(router)
 
     @app.get("/health", include_in_schema=False)
-    def is_well(services: ServicesHere) -> dict[str, str | bool]:
-        """`ready`: the frames of the first sites have been read."""
-        return {"status": "ok", "instance": settings.instance, "ready": services.ready.is_set()}
+    async def is_well(services: ServicesHere) -> Response:
+        """Whether the database answers. `ready`: the frames of the first sites have been read."""
+        well = await services.database_answers()
+        told = {"status": "ok" if well else "the database is away", "instance": settings.instance, "ready": well and services.ready.is_set()}
+        return JSONResponse(told, 200 if well else 503, headers={} if well else {"Retry-After": "5"})
 
     if settings.demo:
         from upper_compass.demo.mill import mount

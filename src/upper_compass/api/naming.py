@@ -91,7 +91,7 @@ def preview(request: PreviewRequest, access: Viewer, services: ServicesHere) -> 
     """What a goal would have counted in the last 30 days and today. For the site's viewers."""
     reading = reading_of(services, access)
     period = last_days(services, access, PREVIEW_DAYS)
-    found = preview_goal(reading.shards, Question(*period.bounds(reading.zone), goal=request.goal))
+    found = preview_goal(reading.shards, Question(*period.bounds(reading.zone), goal=request.goal, keep=False))
     return PreviewOut(period=period, **found.model_dump())
 
 

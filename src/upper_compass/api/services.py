@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import threading
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -10,7 +11,7 @@ from datetime import date, datetime
 
 import psycopg
 import sqlalchemy as sa
-from anyio import CapacityLimiter
+from anyio import CapacityLimiter, to_thread
 
 from upper_compass.api.lookout import Lookout
 from upper_compass.collect.directory import Directory
@@ -29,6 +30,7 @@ from upper_compass.store.database import connect
 
 WARMED = 10
 READING = 4
+HEALTH_SECONDS = 2.0
 
 
 @dataclass
@@ -48,6 +50,7 @@ class Services:
     tokens: Tokens
     # Of bodies of hits, so many are read at once; their threads are not those of reports.
     collecting: CapacityLimiter
+    asking: CapacityLimiter
     ready: threading.Event
     now: Callable[[], datetime]
 
@@ -66,6 +69,21 @@ class Services:
         self.refusals.stop()
         self.keeper.save()
         self.engine.dispose()
+
+    async def database_answers(self) -> bool:
+        """Whether the database answers soon. While one question hangs, no other is asked."""
+        if self.asking.available_tokens < 1:
+            return False
+        try:
+            async with asyncio.timeout(HEALTH_SECONDS):
+                await to_thread.run_sync(self._ask, limiter=self.asking, abandon_on_cancel=True)
+        except (TimeoutError, sa.exc.SQLAlchemyError):
+            return False
+        return True
+
+    def _ask(self) -> None:
+        with self.engine.connect() as connection:
+            connection.execute(sa.text("SELECT 1"))
 
     def warm(self) -> None:
         """Bring the frames of the first sites up, so that a reader finds them ready."""
@@ -114,6 +132,7 @@ class Services:
             throttle=Throttle(),
             tokens=Tokens(settings.now),
             collecting=CapacityLimiter(READING),
+            asking=CapacityLimiter(1),
             ready=threading.Event(),
             now=settings.now,
         )

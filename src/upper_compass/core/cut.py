@@ -38,6 +38,8 @@ class Question:
     goal: Goal | None = None
     narrow: tuple[Narrow, ...] = ()
     with_hidden: bool = False
+    # A goal that is still being written is not kept.
+    keep: bool = True
 
 
 @dataclass(frozen=True)
@@ -78,7 +80,9 @@ class Cut:
 
     def __post_init__(self) -> None:
         none = np.empty(0, np.int32)
-        self.conversions = self.shard.conversions(self.ask.goal) if self.ask.goal else Conversions(none, none, np.empty(0, np.int64), np.empty(0))
+        self.conversions = (
+            self.shard.conversions(self.ask.goal, keep=self.ask.keep) if self.ask.goal else Conversions(none, none, np.empty(0, np.int64), np.empty(0))
+        )
         self.standing = self.shard.live if self.ask.with_hidden else self.shard.live & ~self.shard.visit("hidden")
         for narrow in self.ask.narrow:
             self.standing = self.standing & (_having(self.shard, narrow) != narrow.without)

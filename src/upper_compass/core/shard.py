@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from bisect import bisect_left
+from collections import OrderedDict
 from dataclasses import dataclass, field
 from functools import cached_property
+from threading import Lock
 from typing import Any
 
 import numpy as np
@@ -20,6 +22,7 @@ from upper_compass.core.visits import Derived, Rows, derive
 
 # A period that holds at least this part of a shard's time is found by looking at every hit; a shorter one through the order of time.
 SCAN_FROM = 0.4
+MAX_KEPT_GOALS = 24
 
 
 @dataclass
@@ -31,7 +34,8 @@ class Shard:
     lexicon: Lexicon
     live: Bools
     buried: Codes = field(default_factory=lambda: np.empty(0, np.uint32))
-    _conversions: dict[str, Conversions] = field(default_factory=dict)
+    _conversions: OrderedDict[str, Conversions] = field(default_factory=OrderedDict)
+    _keeping: Lock = field(default_factory=Lock)
     _fields: dict[str, Codes] = field(default_factory=dict)
 
     @staticmethod
@@ -79,12 +83,21 @@ class Shard:
         steps[ends[:-1]] = first[1:] - last[:-1]
         return np.cumsum(steps, dtype=np.int32)
 
-    def conversions(self, goal: Goal) -> Conversions:
-        """The goal's conversions over all of the shard's history, worked out once."""
+    def conversions(self, goal: Goal, *, keep: bool = True) -> Conversions:
+        """The goal's conversions over all of the shard's history; those of the goals asked for last are kept. `keep`: not where somebody is still writing."""
         key = goal.model_dump_json()
-        if key not in self._conversions:
-            self._conversions[key] = conversions(goal, self.hits, self.derived, self.lexicon)
-        return self._conversions[key]
+        with self._keeping:
+            found = self._conversions.get(key)
+            if found is not None:
+                self._conversions.move_to_end(key)
+                return found
+        found = conversions(goal, self.hits, self.derived, self.lexicon)
+        if keep:
+            with self._keeping:
+                self._conversions[key] = found
+                while len(self._conversions) > MAX_KEPT_GOALS:
+                    self._conversions.popitem(last=False)
+        return found
 
     def field(self, of: SiteField) -> Codes:
         """The words of a field of the whole visit, for all visits, worked out once."""

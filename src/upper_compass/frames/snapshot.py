@@ -1,9 +1,15 @@
-"""Frames on disk, so that a restart does not read every hit again. A snapshot can be thrown away at any time."""
+"""Frames on disk, so that a restart does not read every hit again. A snapshot can be thrown away at any time.
+
+Nobody but the application's user may read one. Each file's checksum stands beside it, and the id of the newest hit: what was changed on disk, or
+belongs to another state of the database, is made anew.
+"""
 
 from __future__ import annotations
 
+import hashlib
 import json
 import shutil
+from dataclasses import dataclass
 from pathlib import Path
 
 import polars as pl
@@ -12,39 +18,61 @@ import structlog
 from upper_compass.core.frame import CODED, CODED_SCHEMA, Dictionaries
 from upper_compass.frames.state import Frames
 
-FORMAT = 2
+FORMAT = 3
+ABOUT = "about.json"
 log = structlog.get_logger()
 
 
-def save(frames: Frames, folder: Path, erasures: int = 0) -> None:
+@dataclass(frozen=True)
+class Snapshot:
+    """What was read from disk; `tip` is the id of hit number `seq`, the newest one."""
+
+    dictionaries: Dictionaries
+    hits: pl.DataFrame
+    seq: int
+    tip: str | None
+
+
+def _digest(file: Path) -> str:
+    with file.open("rb") as opened:
+        return hashlib.file_digest(opened, "sha256").hexdigest()
+
+
+def save(frames: Frames, folder: Path, tip: str | None, erasures: int = 0) -> None:
     """Write a snapshot, after so many erasures; a reader finds the old one or the new one, never half of one."""
     making = folder.with_name(folder.name + ".new")
     shutil.rmtree(making, ignore_errors=True)
     making.mkdir(parents=True)
+    for above in (folder.parent.parent, folder.parent, making):
+        above.chmod(0o700)
     frames.hits.write_parquet(making / "hits.parquet", compression="lz4")
     for name in CODED:
         frames.dictionaries[name].texts.to_frame("text").write_parquet(making / f"{name}.parquet", compression="lz4")
-    (making / "about.json").write_text(json.dumps({"format": FORMAT, "seq": frames.seq, "erasures": erasures}))
+    sums = {file.name: _digest(file) for file in sorted(making.iterdir())}
+    (making / ABOUT).write_text(json.dumps({"format": FORMAT, "seq": frames.seq, "tip": tip, "erasures": erasures, "sums": sums}))
     shutil.rmtree(folder, ignore_errors=True)
     making.rename(folder)
 
 
-def load(folder: Path, erasures: int = 0) -> tuple[Dictionaries, pl.DataFrame, int] | None:
-    """(dictionaries, coded hits, number of the newest hit), or None when there is no snapshot that can be used.
+def load(folder: Path, erasures: int = 0) -> Snapshot | None:
+    """A snapshot, or None when there is none that can be used.
 
-    One from before an erasure cannot: it holds what was taken out.
+    One from before an erasure cannot: it holds what was taken out. Nor one of which any file is not as it was written.
     """
     try:
-        about = json.loads((folder / "about.json").read_text())
+        about = json.loads((folder / ABOUT).read_text())
         if about["format"] != FORMAT or about["erasures"] != erasures:
+            return None
+        if about["sums"] != {name: _digest(folder / name) for name in about["sums"]} or set(about["sums"]) != {f"{name}.parquet" for name in ("hits", *CODED)}:
+            log.warning("snapshot passed over", folder=str(folder), why="a file is not as it was written")
             return None
         dictionaries = Dictionaries({name: pl.read_parquet(folder / f"{name}.parquet")["text"] for name in CODED})
         hits = pl.read_parquet(folder / "hits.parquet")
         if dict(hits.schema) != CODED_SCHEMA:
             return None
-        return dictionaries, hits, int(about["seq"])
+        return Snapshot(dictionaries, hits, int(about["seq"]), about["tip"])
     except FileNotFoundError:
         return None
-    except (OSError, ValueError, KeyError, pl.exceptions.PolarsError) as why:
-        log.warning("snapshot passed over", folder=str(folder), why=str(why))
+    except Exception as why:  # whatever is wrong with it, it is made anew
+        log.warning("snapshot passed over", folder=str(folder), why=str(why)[:300])
         return None

@@ -9,6 +9,7 @@ import signal
 import subprocess
 import sys
 import time
+import urllib.error
 import urllib.request
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -59,12 +60,11 @@ def prepared(instance: str) -> Iterator[sa.Engine]:
 
 def serve(instance: str, port: int) -> None:
     """Serve an instance in this process until it is told to stop."""
-    import uvicorn
-
     from upper_compass.api.app import create_app
+    from upper_compass.run.serving import serve_app
 
-    app = create_app(settings(instance, start_cluster()))
-    uvicorn.run(app, host="127.0.0.1", port=port, log_level="warning", access_log=False, timeout_graceful_shutdown=5)
+    held = settings(instance, start_cluster())
+    serve_app(create_app(held), port, held, STATE / f"{instance}.log")
 
 
 def _note(instance: str) -> Path:
@@ -72,23 +72,37 @@ def _note(instance: str) -> Path:
 
 
 def running(instance: str) -> dict[str, Any] | None:
-    """{"pid", "port", "address"} of a running instance."""
+    """{"pid", "port", "address"} of a running instance, whether or not its database answers."""
     try:
         noted: dict[str, Any] = json.loads(_note(instance).read_text())
     except (OSError, ValueError):
         return None
-    return noted if alive(noted["pid"]) and _answers(noted["address"], instance) else None
+    return noted if alive(noted["pid"]) and _health(noted["address"], instance) else None
 
 
-def _answers(address: str, instance: str, *, ready: bool = False) -> bool:
+def _health(address: str, instance: str) -> dict[str, Any] | None:
+    """What an instance says of itself; None when nobody, or somebody else, answers."""
     try:
-        with urllib.request.urlopen(f"{address}/health", timeout=2) as answer:  # noqa: S310
-            told = json.load(answer)
-            return bool(told["instance"] == instance and (told["ready"] or not ready))
-    except (OSError, ValueError, KeyError):
-        return False
+        with urllib.request.urlopen(f"{address}/health", timeout=4) as answer:  # noqa: S310
+            told: dict[str, Any] = json.load(answer)
+    except urllib.error.HTTPError as refused:
+        try:
+            told = json.load(refused)
+        except ValueError:
+            return None
+    except (OSError, ValueError):
+        return None
+    return told if told.get("instance") == instance else None
 
 
+def _is_whole(address: str, instance: str) -> bool:
+    """Whether an instance is ready, and its database answers it."""
+    told = _health(address, instance)
+    return bool(told and told["status"] == "ok" and told["ready"])
+
+
+# How long a running instance has to find its database again.
+MEND_SECONDS = 10
 # One heap of the C allocator for all threads: each with its own would hold on to what large reports gave back.
 HEAP = {"MALLOC_ARENA_MAX": "1"}
 
@@ -98,20 +112,25 @@ def launch(instance: str) -> str:
     with only_one(f"launch-{instance}"):
         held = running(instance)
         if held:
-            return str(held["address"])
+            for _ in range(MEND_SECONDS * 5):  # its database may have been started again just now
+                if _is_whole(held["address"], instance):
+                    return str(held["address"])
+                time.sleep(0.2)
+            say("· What runs has lost its database; it is started again …")
+            halt(instance)
         port = free_port(PORTS[instance])
         address = f"http://127.0.0.1:{port}"
-        with step("Starting the application"), (STATE / f"{instance}.log").open("ab") as log:
+        with step("Starting the application"), (STATE / f"{instance}.out").open("wb") as log:
             command = [sys.executable, "-m", "upper_compass.cli", "serve", instance, str(port)]
             process = subprocess.Popen(command, stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True, env=os.environ | HEAP)
             _note(instance).write_text(json.dumps({"pid": process.pid, "port": port, "address": address}))
             for _ in range(600):
-                if _answers(address, instance, ready=True):
+                if _is_whole(address, instance):
                     return address
                 if process.poll() is not None:
                     break
                 time.sleep(0.05)
-        raise CannotRunError(f"The application did not start; .compass/{instance}.log says why.")
+        raise CannotRunError(f"The application did not start; .compass/{instance}.out and {instance}.log say why.")
 
 
 def halt(instance: str) -> bool:

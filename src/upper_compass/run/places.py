@@ -40,6 +40,7 @@ def step(text: str) -> Iterator[None]:
 def only_one(name: str) -> Iterator[None]:
     """Let one process at a time do this in this checkout."""
     STATE.mkdir(exist_ok=True)
+    STATE.chmod(0o700)  # what is collected lies here, and passwords: nobody else's business
     with (STATE / f"{name}.lock").open("w") as lock:
         fcntl.flock(lock, fcntl.LOCK_EX)
         yield

@@ -13,7 +13,8 @@ MIGRATIONS = Path(__file__).parent / "migrations"
 
 def connect(url: str, *, pool_size: int = 5) -> sa.Engine:
     """An engine for a `postgresql+psycopg://` address; a connection that broke is replaced."""
-    return sa.create_engine(url, pool_size=pool_size, max_overflow=10, pool_pre_ping=True)
+    reach = {"connect_timeout": 5, "keepalives_idle": 30, "tcp_user_timeout": 15_000}
+    return sa.create_engine(url, pool_size=pool_size, max_overflow=10, pool_pre_ping=True, pool_timeout=10, connect_args=reach)
 
 
 def migrate(engine: sa.Engine) -> None:

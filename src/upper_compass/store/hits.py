@@ -85,6 +85,13 @@ class HitWriter:
         for row in rows:  # of copies in one batch the first stays, at its place
             unique.setdefault((row[SITE], row[ID]), row)
         ordered = list(unique.values())
+        try:
+            return self._store(ordered)
+        except BaseException:
+            self._months.clear()  # partitions that were made are gone with the transaction
+            raise
+
+    def _store(self, ordered: Sequence[HitRow]) -> int:
         with self._connection.transaction(), self._connection.cursor() as cursor:
             cursor.execute("SELECT pg_advisory_xact_lock(%s)", [_WRITER_LOCK])
             self._make_partitions(cursor, (row[AT] for row in ordered))
@@ -108,15 +115,17 @@ class HitWriter:
         """Close the connection."""
         self._connection.close()
 
-    def forget_partitions(self) -> None:
-        """After a failed transaction: what was made in it is gone."""
-        self._months.clear()
+
+def newest(connection: psycopg.Connection[Any], site_id: int) -> tuple[int, str | None]:
+    """(number, id) of the site's newest visible hit, (0, None) when it has none."""
+    found = connection.execute("SELECT seq, id::text FROM hits WHERE site_id = %s ORDER BY seq DESC LIMIT 1", [site_id]).fetchone()
+    return (int(found[0]), str(found[1])) if found else (0, None)
 
 
-def newest(connection: psycopg.Connection[Any], site_id: int) -> int:
-    """Number of the site's newest visible hit, 0 when it has none."""
-    found = connection.execute("SELECT max(seq) FROM hits WHERE site_id = %s", [site_id]).fetchone()
-    return (found and found[0]) or 0
+def id_of(connection: psycopg.Connection[Any], site_id: int, seq: int) -> str | None:
+    """The id of a site's hit by its number."""
+    found = connection.execute("SELECT id::text FROM hits WHERE site_id = %s AND seq = %s", [site_id, seq]).fetchone()
+    return str(found[0]) if found else None
 
 
 def hits_between(connection: psycopg.Connection[Any], site_id: int, after: int, until: int) -> Iterator[pl.DataFrame]:
