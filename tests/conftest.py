@@ -149,7 +149,8 @@ class Server:
         "serve_app(app, int(port), settings)\n"
     )
 
-    def __init__(self, url, snapshots, *, demo=False):
+    def __init__(self, url, snapshots, *, demo=False, settings=None):
+        self._environment = os.environ | {"PYTHONPATH": str(ROOT / "src")} | {f"COMPASS_{name}": value for name, value in (settings or {}).items()}
         with socket.socket() as probe:
             probe.bind(("127.0.0.1", 0))
             self.port = probe.getsockname()[1]
@@ -158,7 +159,7 @@ class Server:
         self.process = None
 
     def start(self):
-        self.process = subprocess.Popen(self._arguments, env=os.environ | {"PYTHONPATH": str(ROOT / "src")})
+        self.process = subprocess.Popen(self._arguments, env=self._environment)
         for _ in range(1200):
             assert self.process.poll() is None, "the application ended by itself"
             with contextlib.suppress(OSError), urllib.request.urlopen(f"{self.address}/health", timeout=1) as answer:

@@ -102,7 +102,7 @@ def _is_whole(address: str, instance: str) -> bool:
 
 
 # How long a running instance has to find its database again.
-MEND_SECONDS = 10
+MEND_SECONDS = 10.0
 # One heap of the C allocator for all threads: each with its own would hold on to what large reports gave back.
 HEAP = {"MALLOC_ARENA_MAX": "1"}
 
@@ -112,7 +112,7 @@ def launch(instance: str) -> str:
     with only_one(f"launch-{instance}"):
         held = running(instance)
         if held:
-            for _ in range(MEND_SECONDS * 5):  # its database may have been started again just now
+            for _ in range(round(MEND_SECONDS * 5)):  # its database may have been started again just now
                 if _is_whole(held["address"], instance):
                     return str(held["address"])
                 time.sleep(0.2)
