@@ -6,7 +6,7 @@ const made = (entry: string, fileName: string, emptyOutDir: boolean): InlineConf
   configFile: false,
   logLevel: "warn",
   build: {
-    target: "es2018",
+    target: "es2020",
     lib: { entry, formats: ["iife"], name: "uc_", fileName: () => fileName },
     minify: "oxc",
     copyPublicDir: false,

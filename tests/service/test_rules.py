@@ -8,7 +8,7 @@ from starlette.testclient import TestClient
 
 from tests.conftest import fill, sign_in
 from upper_compass.api.app import create_app
-from upper_compass.core.tagging import PARTS
+from upper_compass.core.tagging import PART_FILES
 from upper_compass.settings import Settings
 
 RULES = "/api/v1/sites/mill/rules"
@@ -22,7 +22,7 @@ def application(database, tmp_path_factory):
     folder = tmp_path_factory.mktemp("script")
     (folder / "parts").mkdir()
     (folder / "uc.js").write_text("the_script();")
-    for part in ("rules", "visit", "trial", *PARTS.values()):
+    for part in ("rules", "visit", "trial", *PART_FILES):
         (folder / "parts" / f"{part}.js").write_text(f"part_{part}();")
     fill(database)
     with TestClient(create_app(Settings(database_url=database, snapshots=folder / "frames", tracker=folder / "uc.js"))) as made:

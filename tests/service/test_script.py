@@ -7,7 +7,7 @@ from starlette.testclient import TestClient
 
 from tests.conftest import fill, sign_in
 from upper_compass.api.app import create_app
-from upper_compass.core.tagging import PARTS
+from upper_compass.core.tagging import PART_FILES, PARTS
 from upper_compass.settings import Settings
 
 SITE = "/api/v1/sites/mill"
@@ -19,7 +19,7 @@ def script(tmp_path_factory):
     folder = tmp_path_factory.mktemp("script")
     (folder / "parts").mkdir()
     (folder / "uc.js").write_text("the_script();")
-    for part in set(PARTS.values()):
+    for part in PART_FILES:
         (folder / "parts" / f"{part}.js").write_text(f"part_{part}();")
     return folder / "uc.js"
 
@@ -42,7 +42,7 @@ def test_switches_and_settings_of_a_site_reach_its_script(served):
     set_tagging(served, sends=dict.fromkeys(PARTS, False) | {"media": True}, players=["Player.example"])
     answer = served.get("/uc.js?site=mill")
     assert (answer.headers["content-type"], answer.headers["cache-control"]) == ("text/javascript; charset=utf-8", "public, max-age=300")
-    assert [part for part in sorted(set(PARTS.values())) if f"part_{part}();" in answer.text] == ["media"]
+    assert [part for part in sorted(PART_FILES) if f"part_{part}();" in answer.text] == ["handover", "media"]
     assert answer.text.index("part_media();") < answer.text.index("the_script();")
     given = json.loads(answer.text[answer.text.index("}({") + 2 : answer.text.rindex(",[])")])
     assert given["parts"] == {"players": ["player.example"]}

@@ -13,7 +13,7 @@ from upper_compass.api.script import made_for
 from upper_compass.collect.checking import as_rows, check_line
 from upper_compass.collect.pseudonyms import LENGTH, Pseudonyms
 from upper_compass.collect.refusals import MAX_COUNTED, Refusals
-from upper_compass.core.tagging import PARTS, Tagging
+from upper_compass.core.tagging import PART_FILES, PARTS, Tagging
 from upper_compass.frames import snapshot
 from upper_compass.frames.keeper import Keeper
 from upper_compass.reference import shipped
@@ -194,29 +194,50 @@ def script_for(mill, folder, **tagging):
     """The script as it is put together, and what is given to it; each part says its own name."""
     (folder / "parts").mkdir(exist_ok=True)
     (folder / "uc.js").write_text('console.log("</script>")')
-    for part in set(PARTS.values()):
+    for part in PART_FILES:
         (folder / "parts" / f"{part}.js").write_text(f"part_{part};")
     made = made_for(folder / "uc.js", replace(mill, tagging=Tagging.model_validate(tagging)), [])
     given = json.loads(made[made.index("}({") + 2 : made.rindex(",[])")])
-    return {part for part in set(PARTS.values()) if f"part_{part};" in made}, made, given
+    return {part for part in PART_FILES if f"part_{part};" in made}, made, given
 
 
 def test_settings_stand_around_the_script_as_data(mill, tmp_path):
     parts, made, given = script_for(mill, tmp_path, search_keys=["</script>"])
-    assert parts == {"links", "forms", "media", "search", "promos", "errors"}
+    assert parts == {"seen", "links", "forms", "media", "search", "promos", "errors", "handover"}
     assert 'console.log("</script>")}({' in made
     assert "<" not in made[made.index("}({") :]
-    assert (given["key"], given["cookie"], given["consent"]) == ("mill", True, False)
-    assert given["parts"] == {"hosts": ["mill.example", "127.0.0.1"], "downloads": True, "outbound": True, "searches": ["</script>"]}
+    hosts = ["mill.example", "127.0.0.1"]
+    assert given == {
+        "key": "mill", "hosts": hosts, "domains": ["mill.example", "127.0.0.1"],
+        "parts": {"downloads": True, "outbound": True, "searches": ["</script>"]},
+    }  # fmt: skip
 
 
 @pytest.mark.parametrize("switch", PARTS)
 def test_only_the_parts_that_a_site_uses_are_sent(mill, tmp_path, switch):
     off = dict.fromkeys(PARTS, False)
+    mill = replace(mill, rules=mill.rules.model_copy(update={"hosts": ["mill.example"]}))
     assert script_for(mill, tmp_path, sends=off)[0] == set()
     parts, _, given = script_for(mill, tmp_path, sends=off | {switch: True})
-    assert parts == {PARTS[switch]}
-    assert ("searches" in given["parts"]) == (switch == "site_search")
+    assert parts == set(PARTS[switch])
+    assert ("searches" in given.get("parts", {})) == (switch in ("site_search", "forms"))
+
+
+@pytest.mark.parametrize(
+    ("hosts", "handed", "domains"),
+    [
+        (["mill.example"], False, ["mill.example"]),
+        (["www.mill.example", "shop.mill.example", "mill.example"], False, ["mill.example", "shop.mill.example"]),
+        (["a.b.mill.example", "c.b.mill.example"], True, ["b.mill.example", "a.b.mill.example", "c.b.mill.example"]),
+        (["mill.example", "booking.example"], True, ["booking.example", "mill.example"]),
+        (["mill.example", "localhost"], True, ["mill.example"]),
+    ],
+)
+def test_hosts_share_a_cookie_no_wider_than_they_need_or_hand_the_visitor_on(mill, tmp_path, hosts, handed, domains):
+    site = replace(mill, rules=mill.rules.model_copy(update={"hosts": hosts}))
+    parts, _, given = script_for(site, tmp_path)
+    assert ("handover" in parts, given["domains"]) == (handed, domains)
+    assert "handover" not in script_for(site, tmp_path, cookie=False)[0]
 
 
 @pytest.mark.parametrize("wrong", [{"keep_days": 0}, {"keep_days": 4000}, {"cookie": "maybe"}, {"smells": True}])

@@ -1,22 +1,28 @@
+import { doc, setCookie } from "./dom";
 import { safely } from "./safe";
+import { settings } from "./settings";
 
 const COOKIE = "uc_visitor";
 const DAYS_400 = 34560000;
 
-function bytes(count: number): Uint8Array {
-  return crypto.getRandomValues(new Uint8Array(count));
-}
-
 /** A version 4 UUID; `randomUUID` is missing where the page is not served securely. */
 export function uuid(): string {
-  const raw = bytes(16);
-  raw[6] = ((raw[6] ?? 0) & 15) | 64;
-  raw[8] = ((raw[8] ?? 0) & 63) | 128;
-  const hex = Array.from(raw, (byte) => (byte + 256).toString(16).slice(1)).join("");
-  return hex.replace(/^(.{8})(.{4})(.{4})(.{4})/, "$1-$2-$3-$4-");
+  return "10000000-1000-4000-8000-100000000000".replace(/[018]/g, (digit) =>
+    (+digit ^ ((crypto.getRandomValues(new Uint8Array(1))[0] ?? 0) & (15 >> (+digit / 4)))).toString(16),
+  );
 }
 
-const read = safely(() => document.cookie.match(/(?:^|; )uc_visitor=(\w{8,64})/)?.[1]);
+// A cookie for several hosts bears a mark, for an older one of this host alone may stand beside it for a while.
+const read = safely((mark: string) => doc("cookie").match(`(?:^|; )${COOKIE}=(\\w{8,64})${mark}`)?.[1]);
+const wide = () => read("\\.w");
+
+const write = safely((value: string, age: number, domain?: string) =>
+  setCookie(
+    `${COOKIE}=${value};path=/;max-age=${age};SameSite=Lax` +
+      (domain ? `;domain=${domain}` : "") +
+      (location.protocol === "https:" ? ";Secure" : ""),
+  ),
+);
 
 const held = safely((fresh: string) => {
   const known = sessionStorage.getItem(COOKIE) ?? fresh;
@@ -25,28 +31,50 @@ const held = safely((fresh: string) => {
 });
 
 let here: string | undefined;
+let domain: string | undefined;
 
 /** Whether the cookie is there: somebody was here before and let it be kept. */
-export const known = (): boolean => Boolean(read());
+export const known = (): boolean => Boolean(wide() ?? read(""));
 
-/** Where what is known of the visit under way is kept. */
-export const visitKey = (site: string): string => `uc_visit_${site}`;
+export const bare = (host: string): string => host.toLowerCase().replace(/^www\./, "");
+
+const below = (host: string, above: string): boolean => host === above || host.endsWith(`.${above}`);
+
+/** Domains for the cookie that hold this host: no wider than hosts of the site need, the widest first. */
+const domains = (): string[] => (settings.domains ?? []).filter((one) => below(location.hostname, one));
+
+/** Whether a host is one of the site's. */
+export const owns = (host: string): boolean => (settings.hosts ?? []).concat(location.hostname).some((own) => bare(own) === bare(host));
+
+/** Whether this host and another one share the cookie. */
+export const shares = (host: string): boolean => below(host, domain ?? location.hostname);
 
 /** Take the cookie back, and what is known of the visit. */
 export function forget(site: string): void {
   here = undefined;
-  safely(() => (document.cookie = `${COOKIE}=;path=/;max-age=0`))();
+  [undefined, ...domains()].forEach((one) => write("", 0, one));
   safely(() => sessionStorage.removeItem(COOKIE))();
-  safely(() => localStorage.removeItem(visitKey(site)))();
+  safely(() => localStorage.removeItem(`uc_visit_${site}`))();
 }
 
-/** A pseudonym for this browser, in one first-party cookie; where cookies are refused, for this tab, else for this page. */
+/** Be the visitor that another host of the site handed on. */
+export function adopt(id: string): void {
+  forget("");
+  here = id;
+}
+
+/** A pseudonym for this browser, in one first-party cookie for all hosts of the site that can share it; where cookies are refused, for this tab, else for this page. */
 export function visitor(keep: boolean): string {
-  if (!keep) return (here = here ?? uuid().replace(/-/g, ""));
-  const known = read();
+  if (!keep) return (here ??= uuid().replace(/-/g, ""));
+  const known = wide() ?? read("");
   const id = known ?? here ?? uuid().replace(/-/g, "");
-  const secure = location.protocol === "https:" ? ";Secure" : "";
-  safely(() => (document.cookie = `${COOKIE}=${id};path=/;max-age=${DAYS_400};SameSite=Lax${secure}`))();
-  here = known ?? (read() === id ? id : (held(id) ?? id));
+  if (!domain && !wide()) write("", 0);
+  for (domain of domain ? [domain] : domains()) {
+    write(`${id}.w`, DAYS_400, domain);
+    if (wide() === id) return (here = id);
+  }
+  domain = undefined;
+  write(id, DAYS_400);
+  here = known ?? (read("") === id ? id : (held(id) ?? id));
   return here;
 }

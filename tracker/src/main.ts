@@ -1,13 +1,18 @@
-import { Engagement } from "./engagement";
-import { forget, known, uuid, visitor } from "./identity";
-import { Queue } from "./queue";
+import { engagement } from "./engagement";
+import { all, doc, hidden } from "./dom";
+import { adopt, bare, forget, known, owns, shares, uuid, visitor } from "./identity";
+import { here, pageOf } from "./page";
+import { json } from "./json";
+import { queueOf } from "./queue";
 import { on, safely } from "./safe";
-import { endTrial, follow, own, settings, trial } from "./settings";
-import type { Part, Props, Tools } from "./tools";
+import { endTrial, follow, handed, own, settings, trial } from "./settings";
+import type { Moment, Part, Props, Tools } from "./tools";
 
 type Order = { id?: string; total: number; currency?: string; items?: unknown[]; shipping?: number; tax?: number; discount?: number };
 
-const script = document.currentScript as HTMLScriptElement | null;
+const SETTLED = 333;
+const PATIENCE = 2000;
+const script = doc<HTMLScriptElement | null>("currentScript");
 const refused = (navigator as { globalPrivacyControl?: boolean }).globalPrivacyControl === true;
 
 interface Functions {
@@ -22,22 +27,22 @@ interface Functions {
 const nothing = () => undefined;
 const put = safely((functions: Functions) => ((window as unknown as { uc: Functions }).uc = functions));
 
-function start(key: string, source: string): void {
+function start(key: string, source: string, from_elsewhere?: string): void {
   const keeps = settings.cookie !== false;
   const before = known();
   let stopped = false;
-  const queue = new Queue(new URL("collect", source).href, key, keeps);
+  const queue = queueOf(new URL("collect", source).href, key, keeps);
   const [from, as] = (script?.dataset.as ?? "").split(" ");
   let page = "";
+  let counted = "";
   let referrer = "";
+  let title = "";
+  /** Tells the view of a page whose title the router has perhaps not set yet. */
+  let pending: (() => void) | undefined;
   let fields: Record<string, string> = {};
-  const beforeViews: (() => void)[] = [];
-  const afterViews: (() => void)[] = [];
-  const afterHits: (() => void)[] = [];
-  const onSignals: ((name: string) => void)[] = [];
-  const onClicks: ((element: Element) => void)[] = [];
+  const waiting: Partial<Record<string, ((told: never) => void)[]>> = {};
 
-  const call = (all: (() => void)[]): void => all.forEach((run) => safely(run)());
+  const call = (what: Moment, told?: unknown): void => (waiting[what] ?? []).forEach((run) => safely(run)(told as never));
 
   /** The address as it is to be counted: a copy of a site under another address can be told to count as the original. */
   const address = (url: string): string =>
@@ -45,15 +50,14 @@ function start(key: string, source: string): void {
 
   /** Fields of the site's own: those that the page names in its head, and those given by `uc.field` since it was shown. */
   const carried = (): Record<string, string> => {
-    const all = { ...fields };
-    document
-      .querySelectorAll<HTMLMetaElement>('meta[name^="uc-field-"]')
-      .forEach((meta) => (all[meta.name.slice(9)] ??= meta.content.slice(0, 500)));
-    const given = Object.entries(all).filter(([, value]) => value);
+    const found = { ...fields };
+    all<HTMLMetaElement>('meta[name^="uc-field-"]').forEach((meta) => (found[meta.name.slice(9)] ??= meta.content.slice(0, 500)));
+    const given = Object.entries(found).filter(([, value]) => value);
     return Object.fromEntries(given.slice(0, 20));
   };
 
   const hit = (kind: string, more: Record<string, unknown>, url = page): void => {
+    pending?.();
     if (stopped) return;
     const own = safely(carried)() ?? {};
     queue.add({
@@ -62,8 +66,8 @@ function start(key: string, source: string): void {
       // Who tries rules out is somebody else meanwhile, so that no visit under way takes what is tried for its own.
       visitor: (trial() ? "trial" : "") + visitor(keeps),
       kind,
-      url: address(url || (location.href.split("#")[0] ?? "")).slice(0, 4000),
-      title: document.title.slice(0, 500),
+      url: address(url || here()).slice(0, 4000),
+      title: doc("title").slice(0, 500),
       language: navigator.language,
       timezone: safely(() => Intl.DateTimeFormat().resolvedOptions().timeZone)() ?? "",
       screen: `${screen.width}x${screen.height}`,
@@ -71,21 +75,42 @@ function start(key: string, source: string): void {
       ...(Object.keys(own).length ? { fields: own } : {}),
       ...more,
     });
-    if (kind !== "engage") call(afterHits);
+    if (kind !== "engage") call("sent");
   };
 
-  const engagement = new Engagement((engaged_ms) => page && hit("engage", { engaged_ms }));
+  const flush = engagement((engaged_ms) => page && hit("engage", { engaged_ms }));
 
   const view = (again = false): void => {
-    const here = location.href.split("#")[0] ?? "";
-    if (here === page && !again) return;
-    if (page) engagement.flush();
-    referrer = page || document.referrer;
-    page = here;
+    pending?.();
+    if (page) flush();
+    const wait = page && !again && doc("title") === title;
+    referrer = page || doc("referrer");
+    page = here();
+    counted = pageOf(page);
     if (!again) fields = {};
-    if (!stopped) call(beforeViews);
-    hit("view", { referrer: address(referrer).slice(0, 4000) });
-    call(afterViews);
+    const at = new Date().toISOString();
+    const tell = (): void => {
+      pending = undefined;
+      title = doc("title");
+      if (!stopped) call("arriving");
+      hit("view", { at, referrer: address(referrer).slice(0, 4000) });
+      call("viewed");
+    };
+    if (!wait) return tell();
+    pending = tell;
+    // Where the next page has the title of this one, that is not known before it had time to change.
+    setTimeout(() => pending === tell && tell(), SETTLED);
+  };
+
+  /** The address may have changed: to another page, or to the same with another query or place in it. */
+  const moved = (): void => {
+    if (pageOf(here()) !== counted) view();
+    else call("moved");
+  };
+  let soon = 0;
+  const later = (): void => {
+    clearTimeout(soon);
+    soon = setTimeout(safely(moved), 0) as unknown as number;
   };
 
   const event = (name: string, props?: Props, value?: number): void => {
@@ -117,7 +142,7 @@ function start(key: string, source: string): void {
     const element = happened.target as Element | null;
     if (!element?.closest) return;
     if (element.closest("[data-uc-event]")?.tagName !== "FORM") marked(element);
-    onClicks.forEach((run) => safely(run)(element));
+    call("clicked", element);
   };
   const field = (name: string, value: string): void => {
     fields[String(name).slice(0, 100)] = value == null ? "" : String(value).slice(0, 500);
@@ -131,15 +156,31 @@ function start(key: string, source: string): void {
     (happened) => (happened.target as Element).closest("form[data-uc-event]") === happened.target && marked(happened.target as Element),
     true,
   );
-  on(window, "popstate", () => setTimeout(safely(view), 0));
+  on(window, "popstate", later);
+  on(window, "hashchange", later);
+  // Nothing that waits is lost with the page.
+  const leaving = (run: () => void): void => {
+    on(document, "visibilitychange", () => hidden() && run(), true);
+    on(window, "pagehide", run, true);
+  };
+  leaving(() => {
+    if (counted) moved();
+    pending?.();
+  });
+  safely(() =>
+    new MutationObserver(() => doc("title") !== title && pending?.()).observe(doc("head"), {
+      childList: true,
+      subtree: true,
+      characterData: true,
+    }),
+  )();
   on(window, "pageshow", (happened) => (happened as PageTransitionEvent).persisted && view(true));
   for (const name of ["pushState", "replaceState"] as const) {
     const original = history[name];
     safely(() => {
       history[name] = function (this: History, ...given: Parameters<typeof original>) {
         original.apply(this, given);
-        // The router sets the new title after it has set the address.
-        setTimeout(safely(view), 0);
+        later();
       };
     })();
   }
@@ -148,7 +189,7 @@ function start(key: string, source: string): void {
     order: safely(order),
     goal: safely((name: string, value?: number) => event(name, undefined, value)),
     field: safely(field),
-    signal: safely((name: string) => onSignals.forEach((run) => safely(run)(String(name)))),
+    signal: (name: string) => call("signalled", String(name)),
     consent: safely((given: boolean) => {
       if (given === stopped) {
         stopped = !given;
@@ -160,18 +201,17 @@ function start(key: string, source: string): void {
   });
   const tools: Tools = {
     given: settings.parts ?? {},
+    safely,
+    json,
+    doc,
+    bare,
+    owns,
     on,
     tell: (name, props, element) => element?.closest("[data-uc-event]")?.getAttribute("data-uc-event") !== name && event(name, props),
-    viewed: (run) => afterViews.push(run),
-    clicked: (run) => onClicks.push(run),
+    when: (what, run) => (waiting[what] ??= []).push(run),
     // Before the queue hands over what it has.
-    leaving: (run) => {
-      on(document, "visibilitychange", () => document.visibilityState === "hidden" && run(), true);
-      on(window, "pagehide", run, true);
-    },
-    arriving: (run) => beforeViews.push(run),
-    sent: (run) => afterHits.push(run),
-    signalled: (run) => onSignals.push(run),
+    leaving,
+    shares,
     event,
     field,
     fields: carried,
@@ -185,7 +225,7 @@ function start(key: string, source: string): void {
       const url = new URL(`collect/${what}?site=${encodeURIComponent(key)}`, source);
       const answer = await fetch(url, {
         method: "POST",
-        body: JSON.stringify(body),
+        body: json(body),
         headers: { "Content-Type": "text/plain" },
         credentials: "omit",
       });
@@ -198,13 +238,23 @@ function start(key: string, source: string): void {
     view();
   });
   const token = trial();
-  if (token) fetchTrial(token, key, source, tools, begin);
-  else begin();
+  const go = (): unknown => (token ? fetchTrial(token, key, source, tools, begin) : begin());
+  if (token || !from_elsewhere || !keeps) return void go();
+  let begun = false;
+  const once = safely((told?: unknown) => {
+    const { visitor: id } = (told ?? {}) as { visitor?: string };
+    if (!begun && id) adopt(id);
+    if (!begun) go();
+    begun = true;
+  });
+  tools.ask("arrival", { token: from_elsewhere }).then(once, once);
+  setTimeout(once, PATIENCE);
+  leaving(once);
 }
 
 /** Fetches the draft of the rules for the one browser that tries it out. A trial that is over ends here. */
 function fetchTrial(token: string, key: string, source: string, tools: Tools, then: () => void): void {
-  const element = document.createElement("script") as HTMLScriptElement & { uc?: Tools };
+  const element = Document.prototype.createElement.call(document, "script") as HTMLScriptElement & { uc?: Tools };
   element.uc = tools;
   element.nonce = script?.nonce ?? "";
   element.src = new URL(`uc.js?site=${encodeURIComponent(key)}&trial=${token}`, source).href;
@@ -213,7 +263,7 @@ function fetchTrial(token: string, key: string, source: string, tools: Tools, th
     endTrial();
     then();
   };
-  document.head.append(element);
+  doc<HTMLHeadElement>("head").append(element);
 }
 
 /** A page that may not be followed, or not yet, still finds the functions it calls. */
@@ -226,7 +276,8 @@ safely(() => {
   if (refused || !key || !script) return silent(nothing);
   // What an address turns on is taken out of it before the page, or the script, looks at it.
   [follow, own, trial].forEach((take) => take());
-  const begin = safely(() => start(key, script.src));
+  const token = handed();
+  const begin = safely(() => start(key, script.src, token));
   if (settings.consent && !(settings.cookie !== false && known())) return silent((given) => given && begin());
   if ((document as { prerendering?: boolean }).prerendering) on(document, "prerenderingchange", begin);
   else begin();

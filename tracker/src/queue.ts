@@ -1,120 +1,111 @@
+import { hidden } from "./dom";
+import { json } from "./json";
 import { on, safely } from "./safe";
 import { follow, own, trial } from "./settings";
 
 export type Hit = { id: string; at: string } & Record<string, unknown>;
 
-const KEY = "uc_waiting";
 const MOST_KEPT = 200;
 const MOST_SENT = 20;
 const MOST_CHARACTERS = 48000;
 const OLDEST = 86000000;
+const SHORTEST = 1000;
+const LONGEST = 60000;
+
+export interface Queue {
+  /** Take a hit and send it soon. */
+  add: (hit: Hit) => void;
+  /** Let go of all that waits. */
+  clear: () => void;
+}
 
 /**
  * Hits wait here until the collector has said that they are safe. They are kept in the browser's storage meanwhile, so that what a page could
  * not send before it went away is sent by the next one, with the same ids: the collector stores each id once.
  */
-export class Queue {
-  private waiting: Hit[] = [];
-  private under_way = false;
-  private pause = 1000;
+export function queueOf(address: string, site: string, keeps: boolean): Queue {
+  const name = `uc_waiting_${site}`;
+  let underWay = false;
+  let pause = SHORTEST;
+  const young = (hit: Hit): boolean => Date.now() - Date.parse(hit.at) < OLDEST;
+  let waiting = (keeps && safely(() => JSON.parse(localStorage.getItem(name) ?? "[]").filter(young) as Hit[])()) || [];
 
-  constructor(
-    private readonly address: string,
-    private readonly key: string,
-    private readonly keeps: boolean,
-  ) {
-    const young = (hit: Hit) => Date.now() - Date.parse(hit.at) < OLDEST;
-    if (keeps) this.waiting = (safely(() => JSON.parse(localStorage.getItem(this.name()) ?? "[]") as Hit[])() ?? []).filter(young);
-    on(document, "visibilitychange", () => document.visibilityState === "hidden" && this.leave());
-    on(window, "pagehide", () => this.leave());
-    on(window, "online", () => void this.send());
-  }
-
-  /** Take a hit and send it soon. */
-  add(hit: Hit): void {
-    this.waiting.push(hit);
-    this.keep();
-    setTimeout(() => void this.send(), 0);
-  }
-
-  private name(): string {
-    return `${KEY}_${this.key}`;
-  }
-
-  /** Let go of all that waits. */
-  clear(): void {
-    this.waiting = [];
-    this.keep();
-  }
-
-  private keep(): void {
-    if (this.keeps)
-      safely(() => {
-        if (this.waiting.length) localStorage.setItem(this.name(), JSON.stringify(this.waiting.slice(-MOST_KEPT)));
-        else localStorage.removeItem(this.name());
-      })();
-  }
+  const keep = safely((): void => {
+    if (!keeps) return;
+    if (waiting.length) localStorage.setItem(name, json(waiting.slice(-MOST_KEPT)));
+    else localStorage.removeItem(name);
+  });
 
   /** The next hits that fit into one body. */
-  private next(): [Hit[], string] {
-    const batch = this.waiting.slice(0, MOST_SENT);
-    let body = JSON.stringify(batch);
+  const next = (): [Hit[], string] => {
+    let batch = waiting.slice(0, MOST_SENT);
+    let body = json(batch);
     while (batch.length > 1 && body.length > MOST_CHARACTERS) {
-      batch.splice(Math.ceil(batch.length / 2));
-      body = JSON.stringify(batch);
+      batch = batch.slice(0, batch.length / 2);
+      body = json(batch);
     }
     return [batch, body];
-  }
+  };
 
-  private url(): string {
-    const mine = trial() || own();
-    const token = follow();
-    const marks = (mine ? `&own=${mine}` : "") + (token ? `&follow=${token}` : "");
-    return `${this.address}?site=${encodeURIComponent(this.key)}&sent=${Date.now()}${marks}`;
-  }
+  const url = (): string => {
+    const marks = { site, sent: Date.now(), own: trial() || own(), follow: follow() };
+    const given = Object.entries(marks).filter(([, value]) => value);
+    return `${address}?${given.map(([key, value]) => `${key}=${encodeURIComponent(`${value}`)}`).join("&")}`;
+  };
 
-  async send(): Promise<void> {
-    if (this.under_way || !this.waiting.length) return;
-    this.under_way = true;
-    const [batch, body] = this.next();
-    const done = await this.post(body);
-    this.under_way = false;
-    if (done) {
-      this.pause = 1000;
-      this.drop(batch);
-      void this.send();
-    } else {
-      setTimeout(() => void this.send(), this.pause);
-      this.pause = Math.min(this.pause * 2, 60000);
-    }
-  }
-
-  /** Whether the collector has dealt with the body: stored it, or refused it for good. */
-  private async post(body: string): Promise<boolean> {
+  /** Whether the collector has dealt with the body: stored it, or refused it for good. What is too much for now comes again when it says. */
+  const post = async (body: string): Promise<boolean> => {
     try {
       const headers = { "Content-Type": "text/plain" };
-      const answer = await fetch(this.url(), { method: "POST", body, headers, keepalive: true, credentials: "omit" });
-      return answer.status < 500 && answer.status !== 429;
+      const { status, headers: said } = await fetch(url(), { method: "POST", body, headers, keepalive: true, credentials: "omit" });
+      pause = Math.max(pause, Math.min(+(said.get("Retry-After") ?? 0) * 1000, LONGEST));
+      return status < 500 && status !== 429;
     } catch {
       return false;
     }
-  }
+  };
 
-  private drop(batch: Hit[]): void {
-    const gone = new Set(batch.map((hit) => hit.id));
-    this.waiting = this.waiting.filter((hit) => !gone.has(hit.id));
-    this.keep();
-  }
+  const send = async (): Promise<void> => {
+    if (underWay || !waiting.length) return;
+    underWay = true;
+    const [batch, body] = next();
+    const done = await post(body);
+    underWay = false;
+    if (done) {
+      pause = SHORTEST;
+      waiting = waiting.filter((hit) => !batch.some((gone) => gone.id === hit.id));
+      keep();
+      void send();
+    } else {
+      setTimeout(send, pause);
+      pause = Math.min(pause * 2, LONGEST);
+    }
+  };
 
   /** The page may go away: hand everything to the browser. It stays kept until a later page hears that it is safe. */
-  private leave(): void {
-    const all = this.waiting;
-    while (this.waiting.length) {
-      const [batch, body] = this.next();
-      this.waiting = this.waiting.slice(batch.length);
-      safely(() => navigator.sendBeacon(this.url(), new Blob([body], { type: "text/plain" })))();
+  const leave = (): void => {
+    const all = waiting;
+    while (waiting.length) {
+      const [batch, body] = next();
+      waiting = waiting.slice(batch.length);
+      safely(() => navigator.sendBeacon(url(), new Blob([body], { type: "text/plain" })))();
     }
-    this.waiting = all;
-    this.keep();
-  }
+    waiting = all;
+    keep();
+  };
+
+  on(document, "visibilitychange", () => hidden() && leave());
+  on(window, "pagehide", leave);
+  on(window, "online", send);
+  return {
+    add: (hit) => {
+      waiting.push(hit);
+      keep();
+      setTimeout(send, 0);
+    },
+    clear: () => {
+      waiting = [];
+      keep();
+    },
+  };
 }

@@ -11,5 +11,5 @@ export function safely<A extends unknown[], R>(run: (...given: A) => R): (...giv
 
 /** Listens without ever throwing into the page. */
 export function on(target: EventTarget, kind: string, run: (event: Event) => void, capture = false): void {
-  target.addEventListener(kind, safely(run), { capture, passive: true });
+  EventTarget.prototype.addEventListener.call(target, kind, safely(run), { capture, passive: true });
 }

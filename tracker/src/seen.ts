@@ -1,31 +1,33 @@
-import { safely } from "./safe";
+import { all } from "./dom";
 import type { Tools } from "./tools";
 
 const HALF = 0.5;
 const STEPS = Array.from({ length: 11 }, (_, step) => step / 20);
 
 /** Calls `run` for each element once a view, when half of it is in the window, or it fills half of the window. Elements may come later. */
-export function seen({ viewed }: Tools, selector: string, run: (element: Element) => void): void {
-  let done = new WeakSet<Element>();
-  const look = (entries: IntersectionObserverEntry[]): void =>
-    entries.forEach(({ target, isIntersecting, intersectionRatio, intersectionRect }) => {
-      if (!isIntersecting || (intersectionRatio < HALF && intersectionRect.height < innerHeight * HALF)) return;
-      watcher.unobserve(target);
-      if (done.has(target)) return;
-      done.add(target);
-      run(target);
+export const seenBy =
+  ({ when, safely }: Tools): NonNullable<Tools["seen"]> =>
+  (selector, run) => {
+    let done = new WeakSet<Element>();
+    const look = (entries: IntersectionObserverEntry[]): void =>
+      entries.forEach(({ target, isIntersecting, intersectionRatio, intersectionRect }) => {
+        if (!isIntersecting || (intersectionRatio < HALF && intersectionRect.height < innerHeight * HALF)) return;
+        watcher.unobserve(target);
+        if (done.has(target)) return;
+        done.add(target);
+        run(target);
+      });
+    const watcher = new IntersectionObserver((entries) => safely(look)(entries), { threshold: STEPS });
+    const find = safely(() => all(selector).forEach((element) => done.has(element) || watcher.observe(element)));
+    let waiting = false;
+    const later = (): void => {
+      if (!waiting) setTimeout(() => ((waiting = false), find()), 200);
+      waiting = true;
+    };
+    new MutationObserver(later).observe(document, { childList: true, subtree: true });
+    when("viewed", () => {
+      watcher.disconnect();
+      done = new WeakSet();
+      find();
     });
-  const watcher = new IntersectionObserver((entries) => safely(look)(entries), { threshold: STEPS });
-  const find = safely(() => document.querySelectorAll(selector).forEach((element) => done.has(element) || watcher.observe(element)));
-  let waiting = false;
-  const later = (): void => {
-    if (!waiting) setTimeout(() => ((waiting = false), find()), 200);
-    waiting = true;
   };
-  new MutationObserver(later).observe(document, { childList: true, subtree: true });
-  viewed(() => {
-    watcher.disconnect();
-    done = new WeakSet();
-    find();
-  });
-}

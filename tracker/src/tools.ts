@@ -1,26 +1,47 @@
+import type { doc } from "./dom";
+import type { bare, owns } from "./identity";
+import type { json } from "./json";
 import type { Rule } from "./rules/data";
+import type { safely } from "./safe";
 
 export type Props = Record<string, string | number | boolean>;
+
+/** What a part can wait for. */
+export interface Moments {
+  /** Before a view is told, and after it was. */
+  arriving: undefined;
+  viewed: undefined;
+  /** The address changed, and the page, as it is counted, did not. */
+  moved: undefined;
+  /** An element was clicked, with any button that follows a link. */
+  clicked: Element;
+  /** After a hit that moves the visit's end. */
+  sent: undefined;
+  /** The page called `uc.signal`. */
+  signalled: string;
+}
+export type Moment = keyof Moments;
 
 /** What a part of the script works with. A part is sent only to sites that use it, and knows of the script no more than this. */
 export interface Tools {
   /** What the site's settings say to the parts. */
   given: Given;
   on: (target: EventTarget, kind: string, run: (event: Event) => void, capture?: boolean) => void;
+  /** What the script is made of itself. */
+  safely: typeof safely;
+  json: typeof json;
+  doc: typeof doc;
+  bare: typeof bare;
+  owns: typeof owns;
+  /** Calls for each element once a view, as soon as it is in the window; the part `seen` brings it. */
+  seen?: (selector: string, run: (element: Element) => void) => void;
   /** Tell of something that the script found out by itself, unless the element is marked with that very name and so tells it already. */
   tell: (name: string, props: Props, element?: Element) => void;
-  /** After each view. */
-  viewed: (run: () => void) => void;
-  /** When an element is clicked, with any button that follows a link. */
-  clicked: (run: (element: Element) => void) => void;
+  when: <M extends Moment>(what: M, run: (told: Moments[M]) => void) => unknown;
+  /** Whether another host shares this one's cookie. */
+  shares: (host: string) => boolean;
   /** When the page may go away. */
   leaving: (run: () => void) => void;
-  /** Before each view is told. */
-  arriving: (run: () => void) => void;
-  /** After each hit that moves the visit's end. */
-  sent: (run: () => void) => void;
-  /** When the page calls `uc.signal`. */
-  signalled: (run: (name: string) => void) => void;
   event: (name: string, props?: Props, value?: number) => void;
   /** Sets a site field for the page under way. */
   field: (name: string, value: string) => void;
@@ -53,7 +74,6 @@ export interface Visit {
 }
 
 export interface Given {
-  hosts?: string[];
   searches?: string[];
   players?: string[];
   downloads?: boolean;

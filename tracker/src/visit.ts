@@ -1,5 +1,3 @@
-import { visitKey } from "./identity";
-import { safely } from "./safe";
 import type { Origin, Tools, Visit } from "./tools";
 
 interface View {
@@ -24,7 +22,8 @@ const same = (one?: Origin, other?: Origin): boolean =>
  * server, which knows the site's aliases and channels. Kept in the browser's storage, where that is allowed; else it holds for the page.
  */
 export function visitOf(tools: Tools, gap: number): Visit {
-  const name = visitKey(tools.key);
+  const { safely, json } = tools;
+  const name = `uc_visit_${tools.key}`;
   let here: Held | undefined;
   let asking: Promise<unknown> = Promise.resolve();
   let open = 0;
@@ -33,7 +32,7 @@ export function visitOf(tools: Tools, gap: number): Visit {
   const read = (): Held | undefined => stored() ?? here;
   const keep = (held: Held): void => {
     here = held;
-    if (tools.keeps) safely(() => localStorage.setItem(name, JSON.stringify(held)))();
+    if (tools.keeps) safely(() => localStorage.setItem(name, json(held)))();
   };
   const ask = async (view: View) => (await tools.ask("source", view)) as (Origin & { evidence?: unknown }) | undefined;
   const look = async (view: View): Promise<void> => {
@@ -62,9 +61,9 @@ export function visitOf(tools: Tools, gap: number): Visit {
       .catch(() => undefined)
       .then(() => --open || answered());
   };
-  tools.arriving(() => happened({ url: tools.address(), referrer: tools.referrer() }, true));
+  tools.when("arriving", () => happened({ url: tools.address(), referrer: tools.referrer() }, true));
   // A visit that does not begin with a view is direct, whatever the page's address says.
-  tools.sent(() => happened({ url: `${new URL(tools.address()).origin}/`, referrer: "" }, false));
+  tools.when("sent", () => happened({ url: `${new URL(tools.address()).origin}/`, referrer: "" }, false));
   // What waits for an answer is rather done without it than lost with the page.
   tools.leaving(answered);
   return {

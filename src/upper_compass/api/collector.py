@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import asyncio
 from dataclasses import dataclass
-from typing import Annotated, Any
+from typing import Annotated, Any, TypeVar
 from urllib.parse import urlsplit
 from zoneinfo import ZoneInfo
 
@@ -33,6 +33,7 @@ router = APIRouter(tags=["Collecting"])
 
 MOST_BYTES = 64 * 1024
 MAX_HOST, MAX_FIELD = 253, 100
+M = TypeVar("M", bound=BaseModel)
 TYPES = ("application/json", "text/plain")
 Site = Annotated[str, Query(max_length=40, description="The site's key.", examples=["mill"])]
 Sent = Annotated[str | None, Query(max_length=20, description="The sender's clock when it sent, in ms since 1970; corrects absurd times.")]
@@ -201,16 +202,74 @@ async def source_of_view(request: Request, response: Response, services: Service
 
     The site script asks this for rules that use the visit's source: aliases, channels and the reference list need not be sent to every visitor.
     """
+    found, view, headers = await _asked(request, services, site, ViewEvidence)
+    response.headers.update(headers)
+    return await to_thread.run_sync(found.views.origin, view.url, view.referrer or "", limiter=services.collecting)
+
+
+class HandoverIn(BaseModel):
+    """The pseudonym that a page's links hand on."""
+
+    model_config = ConfigDict(extra="forbid", json_schema_extra={"examples": [{"visitor": "k3v9a0b1c2"}]})
+    visitor: Annotated[str, Field(pattern=r"^[A-Za-z0-9_]{8,64}$")]
+
+
+class HandoverOut(BaseModel):
+    """A token that bears it, for two minutes and for one use."""
+
+    token: str
+
+
+class ArrivalIn(BaseModel):
+    """The token that a page's address bore."""
+
+    model_config = ConfigDict(extra="forbid", json_schema_extra={"examples": [{"token": "0a1b2c3d4e5f~k3v9a0b1c2.aweKBw.8ul6CUU7nvmvejRpxJF8bZromho"}]})
+    token: Annotated[str, Field(max_length=200)]
+
+
+def _body_of(model: type[BaseModel]) -> dict[str, Any]:
+    example = model.model_config["json_schema_extra"]["examples"][0]  # type: ignore[index, call-overload]
+    return {"requestBody": {"required": True, "content": {kind: {"schema": model.model_json_schema(), "example": example} for kind in TYPES}}}
+
+
+async def _asked(request: Request, services: Services, site: str, model: type[M]) -> tuple[Collecting, M, dict[str, str]]:
+    """(the site, what a page of it asks, headers of the answer)."""
     found = await _find(request, services, site)
     headers = _allowed(request, services, found)
     _count(services, found, request.client.host if request.client else None, 1)
     try:
-        view = ViewEvidence.model_validate_json(await _body(request))
+        return found, model.model_validate_json(await _body(request)), headers | {"Cache-Control": "no-store"}
     except ValidationError as why:
         field, text = first_problem(why)
-        raise Problem(422, "This is no view.", [FieldError(field=field or "body", text=text)], headers) from why
-    response.headers.update(headers | {"Cache-Control": "no-store"})
-    return await to_thread.run_sync(found.views.origin, view.url, view.referrer or "", limiter=services.collecting)
+        raise Problem(422, "This is not what is asked for here.", [FieldError(field=field or "body", text=text)], headers) from why
+
+
+_PAGES = who("anyone, from the site's hosts")
+_ANSWERS = responses(403, 404, 415, 429)
+
+
+@router.post("/collect/handover", openapi_extra=_PAGES | _body_of(HandoverIn), responses=_ANSWERS)
+async def hand_over(request: Request, response: Response, services: ServicesHere, site: Site) -> HandoverOut:
+    """A token that hands a visitor on to another host of the site, which cannot share this one's cookie. Anyone may ask; nothing is stored."""
+    found, asked, headers = await _asked(request, services, site, HandoverIn)
+    response.headers.update(headers)
+    return HandoverOut(token=services.tokens.issue(found.site, "handover", asked.visitor))
+
+
+@router.post("/collect/arrival", openapi_extra=_PAGES | _body_of(ArrivalIn), responses=_ANSWERS)
+async def arrive(request: Request, response: Response, services: ServicesHere, site: Site) -> HandoverIn:
+    """The visitor whom a token hands on; each token does so once, for two minutes. Anyone may ask."""
+    found, asked, headers = await _asked(request, services, site, ArrivalIn)
+    visitor = services.tokens.read(found.site, asked.token, "handover")
+    if not visitor or not await to_thread.run_sync(_first_use, services, asked.token, limiter=services.collecting):
+        raise Problem(404, "This token was used, is over, or is none.", [FieldError(field="token", text="used, over, or none")], headers)
+    response.headers.update(headers)
+    return HandoverIn(visitor=visitor)
+
+
+def _first_use(services: Services, token: str) -> bool:
+    with services.engine.begin() as connection:
+        return visitors.use_once(connection, token, services.now())
 
 
 @router.options("/collect", status_code=204, openapi_extra=who("anyone, from the site's hosts"), responses=responses(403, 404, 422, 503))

@@ -14,8 +14,9 @@ from upper_compass.api.access import ServicesHere
 from upper_compass.api.problems import Problem
 from upper_compass.api.services import Services
 from upper_compass.collect.directory import Collecting
-from upper_compass.core.site import host_of
-from upper_compass.core.tag_rules import Rule, asks_for_visit, for_script
+from upper_compass.core.site import bare_host, cookie_domains, host_of
+from upper_compass.core.tag_rules import Rule, for_script, parts_for
+from upper_compass.core.tagging import in_order
 from upper_compass.store import rules as rule_store
 from upper_compass.store.refusals import Place
 from upper_compass.store.sites import Site
@@ -68,10 +69,22 @@ def made_for(script: Path, site: Site, rules: Sequence[Rule]) -> str:
     """The parts that the site uses and the script, with what they must know of the site written around them, as data."""
     tagging = site.tagging
     told = for_script(rules, html=tagging.inserts_html)
-    names = tagging.parts() + (["visit"] if asks_for_visit(told) else []) + (["rules"] if told else [])
+    apart = tagging.cookie and _apart(site.rules.hosts)
+    names = in_order([*tagging.parts(), *(["handover"] if apart else []), *(["rules", *parts_for(told)] if told else [])])
     parts = "\n".join(_part(script, name) for name in names)
-    settings = {"key": site.key, "cookie": tagging.cookie, "consent": tagging.consent, "parts": _given(site, names) | ({"rules": told} if told else {})}
+    given = _given(site, names) | ({"rules": told} if told else {})
+    domains = cookie_domains(site.rules.hosts)
+    asked = {"hosts": site.rules.hosts, "domains": domains, "kept": site.rules.kept_query_keys, "consent": tagging.consent, "parts": given}
+    asked |= {"every": tagging.every_query, "hash": site.rules.pages_behind_hash}
+    # What is as the script has it by itself need not be sent.
+    settings = {"key": site.key} | {name: value for name, value in asked.items() if value} | ({} if tagging.cookie else {"cookie": False})
     return f"!function(uc_settings,uc_parts){{{parts}\n{script.read_text(encoding='utf-8')}}}({_as_data(settings)},[]);\n"
+
+
+def _apart(hosts: Sequence[str]) -> bool:
+    """Whether hosts cannot be sure to share a cookie: only one that all others stand below can be the domain of it, whatever browsers know of suffixes."""
+    bare = {bare_host(host) for host in hosts}
+    return not any(all(f".{host}".endswith(f".{above}") for host in bare) for above in bare)
 
 
 def _trial(services: Services, script: Path, found: Collecting | None, token: str) -> str:
@@ -89,8 +102,8 @@ def _given(site: Site, names: list[str]) -> dict[str, Any]:
     tagging = site.tagging
     told: dict[str, Any] = {}
     if "links" in names:
-        told |= {"hosts": site.rules.hosts, "downloads": tagging.sends.downloads, "outbound": tagging.sends.outbound}
-    if "search" in names:
+        told |= {"downloads": tagging.sends.downloads, "outbound": tagging.sends.outbound}
+    if "search" in names or "forms" in names:
         told["searches"] = tagging.search_keys
     if "media" in names and tagging.players:
         told["players"] = tagging.players

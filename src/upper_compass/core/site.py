@@ -6,6 +6,7 @@ import hashlib
 import ipaddress
 import re
 import zoneinfo
+from collections.abc import Sequence
 from functools import cache
 from typing import Annotated, Literal, Self
 
@@ -67,6 +68,20 @@ QueryKey = Annotated[str, storable(100, least=1)]
 Word = Annotated[str, storable(200, least=1)]
 Words = Annotated[list[Word], Field(max_length=500)]
 SourceField = Literal["source", "medium", "campaign", "content", "term", "label"]
+
+
+def cookie_domains(hosts: Sequence[str]) -> list[str]:
+    """Domains under which hosts of a site can share a cookie, none wider than these hosts need, the widest first.
+
+    A host and its `www.` are both the site's. What browsers call a public suffix is refused by them.
+    """
+    own = {name for host in hosts for name in (bare_host(host), f"www.{bare_host(host)}")}
+    below: dict[str, set[str]] = {}
+    for name in own:
+        labels = name.split(".")
+        for place in range(len(labels) - 1):
+            below.setdefault(".".join(labels[place:]), set()).add(labels[place - 1] if place else "")
+    return sorted((domain for domain, next_labels in below.items() if len(next_labels) > 1), key=lambda domain: (domain.count("."), domain))
 
 
 class Alias(BaseModel):

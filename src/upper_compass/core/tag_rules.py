@@ -305,12 +305,16 @@ def _action(action: RecordEvent | CountGoal | SetField | InsertHtml, *, html: bo
     return plain
 
 
-def asks_for_visit(rules: Sequence[dict[str, Any]]) -> bool:
-    """Whether rules as the script reads them must know where the visit came from, or whether the visitor was there before."""
+def parts_for(rules: Sequence[dict[str, Any]]) -> list[str]:
+    """Parts of the script that rules, as it reads them, need besides the one that obeys them.
 
-    def within(part: object) -> bool:
+    `visit`: where the visit came from, or whether the visitor was there before. `seen`: what comes into view.
+    """
+
+    def within(part: object, *kinds: str) -> bool:
         if isinstance(part, dict):
-            return part.get("kind") in ("source", "visitor") or any(within(one) for one in part.values())
-        return isinstance(part, list) and any(within(one) for one in part)
+            return part.get("kind") in kinds or any(within(one, *kinds) for one in part.values())
+        return isinstance(part, list) and any(within(one, *kinds) for one in part)
 
-    return within(list(rules))
+    needed = {"visit": within(list(rules), "source", "visitor"), "seen": within(list(rules), "in view")}
+    return [part for part, needs in needed.items() if needs]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import json
 import secrets
 from collections.abc import Iterator
@@ -12,9 +13,10 @@ import sqlalchemy as sa
 from sqlalchemy.dialects.postgresql import insert
 
 from upper_compass.core.hits import Kind
-from upper_compass.store.tables import followed, hit_ids, hits, salts, sites
+from upper_compass.store.tables import followed, handed, hit_ids, hits, salts, sites
 
 FOLLOWED_FOR = timedelta(days=1)
+HANDED_FOR = timedelta(minutes=10)
 SALT_BYTES = 32
 _AS_IT_IS = (
     "visitor", "url", "title", "referrer", "name", "value", "currency", "engaged_ms", "props", "fields", "language", "timezone", "screen",
@@ -40,6 +42,13 @@ def follow(connection: sa.Connection, site_id: int, token: str, visitor: str) ->
 def follower_of(connection: sa.Connection, site_id: int, token: str) -> str | None:
     """The visitor who opened the link with this token."""
     return connection.execute(sa.select(followed.c.visitor).where(followed.c.site_id == site_id, followed.c.token == token)).scalar()
+
+
+def use_once(connection: sa.Connection, token: str, now: datetime) -> bool:
+    """Whether a token that hands a visitor on is used for the first time."""
+    connection.execute(handed.delete().where(handed.c.at < now - HANDED_FOR))
+    used = insert(handed).values(token_hash=hashlib.sha256(token.encode()).digest(), at=now).on_conflict_do_nothing()
+    return connection.execute(used).rowcount == 1
 
 
 def forget(connection: sa.Connection, site_id: int, visitor: str) -> int:

@@ -4,9 +4,9 @@ const MOST = 5;
 const HARMLESS = /^ResizeObserver loop/;
 
 /** Errors of the page's own scripts, each once a view: one can keep a tag from being told. Those of the browser's additions are left out. */
-const errors: Part = ({ on, tell, viewed }) => {
+const errors: Part = ({ on, tell, when }) => {
   let said = new Set<string>();
-  viewed(() => (said = new Set()));
+  when("viewed", () => (said = new Set()));
   const note = (message: unknown, file = "", line = 0): void => {
     const text = String(message ?? "").slice(0, 300);
     if (!text || said.size >= MOST || said.has(text) || HARMLESS.test(text) || (file && !/^https?:/.test(file))) return;

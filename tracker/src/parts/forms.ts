@@ -1,9 +1,13 @@
-import { seen } from "../seen";
-import type { Part } from "../tools";
+import type { Given, Part } from "../tools";
 
 // Attributes are asked for, because a field named "id" hides the form's own id.
 const NAMES = ["data-uc-form", "id", "name", "aria-label", "action"];
-const FORM = "form:not([role=search])";
+// A form to search the site with is told as a search: by its role, around it or its own, or by the field that it holds.
+const forms_of = (given: Given): ((form: Element | null | undefined) => form is HTMLFormElement) => {
+  const fields = ["[type=search]", ...(given.searches ?? []).map((key) => `[name="${CSS.escape(key)}"]`)].join();
+  return (form): form is HTMLFormElement =>
+    Boolean(form?.matches("form") && !form.closest("[role=search],search") && !form.querySelector(fields));
+};
 
 const named = (form: Element): string => {
   const name = NAMES.map((attribute) => form.getAttribute(attribute)).find(Boolean) ?? "form";
@@ -12,22 +16,23 @@ const named = (form: Element): string => {
 
 /** Forms as they come into view, are begun, and are sent; each once a view, but for the last. */
 const forms: Part = (tools) => {
-  const { on, tell, viewed } = tools;
+  const { on, tell, when } = tools;
+  const counts = forms_of(tools.given);
   let begun = new WeakSet<Element>();
   const begin = ({ target }: Event): void => {
-    const form = (target as Element).closest?.(FORM);
-    if (!form || begun.has(form)) return;
+    const form = (target as Element).closest?.("form");
+    if (!counts(form) || begun.has(form)) return;
     begun.add(form);
     tell("form start", { form: named(form) }, form);
   };
-  viewed(() => (begun = new WeakSet()));
-  seen(tools, FORM, (form) => tell("form view", { form: named(form) }, form));
+  when("viewed", () => (begun = new WeakSet()));
+  tools.seen?.("form", (form) => counts(form) && tell("form view", { form: named(form) }, form));
   on(document, "input", begin, true);
   on(document, "change", begin, true);
   on(
     document,
     "submit",
-    ({ target }) => (target as Element).matches(FORM) && tell("form submit", { form: named(target as Element) }, target as Element),
+    ({ target }) => counts(target as Element) && tell("form submit", { form: named(target as Element) }, target as Element),
     true,
   );
 };

@@ -1,69 +1,62 @@
-import { safely } from "../safe";
-import type { Part, Tools } from "../tools";
+import type { Part, Props, Tools } from "../tools";
 
 const MARKS = [25, 50, 75];
 const WORTH_TELLING = 5;
 
-/** One video or audio, or one player in a frame: told when it starts, at each quarter, where it is left, and at the end. */
-class Watched {
-  private at = 0;
-  private mark = 0;
-  private told = 0;
-  private length = 0;
-  private begun = false;
-
-  constructor(
-    private readonly tell: Tools["tell"],
-    readonly media: string,
-    private readonly title: string,
-    private readonly element: Element,
-  ) {}
-
-  play(): void {
-    if (this.begun) return;
-    this.begun = true;
-    this.say("media start", {});
-  }
-
+interface Watched {
+  media: string;
+  play: () => void;
   /** Where it plays; told when a quarter is passed. */
-  time(position: number, duration: number): void {
-    if (!this.begun || !(position >= 0)) return;
-    this.at = position;
-    this.length = isFinite(duration) && duration > 0 ? duration : 0;
-    const mark = MARKS.filter((one) => this.length && position >= (this.length * one) / 100).pop() ?? 0;
-    if (mark > this.mark) {
-      this.mark = mark;
-      this.progress(mark);
-    }
-  }
-
+  time: (position: number, duration: number) => void;
   /** It was paused, or the page goes away. */
-  rest(): void {
-    if (this.begun && Math.abs(this.at - this.told) >= WORTH_TELLING)
-      this.progress(this.length ? Math.min(Math.floor((this.at / this.length) * 100), 99) : null);
-  }
+  rest: () => void;
+  end: () => void;
+}
 
-  end(): void {
-    if (!this.begun) return;
-    this.at = this.length || this.at;
-    this.progress(100);
-    this.begun = false;
-    this.mark = this.told = 0;
-  }
-
-  private progress(percent: number | null): void {
-    this.told = this.at;
-    const position_s = Math.round(this.at);
-    this.say("media progress", {
-      position_s,
-      ...(this.length ? { duration_s: Math.round(this.length) } : {}),
+/** One video or audio, or one player in a frame: told when it starts, at each quarter, where it is left, and at the end. */
+function watch(tell: Tools["tell"], media: string, title: string, element: Element): Watched {
+  let at = 0;
+  let mark = 0;
+  let told = 0;
+  let length = 0;
+  let begun = false;
+  const say = (name: string, props: Props): void =>
+    tell(name, { media: media.slice(0, 200), ...(title ? { title: title.slice(0, 200) } : {}), ...props }, element);
+  const progress = (percent: number | null): void => {
+    told = at;
+    say("media progress", {
+      position_s: Math.round(at),
+      ...(length ? { duration_s: Math.round(length) } : {}),
       ...(percent === null ? {} : { percent }),
     });
-  }
-
-  private say(name: string, more: Record<string, number>): void {
-    this.tell(name, { media: this.media.slice(0, 200), ...(this.title ? { title: this.title.slice(0, 200) } : {}), ...more }, this.element);
-  }
+  };
+  return {
+    media,
+    play: () => {
+      if (!begun) say("media start", {});
+      begun = true;
+    },
+    time: (position, duration) => {
+      if (!begun || !(position >= 0)) return;
+      at = position;
+      length = isFinite(duration) && duration > 0 ? duration : 0;
+      const passed = MARKS.filter((one) => length && position >= (length * one) / 100).pop() ?? 0;
+      if (passed > mark) {
+        mark = passed;
+        progress(mark);
+      }
+    },
+    rest: () => {
+      if (begun && Math.abs(at - told) >= WORTH_TELLING) progress(length ? Math.min(Math.floor((at / length) * 100), 99) : null);
+    },
+    end: () => {
+      if (!begun) return;
+      at = length || at;
+      progress(100);
+      begun = false;
+      mark = told = 0;
+    },
+  };
 }
 
 interface Message {
@@ -74,18 +67,17 @@ interface Message {
   duration?: number;
 }
 
-const fileOf = (url: string): string => {
-  const file = url.split(/[?#]/)[0]?.split("/").pop() ?? "";
-  return safely(decodeURIComponent)(file) ?? file;
-};
-
 /** HTML video and audio, and players in frames that say what they do by `postMessage`. */
-const media: Part = ({ given, on, tell, leaving }) => {
+const media: Part = ({ given, on, tell, leaving, safely }) => {
+  const fileOf = (url: string): string => {
+    const file = url.split(/[?#]/)[0]?.split("/").pop() ?? "";
+    return safely(decodeURIComponent)(file) ?? file;
+  };
   const known = new Map<Element, Watched>();
   const watched = (element: Element, name: string, title: string): Watched => {
     const media = element.getAttribute("data-uc-media") || name || "media";
     let one = known.get(element);
-    if (one?.media !== media) known.set(element, (one = new Watched(tell, media, title, element)));
+    if (one?.media !== media) known.set(element, (one = watch(tell, media, title, element)));
     return one;
   };
   const of = ({ target }: Event): [HTMLMediaElement, Watched] | null => {

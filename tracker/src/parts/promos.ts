@@ -1,4 +1,3 @@
-import { seen } from "../seen";
 import type { Part } from "../tools";
 
 const MARK = "data-uc-promo";
@@ -9,8 +8,8 @@ const promos: Part = (tools) => {
     const promo = element?.getAttribute(MARK)?.slice(0, 100);
     if (element && promo) tools.tell(`promo ${what}`, { promo }, element);
   };
-  tools.clicked((element) => tell("click", element.closest(`[${MARK}]`)));
-  seen(tools, `[${MARK}]`, (element) => tell("view", element));
+  tools.when("clicked", (element) => tell("click", element.closest(`[${MARK}]`)));
+  tools.seen?.(`[${MARK}]`, (element) => tell("view", element));
 };
 
 uc_parts.push(promos);

@@ -3,9 +3,9 @@ import type { Part } from "../tools";
 const MARKS = [25, 50, 75, 90];
 
 /** How far down a page somebody came who scrolled: each mark once a view. */
-const scroll: Part = ({ on, tell, viewed }) => {
+const scroll: Part = ({ on, tell, when }) => {
   let reached = 0;
-  viewed(() => (reached = 0));
+  when("viewed", () => (reached = 0));
   on(
     document,
     "scroll",

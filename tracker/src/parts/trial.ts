@@ -2,6 +2,7 @@ import type { Rule } from "../rules/data";
 import { obey } from "../rules/engine";
 import { panel } from "../rules/panel";
 import { safely } from "../safe";
+import { seenBy } from "../seen";
 import { endTrial } from "../settings";
 import type { Tools } from "../tools";
 import { visitOf } from "../visit";
@@ -13,6 +14,7 @@ safely(() => {
   const tools = (document.currentScript as (HTMLScriptElement & { uc?: Tools }) | null)?.uc;
   if (!tools) return;
   tools.trying = true;
+  tools.seen = seenBy(tools);
   tools.visit = visitOf(tools, uc_trial.gap);
   const watch = panel(tools, uc_trial.rules, () => {
     endTrial();

@@ -1,4 +1,3 @@
-import { safely } from "../safe";
 import type { Tools } from "../tools";
 import { holds } from "./conditions";
 import type { Action, Rule, Watch } from "./data";
@@ -55,28 +54,28 @@ function act(tools: Tools, action: Action, element?: Element): string {
 /** Does what the rules say, each for itself: one that fails takes no other with it. */
 export function obey(tools: Tools, rules: Rule[], watch?: Watch): void {
   const fire = (rule: Rule, element?: Element, which?: (action: Action) => boolean): void => {
-    const go = safely(() => {
+    const go = tools.safely(() => {
       for (const condition of rule.only_if ?? []) {
         const [held, found] = holds(tools, condition, rule.id);
         if (!held) return watch?.held_back(rule, condition, found);
       }
       rule.then.forEach(
-        safely((action: Action) => {
+        tools.safely((action: Action) => {
           if (which && !which(action)) return;
           const what = act(tools, action, element);
           watch?.did(rule, action, what);
         }),
       );
     });
-    if (tools.visit && /"(source|visitor)"/.test(JSON.stringify(rule))) tools.visit.known(go);
+    if (tools.visit && /"(source|visitor)"/.test(tools.json(rule))) tools.visit.known(go);
     else go();
   };
   const field = (action: Action): boolean => action.kind === "field";
   for (const rule of rules.filter((one) => !one.rests))
-    safely(() => {
+    tools.safely(() => {
       if (rule.when.kind !== "page shown") return listen(tools, rule.when, (element) => fire(rule, element));
       // A field that a page's rule sets is already there when the page's view is told.
-      tools.arriving(() => rule.then.some(field) && fire(rule, undefined, field));
-      tools.viewed(() => rule.then.every(field) || fire(rule, undefined, (action) => !field(action)));
+      tools.when("arriving", () => rule.then.some(field) && fire(rule, undefined, field));
+      tools.when("viewed", () => rule.then.every(field) || fire(rule, undefined, (action) => !field(action)));
     })();
 }

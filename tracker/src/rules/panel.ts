@@ -126,7 +126,7 @@ export function panel(tools: Tools, rules: Rule[], stop: () => void): Watch {
       if (rule.rests) say(rule, "rests", "rests", "It does nothing until it is woken up.");
       else say(rule, "waiting", "waiting", waits(rule.when) + lost(rule));
     });
-  tools.arriving(wait);
+  tools.when("arriving", wait);
   on(fold, "click", () => {
     list.hidden = note.hidden = !list.hidden;
     fold.textContent = list.hidden ? "Unfold" : "Fold";

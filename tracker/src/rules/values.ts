@@ -9,13 +9,13 @@ export const words = (element: Element): string => (element.textContent ?? "").r
 /** The first value of a key of the query that is not empty. */
 export const query = (address: string, key: string): string => new URL(address).searchParams.getAll(key).find((one) => one.trim()) ?? "";
 
-function cookie(key: string): string {
-  const found = document.cookie.split("; ").find((one) => one.startsWith(`${key}=`)) ?? "";
-  try {
-    return decodeURIComponent(found.slice(key.length + 1));
-  } catch {
-    return found.slice(key.length + 1);
-  }
+function cookie({ doc, safely }: Tools, key: string): string {
+  const found =
+    doc("cookie")
+      .split("; ")
+      .find((one) => one.startsWith(`${key}=`)) ?? "";
+  const text = found.slice(key.length + 1);
+  return safely(decodeURIComponent)(text) ?? text;
 }
 
 function variable(path: string): string {
@@ -31,7 +31,7 @@ function given(tools: Tools, value: Value, element?: Element): string {
     case "query":
       return query(tools.address(), value.key);
     case "cookie":
-      return cookie(value.key);
+      return cookie(tools, value.key);
     case "variable":
       return variable(value.path);
     case "source":

@@ -1,4 +1,3 @@
-import { seen } from "../seen";
 import type { Tools } from "../tools";
 import type { When } from "./data";
 import { words } from "./values";
@@ -12,9 +11,9 @@ function meant(clicked: Element, { selector, text }: { selector?: string; text?:
 }
 
 /** Calls `run` at most once a page. */
-function once({ viewed }: Tools, run: Happened): Happened {
+function once({ when }: Tools, run: Happened): Happened {
   let done = false;
-  viewed(() => (done = false));
+  when("viewed", () => (done = false));
   return (element) => {
     if (!done) {
       done = true;
@@ -28,14 +27,15 @@ export function listen(tools: Tools, when: When, run: Happened): void {
   const { on } = tools;
   switch (when.kind) {
     case "clicked":
-      return tools.clicked((element) => {
+      tools.when("clicked", (element) => {
         const found = meant(element, when);
         if (found) run(found);
       });
+      return;
     case "form sent":
       return on(document, "submit", ({ target }) => (target as Element).matches(when.selector ?? "form") && run(target as Element), true);
     case "in view":
-      return seen(tools, when.selector, once(tools, run));
+      return tools.seen?.(when.selector, once(tools, run));
     case "scrolled": {
       const reached = once(tools, run);
       return on(
@@ -56,11 +56,12 @@ export function listen(tools: Tools, when: When, run: Happened): void {
       );
     }
     case "signalled":
-      return tools.signalled((name) => name === when.name && run());
+      tools.when("signalled", (name) => name === when.name && run());
+      return;
     case "seconds passed": {
       let passed = 0;
       const enough = once(tools, run);
-      tools.viewed(() => (passed = 0));
+      tools.when("viewed", () => (passed = 0));
       setInterval(() => document.visibilityState === "visible" && ++passed >= when.seconds && enough(), 1000);
     }
   }

@@ -1,0 +1,7 @@
+import { seenBy } from "../seen";
+import type { Part } from "../tools";
+
+/** Elements that come into view, for other parts. */
+const part: Part = (tools) => (tools.seen = seenBy(tools));
+
+uc_parts.push(part);
