@@ -33,7 +33,7 @@ def browser_type_launch_args(browser_type_launch_args):
 # The browser's clock stands on the day of the tests, in every page and frame.
 CLOCK = f"""(() => {{
   const Real = Date;
-  const shifted = () => Real.now() + {SHIFT * 1000};
+  const shifted = () => Real.now() + {round(SHIFT * 1000)};
   globalThis.Date = class Date extends Real {{
     constructor(...given) {{ if (given.length) super(...given); else super(shifted()); }}
     static now() {{ return shifted(); }}

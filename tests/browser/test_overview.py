@@ -126,6 +126,21 @@ def test_all_of_it_by_keyboard(overview):
     expect(overview.locator(".said").first).to_contain_text(f"{now() - timedelta(days=14):%a}")
 
 
+def test_menus_and_dialogs_open_without_a_word_in_the_console(overview):
+    said = []
+    overview.on("console", lambda message: said.append(message.text) if message.type in ("error", "warning") else None)
+    for name in (re.compile("^Steer by"), re.compile("^Period"), re.compile("^Versus")):
+        overview.get_by_role("button", name=name).click()
+        overview.wait_for_timeout(100)
+        overview.keyboard.press("Escape")
+    overview.keyboard.press("?")
+    expect(overview.get_by_role("dialog", name="All keys")).to_be_visible()
+    overview.keyboard.press("Escape")
+    row(overview, "Channels", "Email").get_by_role("button", name=re.compile("Email, Rate: .*; open up")).click()
+    expect(overview.get_by_role("dialog")).to_be_visible()
+    assert said == []
+
+
 def test_another_goal_period_and_versus_are_chosen_in_the_strip(overview):
     overview.get_by_role("button", name=re.compile("^Steer by")).click()
     overview.get_by_role("menuitemradio", name="Orders").click()

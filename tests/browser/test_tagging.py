@@ -180,7 +180,7 @@ def test_before_consent_nothing_is_kept_or_sent_and_taking_it_back_clears_all(ow
 
 
 def test_a_tab_that_is_followed_stays_so_on_its_next_pages_and_other_tabs_are_not(page, context):
-    token = "token~to.ken-token1"
+    token = "token-to.ken_token1"
     with page.expect_request(re.compile(r"/collect\?")) as first:
         page.goto(f"/mill/guides#uc-follow={token}")
     assert f"&follow={token}" in first.value.url

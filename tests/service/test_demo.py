@@ -50,6 +50,15 @@ def ask(reading, dimension, goal="Course bookings", period=LAST_28, **more):
     return {row.keys[0]: row for row in found.rows}, found.total
 
 
+def test_every_page_of_the_sample_site_has_its_policy_also_one_that_is_not_there():
+    app = FastAPI()
+    mount(app)
+    with TestClient(app) as mill:
+        for path, status in (("/mill/", 200), ("/mill/courses", 200), ("/mill/nowhere", 404)):
+            answer = mill.get(path)
+            assert (answer.status_code, answer.headers["content-security-policy"][:18]) == (status, "default-src 'self'")
+
+
 def test_the_history_is_the_same_on_every_run_and_ends_yesterday(lines):
     again = Teller(TODAY).lines()
     assert [next(again) for _ in range(2000)] == lines[:2000]

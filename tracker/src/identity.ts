@@ -68,7 +68,7 @@ export function visitor(keep: boolean): string {
   if (!keep) return (here ??= uuid().replace(/-/g, ""));
   const known = wide() ?? read("");
   const id = known ?? here ?? uuid().replace(/-/g, "");
-  if (!domain && !wide()) write("", 0);
+  if (!domain) write("", 0);
   for (domain of domain ? [domain] : domains()) {
     write(`${id}.w`, DAYS_400, domain);
     if (wide() === id) return (here = id);

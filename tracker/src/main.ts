@@ -1,7 +1,7 @@
 import { engagement } from "./engagement";
 import { all, doc, hidden } from "./dom";
 import { adopt, bare, forget, known, owns, shares, uuid, visitor } from "./identity";
-import { here, pageOf } from "./page";
+import { here, isPlace, pageOf } from "./page";
 import { json } from "./json";
 import { queueOf } from "./queue";
 import { on, safely } from "./safe";
@@ -59,7 +59,6 @@ function start(key: string, source: string, from_elsewhere?: string): void {
   const hit = (kind: string, more: Record<string, unknown>, url = page): void => {
     pending?.();
     if (stopped) return;
-    const own = safely(carried)() ?? {};
     queue.add({
       id: uuid(),
       at: new Date().toISOString(),
@@ -71,8 +70,8 @@ function start(key: string, source: string, from_elsewhere?: string): void {
       language: navigator.language,
       timezone: safely(() => Intl.DateTimeFormat().resolvedOptions().timeZone)() ?? "",
       screen: `${screen.width}x${screen.height}`,
-      user_agent: navigator.userAgent.slice(0, 1000),
-      ...(Object.keys(own).length ? { fields: own } : {}),
+      user_agent: navigator.userAgent,
+      fields: safely(carried)(),
       ...more,
     });
     if (kind !== "engage") call("sent");
@@ -104,7 +103,7 @@ function start(key: string, source: string, from_elsewhere?: string): void {
 
   /** The address may have changed: to another page, or to the same with another query or place in it. */
   const moved = (): void => {
-    if (pageOf(here()) !== counted) view();
+    if (pageOf(here()) !== counted && !isPlace()) view();
     else call("moved");
   };
   let soon = 0;
@@ -122,11 +121,7 @@ function start(key: string, source: string, from_elsewhere?: string): void {
   };
 
   const order = ({ total, currency, ...rest }: Order): void =>
-    hit("order", {
-      value: +total,
-      order: { ...rest, ...(rest.id == null ? {} : { id: String(rest.id) }) },
-      ...(currency ? { currency } : {}),
-    });
+    hit("order", { value: +total, order: rest, currency: currency || undefined });
 
   /** `data-uc-event`, with `data-uc-value` and `data-uc-prop-…`, on a link, a button or a form. */
   const marked = (element: Element | null): void => {

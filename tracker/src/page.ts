@@ -3,6 +3,9 @@ import { settings } from "./settings";
 const ROUTE = /^#!?\/[^?]*/;
 const bare = (path: string): string => path.replace(/\/+$/, "");
 
+/** Whether the address leads to a place on a page that stands behind `#`, and no longer says which. */
+export const isPlace = (): unknown => settings.hash && location.hash && !ROUTE.test(location.hash);
+
 /** The address of the page as it is sent: without its fragment, unless pages of the site stand behind it. */
 export const here = (): string => (settings.hash && ROUTE.test(location.hash) ? location.href : (location.href.split("#")[0] ?? ""));
 

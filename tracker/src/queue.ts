@@ -49,8 +49,8 @@ export function queueOf(address: string, site: string, keeps: boolean): Queue {
 
   const url = (): string => {
     const marks = { site, sent: Date.now(), own: trial() || own(), follow: follow() };
-    const given = Object.entries(marks).filter(([, value]) => value);
-    return `${address}?${given.map(([key, value]) => `${key}=${encodeURIComponent(`${value}`)}`).join("&")}`;
+    const given = Object.entries(marks).filter(([, value]) => value) as [string, string][];
+    return `${address}?${new URLSearchParams(given)}`;
   };
 
   /** Whether the collector has dealt with the body: stored it, or refused it for good. What is too much for now comes again when it says. */

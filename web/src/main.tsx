@@ -2,6 +2,7 @@ import "./styles/app.css";
 
 import { QueryClientProvider } from "@tanstack/react-query";
 import { RouterProvider } from "@tanstack/react-router";
+import { setNonce } from "get-nonce";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 
@@ -10,6 +11,7 @@ import { router } from "@/app/router";
 import { applyLight } from "@/state/light";
 
 applyLight();
+setNonce(document.querySelector<HTMLMetaElement>('meta[property="csp-nonce"]')?.nonce ?? "");
 // The page has asked for the session already (see index.html); going on before anything is drawn saves a way there and back.
 void queries
   .fetchQuery(sessionQuery)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import secrets
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from pathlib import Path
@@ -133,8 +134,10 @@ def _serve_screens(app: FastAPI, web: Path) -> None:
         icon = web / "icon.svg"
         if path == "icon.svg" and icon.exists():
             return FileResponse(icon, media_type="image/svg+xml")
-        page = (web / "index.html").read_text(encoding="utf-8")
-        return HTMLResponse(page, headers={"Content-Security-Policy": _PAGE_POLICY, "Cache-Control": "no-cache"})
+        # Menus and dialogs put in a style of their own while they hold the page still; it bears the nonce that the page was given.
+        nonce = secrets.token_urlsafe(16)
+        page = (web / "index.html").read_text(encoding="utf-8").replace("<head>", f'<head><meta property="csp-nonce" nonce="{nonce}">', 1)
+        return HTMLResponse(page, headers={"Content-Security-Policy": f"{_PAGE_POLICY}; style-src 'self' 'nonce-{nonce}'", "Cache-Control": "no-cache"})
 
 
 def _document(app: FastAPI) -> None:

@@ -181,7 +181,8 @@ def mount(app: FastAPI) -> None:
     def page(path: str = "", q: str = "") -> Response:
         where = "/" + path.strip("/")
         if where not in pages:
-            return HTMLResponse(_page("Not found", "<p>There is no such page at the mill.</p>"), status_code=404)
+            missing = _page("Not found", "<p>There is no such page at the mill.</p>")
+            return HTMLResponse(missing, status_code=404, headers={"Content-Security-Policy": _POLICY})
         title, body = pages[where]
         if where == "/recipes" and q:
             body = _found(q.strip())

@@ -48,7 +48,7 @@ def use_once(connection: sa.Connection, token: str, now: datetime) -> bool:
     """Whether a token that hands a visitor on is used for the first time."""
     connection.execute(handed.delete().where(handed.c.at < now - HANDED_FOR))
     used = insert(handed).values(token_hash=hashlib.sha256(token.encode()).digest(), at=now).on_conflict_do_nothing()
-    return connection.execute(used).rowcount == 1
+    return connection.execute(used.returning(handed.c.at)).first() is not None
 
 
 def forget(connection: sa.Connection, site_id: int, visitor: str) -> int:

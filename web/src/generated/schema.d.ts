@@ -53,6 +53,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/collect/handover": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Hand Over
+         * @description A token that hands a visitor on to another host of the site, which cannot share this one's cookie. Anyone may ask; nothing is stored.
+         */
+        post: operations["hand_over_collect_handover_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/collect/arrival": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Arrive
+         * @description The visitor whom a token hands on; each token does so once, for two minutes. Anyone may ask.
+         */
+        post: operations["arrive_collect_arrival_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/session": {
         parameters: {
             query?: never;
@@ -1753,6 +1793,25 @@ export interface components {
             id: number;
         };
         /**
+         * HandoverIn
+         * @description The pseudonym that a page's links hand on.
+         * @example {
+         *       "visitor": "k3v9a0b1c2"
+         *     }
+         */
+        HandoverIn: {
+            /** Visitor */
+            visitor: string;
+        };
+        /**
+         * HandoverOut
+         * @description A token that bears it, for two minutes and for one use.
+         */
+        HandoverOut: {
+            /** Token */
+            token: string;
+        };
+        /**
          * HitValue
          * @description A conversion is worth the value of its hit, or the total of its order; missing is 0.
          */
@@ -2829,7 +2888,8 @@ export interface components {
              *         "search"
              *       ],
              *       "players": [],
-             *       "inserts_html": false
+             *       "inserts_html": false,
+             *       "every_query": false
              *     }
              */
             tagging: components["schemas"]["Tagging"];
@@ -3332,7 +3392,7 @@ export interface components {
          *
          *     `consent`: nothing is kept or sent before the page says `uc.consent(true)`. `keep_days`: older hits are deleted; None keeps them.
          *     `search_keys`: query keys that hold what was searched for on the site. `players`: hosts of players in frames, beside the site's own.
-         *     `inserts_html`: rules may insert HTML into pages.
+         *     `inserts_html`: rules may insert HTML into pages. `every_query`: every change of the query is a view, not only those of keys that make a page.
          */
         Tagging: {
             /**
@@ -3380,6 +3440,11 @@ export interface components {
              * @default false
              */
             inserts_html: boolean;
+            /**
+             * Every Query
+             * @default false
+             */
+            every_query: boolean;
         };
         /**
          * TakeMedium
@@ -4156,6 +4221,238 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Origin"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Timeout */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    hand_over_collect_handover_post: {
+        parameters: {
+            query: {
+                /** @description The site's key. */
+                site: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "visitor": "k3v9a0b1c2"
+                 *     }
+                 */
+                "application/json": {
+                    /** Visitor */
+                    visitor: string;
+                };
+                /**
+                 * @example {
+                 *       "visitor": "k3v9a0b1c2"
+                 *     }
+                 */
+                "text/plain": {
+                    /** Visitor */
+                    visitor: string;
+                };
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandoverOut"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Timeout */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    arrive_collect_arrival_post: {
+        parameters: {
+            query: {
+                /** @description The site's key. */
+                site: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "token": "0a1b2c3d4e5f~k3v9a0b1c2.aweKBw.8ul6CUU7nvmvejRpxJF8bZromho"
+                 *     }
+                 */
+                "application/json": {
+                    /** Token */
+                    token: string;
+                };
+                /**
+                 * @example {
+                 *       "token": "0a1b2c3d4e5f~k3v9a0b1c2.aweKBw.8ul6CUU7nvmvejRpxJF8bZromho"
+                 *     }
+                 */
+                "text/plain": {
+                    /** Token */
+                    token: string;
+                };
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandoverIn"];
                 };
             };
             /** @description Forbidden */

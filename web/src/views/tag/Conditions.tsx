@@ -1,6 +1,7 @@
 import { useId } from "react";
 
 import { Cross } from "@/pieces/Marks";
+import { PatternHint } from "@/pieces/PatternHint";
 import { NUMBER_TESTS } from "@/views/tag/goalGiven";
 
 export interface Condition {
@@ -52,6 +53,7 @@ export function Conditions({ what, names, numbers = false, held, wrong, set }: G
           </button>
         </div>
       ))}
+      {held.some((one) => one.test === "regular expression") && <PatternHint />}
       {wrong && (
         <p className="wrong" role="alert">
           {wrong}

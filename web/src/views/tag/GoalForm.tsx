@@ -6,6 +6,7 @@ import { eventsQuery, previewQuery } from "@/app/queries";
 import { useSave } from "@/app/useSave";
 import { faultsIn } from "@/pieces/faults";
 import { Field } from "@/pieces/Field";
+import { PatternHint } from "@/pieces/PatternHint";
 import { Tallied } from "@/pieces/Tallied";
 import { completeDays, useView } from "@/state/view";
 import { useSettled } from "@/state/useSettled";
@@ -87,6 +88,7 @@ export function GoalForm({ stored, onDone, onDrop }: Given) {
             </Field>
           </div>
         )}
+        {form.kind === "page" && form.test === "regular expression" && <PatternHint />}
         {form.kind === "event" && (
           <>
             <Field label="The event" hint="as it is sent, or as it is called in reports" wrong={of("goal.match.event.name")}>

@@ -1,5 +1,6 @@
 import type { Schemas } from "@/api/client";
 import { Lines, type Column } from "@/pieces/Lines";
+import { PatternHint } from "@/pieces/PatternHint";
 
 export type PageGroup = Required<Schemas["PageGroup"]>;
 export interface Rate {
@@ -42,6 +43,7 @@ export function Groups({ may, groups, rates, currency, wrong, setGroups, setRate
           wrong={(place) => wrong(`rules.page_groups.${place}`)}
           set={setGroups}
         />
+        {groups.some((group) => group.test === "regular expression") && <PatternHint />}
         {may && (
           <button type="button" className="link" onClick={() => setGroups([...groups, { name: "", test: "starts with", pattern: "" }])}>
             Add a page group

@@ -41,6 +41,8 @@ interface Given {
   cookie: boolean;
   consent: boolean;
   inserts_html: boolean;
+  every_query: boolean;
+  pages_behind_hash: boolean;
   sends: Sends;
   searches: string;
   players: string;
@@ -62,6 +64,8 @@ const given = ({ name, rules, tagging }: Site): Given => ({
   cookie: tagging.cookie,
   consent: tagging.consent,
   inserts_html: tagging.inserts_html,
+  every_query: tagging.every_query,
+  pages_behind_hash: rules.pages_behind_hash,
   sends: tagging.sends as Sends,
   searches: tagging.search_keys.join(" "),
   players: tagging.players.join("\n"),
@@ -83,6 +87,7 @@ const asked = (site: Site, form: Given): Schemas["SiteIn"] => ({
     ignored_hosts: listed(form.ignored),
     own_networks: listed(form.networks),
     page_groups: form.groups,
+    pages_behind_hash: form.pages_behind_hash,
     rates: ratesOf(form.rates),
   },
   tagging: {
@@ -91,6 +96,7 @@ const asked = (site: Site, form: Given): Schemas["SiteIn"] => ({
     consent: form.consent,
     keep_days: form.keep.trim() ? number(form.keep) : null,
     inserts_html: form.inserts_html,
+    every_query: form.every_query,
     sends: form.sends,
     search_keys: listed(form.searches),
     players: listed(form.players),
@@ -132,8 +138,12 @@ function SettingsForm({ site, may }: { site: Site; may: boolean }) {
       {(control: Control) => <textarea {...control} rows={3} value={form[key]} onChange={(event) => set({ [key]: event.target.value })} />}
     </Field>
   );
-  const choice = (key: "cookie" | "consent" | "inserts_html", label: string, { yes, no, hint }: Record<"yes" | "no" | "hint", string>) => (
-    <Field label={label} hint={hint} wrong={wrong(`tagging.${key}`)}>
+  const choice = (
+    key: "cookie" | "consent" | "inserts_html" | "every_query" | "pages_behind_hash",
+    label: string,
+    { yes, no, hint }: Record<"yes" | "no" | "hint", string>,
+  ) => (
+    <Field label={label} hint={hint} wrong={wrong(`${key === "pages_behind_hash" ? "rules" : "tagging"}.${key}`)}>
       {(control: Control) => (
         <select {...control} value={form[key] ? "yes" : "no"} onChange={(event) => set({ [key]: event.target.value === "yes" })}>
           <option value="yes">{yes}</option>
@@ -168,6 +178,16 @@ function SettingsForm({ site, may }: { site: Site; may: boolean }) {
         {line("gap", "Pause that ends a visit, in minutes", "rules.visit_gap_minutes", "30 is usual; history is read anew")}
         {line("labels", "Keys of the link label", "rules.label_keys", "query keys that name a link with one word, in their order")}
         {line("kept", "Query keys that make a page", "rules.kept_query_keys", "all other keys are left out of a page’s name")}
+        {choice("pages_behind_hash", "Pages behind #", {
+          yes: "are pages, as in /app#/orders",
+          no: "are places of one page",
+          hint: "for sites whose own script shows pages behind #/ in the address",
+        })}
+        {choice("every_query", "A change of the query", {
+          yes: "is always a view",
+          no: "is a view where it makes another page",
+          hint: "filters and searches that keep themselves in the address are no views of their own",
+        })}
         {area(
           "ignored",
           "Hosts that are no source",
