@@ -119,7 +119,8 @@ def lay(engine: sa.Engine, url: str, now: datetime) -> ImportReport:
     with engine.begin() as connection:
         connection.execute(sa.text(f"COMMENT ON TABLE sites IS '{_stamp(day)}'"))
     with engine.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
-        connection.execute(sa.text("ANALYZE"))
+        # By name: the whole database would have tables in it that other connections just let go of.
+        connection.execute(sa.text("ANALYZE hits, hit_ids, sites, goals, links"))
     return report
 
 
