@@ -20,15 +20,17 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 import psycopg
-import uvicorn
 import uvloop
+from anyio import to_thread
 from fastapi import Request, Response
 
 from upper_compass.api.access import ServicesHere
 from upper_compass.api.app import create_app
-from upper_compass.api.collector import _checked
+from upper_compass.api.collector import _body
+from upper_compass.collect.checking import check_body, read_sent
 from upper_compass.core.site import SiteRules
 from upper_compass.run.cluster import start_cluster
+from upper_compass.run.serving import serve_app
 from upper_compass.settings import Settings
 from upper_compass.store import people, sites
 from upper_compass.store.database import connect, migrate
@@ -39,23 +41,27 @@ REQUESTS = 3_000
 
 
 def _serve(url: str, port: int, folder: str) -> None:
-    app = create_app(Settings(database_url=url, snapshots=Path(folder), instance="bench"))
+    unlimited = 10**12
+    settings = Settings(database_url=url, snapshots=Path(folder), instance="bench", hits_per_network=unlimited, hits_per_site=unlimited)
+    app = create_app(settings)
 
     @app.post("/bench/checked", status_code=204)
     async def checked(request: Request, services: ServicesHere, site: str, sent: str | None = None) -> Response:
-        _ = site
-        await _checked(request, services, sent)
+        found = await services.directory.find(site)
+        assert found is not None
+        await to_thread.run_sync(check_body, await _body(request), services.now(), read_sent(sent), found.hosts, limiter=services.collecting)
         return Response(status_code=204)
 
-    uvicorn.run(app, host="127.0.0.1", port=port, log_level="warning", access_log=False)
+    serve_app(app, port, settings)
 
 
-def _request(path: str, hits: int) -> bytes:
+def request_of(path: str, hits: int, host: str = "mill.example") -> bytes:
+    """A whole request of so many hits."""
     at = datetime.now(UTC).isoformat(timespec="milliseconds")
     body = json.dumps([
         {
-            "id": str(uuid.uuid4()), "at": at, "visitor": secrets.token_hex(16), "kind": "view", "url": "https://mill.example/courses/sourdough?via=card",
-            "title": "Sourdough", "referrer": "https://mill.example/courses", "language": "en-IE", "timezone": "Europe/Dublin", "screen": "1440x900",
+            "id": str(uuid.uuid4()), "at": at, "visitor": secrets.token_hex(16), "kind": "view", "url": f"https://{host}/courses/sourdough?via=card",
+            "title": "Sourdough", "referrer": f"https://{host}/courses", "language": "en-IE", "timezone": "Europe/Dublin", "screen": "1440x900",
             "user_agent": "Mozilla/5.0 (Windows NT 10.0; Win64; x64; rv:139.0) Gecko/20100101 Firefox/139.0",
         }
         for _ in range(hits)
@@ -79,7 +85,15 @@ async def _send(port: int, requests: list[bytes]) -> float:
     return len(requests) / (time.perf_counter() - began)
 
 
-def _wait(port: int) -> None:
+def free_port() -> int:
+    """A free port of the loopback address."""
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return int(probe.getsockname()[1])
+
+
+def wait_for(port: int) -> None:
+    """Wait until a server answers that it is well."""
     for _ in range(1200):
         try:
             urllib.request.urlopen(f"http://127.0.0.1:{port}/health", timeout=1).close()
@@ -100,18 +114,16 @@ def measure(hits: int) -> dict[str, object]:
         owner = people.add_user(connection, "owner@mill.example", "Owner", secrets.token_hex(8))
         sites.add_site(connection, "Mill", SiteRules(hosts=["mill.example"]), owner.id, "mill")
     engine.dispose()
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        port = probe.getsockname()[1]
+    port = free_port()
     with tempfile.TemporaryDirectory() as folder:
         server = multiprocessing.get_context("spawn").Process(target=_serve, args=(cluster.url(name), port, folder), daemon=True)
         server.start()
         try:
-            _wait(port)
+            wait_for(port)
             rates: dict[str, list[float]] = {"/collect": [], "/bench/checked": []}
             for turn in range(ROUNDS + 1):  # the first is for warming up
                 for path, found in rates.items():
-                    rate = uvloop.run(_send(port, [_request(path, hits) for _ in range(REQUESTS)]))
+                    rate = uvloop.run(_send(port, [request_of(path, hits) for _ in range(REQUESTS)]))
                     if turn:
                         found.append(rate)
             with psycopg.connect(cluster.url(name).replace("+psycopg", "")) as connection:

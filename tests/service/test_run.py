@@ -46,6 +46,11 @@ def test_postgresql_is_made_started_found_again_and_stopped(own_state, cluster):
         pass
     again.drop_database("kept")
     assert version(cluster) >= 150_000  # the one that was there before was not touched
+    assert again.port == first.port
+    with psycopg.connect(again.url("postgres").replace("+psycopg", "")) as connection:
+        rights = connection.execute("SELECT rolsuper, rolcreaterole, rolcreatedb FROM pg_roles WHERE rolname = current_user").fetchone()
+    assert rights == (False, False, False)
+    assert stat.S_IMODE(own_state.stat().st_mode) == 0o700
     secret = own_state / "postgres.password"
     assert stat.S_IMODE(secret.stat().st_mode) == 0o600
     if os.geteuid() == 0:
@@ -89,6 +94,15 @@ def test_a_file_is_imported_by_command_with_its_bad_lines_told(instance, tmp_pat
     assert cli.main(["import", str(file), "--site", "nowhere", "--instance", "main"]) == 1
     assert "no site with the key 'nowhere'" in capsys.readouterr().err
     assert stored(engine) == 2
+
+
+def test_a_file_is_named_from_the_folder_in_which_the_command_was_called(instance, tmp_path, capsys, monkeypatch):
+    (tmp_path / "here.jsonl").write_text(json.dumps(a_hit(at="2025-03-02T10:00:00Z")))
+    monkeypatch.setenv("COMPASS_CALLED_FROM", str(tmp_path))
+    assert cli.main(["import", "here.jsonl", "--site", "mill", "--instance", "main"]) == 0
+    assert "1 stored" in capsys.readouterr().err
+    assert cli.main(["import", "gone.jsonl", "--site", "mill", "--instance", "main"]) == 1
+    assert f"There is no file {tmp_path}/gone.jsonl." in capsys.readouterr().err
 
 
 def test_a_token_made_by_command_is_the_users(instance, capsys, engine):

@@ -18,7 +18,7 @@ from upper_compass.api.problems import FieldError, Problem, responses
 from upper_compass.api.services import Services
 from upper_compass.collect.checking import Checked, UnreadableError, as_rows, check_body, first_problem, read_sent
 from upper_compass.collect.directory import Collecting
-from upper_compass.collect.marking import is_own
+from upper_compass.collect.marking import are_judged, is_own
 from upper_compass.collect.throttle import network_of
 from upper_compass.collect.writing import BusyError, NotStoredError
 from upper_compass.core.hits import Address, Hit
@@ -32,6 +32,7 @@ from upper_compass.store.sites import Site as StoredSite
 router = APIRouter(tags=["Collecting"])
 
 MOST_BYTES = 64 * 1024
+SMALL = 8 * 1024
 MAX_HOST, MAX_FIELD = 253, 100
 M = TypeVar("M", bound=BaseModel)
 TYPES = ("application/json", "text/plain")
@@ -128,18 +129,34 @@ class Sending:
     address: str | None
 
 
-def _prepare(services: Services, found: Collecting, sending: Sending) -> tuple[list[HitRow], Checked]:
-    """Read a body and make rows of it; all that takes time with what was sent, so it has a thread. Raises UnreadableError."""
-    site = found.site
-    checked = check_body(sending.body, services.now(), read_sent(sending.sent), found.hosts)
-    hits = checked.hits
+async def _prepare(services: Services, found: Collecting, sending: Sending) -> tuple[list[HitRow], Checked]:
+    """Read a body and make rows of it. Raises UnreadableError.
+
+    What takes time with what was sent has a thread. A body of a few hits, such as a browser sends, costs less than the way to a thread and back.
+    """
+    if len(sending.body) > SMALL:
+        checked = await to_thread.run_sync(_check, services, found, sending, limiter=services.collecting)
+    else:
+        checked = _check(services, found, sending)
+    plain = found.site.tagging.cookie and not sending.follow and len(sending.body) <= SMALL and are_judged([hit.user_agent for hit in checked.hits])
+    if plain:
+        return _rows(services, found, sending, checked), checked
+    return await to_thread.run_sync(_rows, services, found, sending, checked, limiter=services.collecting), checked
+
+
+def _check(services: Services, found: Collecting, sending: Sending) -> Checked:
+    return check_body(sending.body, services.now(), read_sent(sending.sent), found.hosts)
+
+
+def _rows(services: Services, found: Collecting, sending: Sending, checked: Checked) -> list[HitRow]:
+    site, hits = found.site, checked.hits
     if hits and not site.tagging.cookie:
         _give_pseudonyms(services, site, hits, sending.address)
     if hits and sending.follow and services.tokens.read(site, sending.follow, "follow", "trial") is not None:
         with services.engine.begin() as connection:
             visitors.follow(connection, site.id, sending.follow, hits[-1].visitor)
     own = is_own(sending.address, found.own_networks) or bool(sending.own and services.tokens.read(site, sending.own, "own", "trial") is not None)
-    return as_rows(site.id, hits, country=services.countries.of(sending.address), own=own), checked
+    return as_rows(site.id, hits, country=services.countries.of(sending.address), own=own)
 
 
 def _give_pseudonyms(services: Services, site: StoredSite, hits: list[Hit], address: str | None) -> None:
@@ -175,7 +192,7 @@ async def collect(request: Request, services: ServicesHere, site: Site, sent: Se
             return Response(status_code=204, headers=headers)
         _count(services, found, address, 1)
         sending = Sending(await _body(request), sent, own, follow, address)
-        rows, checked = await to_thread.run_sync(_prepare, services, found, sending, limiter=services.collecting)
+        rows, checked = await _prepare(services, found, sending)
         _note(services, found, _host_of(request), checked)
         if len(rows) > 1:
             _count(services, found, address, len(rows) - 1)

@@ -33,6 +33,11 @@ def are_robots(user_agents: Sequence[str | None]) -> list[bool]:
     return [bool(agent and known[agent]) for agent in user_agents]
 
 
+def are_judged(user_agents: Sequence[str | None]) -> bool:
+    """Whether all of these were judged before, so that judging them again costs nothing."""
+    return all(not agent or agent in _judged for agent in user_agents)
+
+
 def read_networks(texts: Sequence[str]) -> list[Network]:
     """Networks of a site's settings; one that cannot be read is passed over."""
     networks = []

@@ -204,7 +204,10 @@ def _chosen(instance: str | None) -> str:
 
 
 def import_file(file: Path, site_key: str, instance: str | None) -> int:
-    """Import hits from a file; the exit status."""
+    """Import hits from a file, named from the folder that the command was called in; the exit status."""
+    file = Path(os.environ.get("COMPASS_CALLED_FROM", ".")) / file
+    if not file.is_file():
+        raise CannotRunError(f"There is no file {file}.")
     chosen = _chosen(instance)
     with prepared(chosen) as engine:
         with engine.connect() as connection:

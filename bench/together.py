@@ -1,0 +1,142 @@
+"""Collecting and reading at once: 200 hits a second beside three readers for 30 seconds, then 1,000 requests at once. Run: ./compass bench together.
+
+The server is one process on the demo's history, senders and readers are others; all share this machine's cores with PostgreSQL. Requests are sent when
+their time has come, whatever became of those before, and waited for from then on.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import http.client
+import json
+import multiprocessing
+import os
+import secrets
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from datetime import date, timedelta
+from multiprocessing.queues import Queue
+
+import uvloop
+
+from bench.collect import free_port, request_of, wait_for
+from upper_compass.demo.laying import ACCOUNT, PASSWORD, lay
+from upper_compass.run.cluster import start_cluster
+from upper_compass.settings import Clock
+from upper_compass.store.database import connect, migrate
+
+SECONDS, HITS_A_SECOND, READERS, AT_ONCE, CONNECTIONS = 30, 200, 3, 1000, 200
+HOST = "fennmoor-mill.example"
+SERVER = (
+    "import sys\nfrom pathlib import Path\nfrom upper_compass.api.app import create_app\nfrom upper_compass.run.serving import serve_app\n"
+    "from upper_compass.settings import Settings\nheld = Settings(database_url=sys.argv[1], snapshots=Path(sys.argv[3]), instance='bench')\n"
+    "serve_app(create_app(held), int(sys.argv[2]), held)\n"
+)
+
+
+def _reads(port: int, until: float, told: Queue[tuple[list[float], int]]) -> None:
+    """What the Overview asks, over and over."""
+    connection = http.client.HTTPConnection("127.0.0.1", port, timeout=60)
+    connection.request("POST", "/api/v1/session", json.dumps({"email": ACCOUNT, "password": PASSWORD}), {"Content-Type": "application/json"})
+    answer = connection.getresponse()
+    headers = {"Cookie": "; ".join(one.partition(";")[0] for one in answer.headers.get_all("Set-Cookie")), "Content-Type": "application/json"}
+    headers["X-CSRF-Token"] = json.loads(answer.read())["csrf"]
+    yesterday = date.today() - timedelta(days=1)
+    period = {"first": str(yesterday - timedelta(days=27)), "last": str(yesterday)}
+    asked = {"period": period, "goal": 1, "measures": ["visits", "conversions", "conversion_rate", "value"]}
+    bodies = [("table", asked | {"dimensions": [name]}) for name in ("channel", "entry_page", "page")]
+    bodies += [("series", asked), ("answer", {"period": period, "goal": 1})]
+    took, faults = [], 0
+    while time.time() < until:
+        for report, body in bodies:
+            began = time.perf_counter()
+            connection.request("POST", f"/api/v1/sites/mill/reports/{report}", json.dumps(body), headers)
+            answer = connection.getresponse()
+            answer.read()
+            faults += answer.status != 200
+            took.append(time.perf_counter() - began)
+    told.put((took, faults))
+
+
+async def _sends(port: int, times: list[float]) -> tuple[list[float], int]:
+    """(seconds that each request took from its time on, how many were not answered 204)."""
+    pool: asyncio.Queue[tuple[asyncio.StreamReader, asyncio.StreamWriter]] = asyncio.Queue()
+    for _ in range(CONNECTIONS):
+        pool.put_nowait(await asyncio.open_connection("127.0.0.1", port))
+    begins = time.perf_counter() + 0.2
+    took: list[float] = []
+    faults = 0
+
+    async def one(after: float) -> None:
+        nonlocal faults
+        await asyncio.sleep(begins + after - time.perf_counter())
+        request = request_of("/collect", 1, HOST)
+        held = await pool.get()
+        try:
+            held[1].write(request)
+            head = await held[0].readuntil(b"\r\n\r\n")
+            faults += not head.startswith(b"HTTP/1.1 204")
+        except (OSError, asyncio.IncompleteReadError):
+            faults += 1
+            held = await asyncio.open_connection("127.0.0.1", port)
+        took.append(time.perf_counter() - begins - after)
+        pool.put_nowait(held)
+
+    await asyncio.gather(*(one(after) for after in times))
+    return took, faults
+
+
+def _said(took: list[float], faults: int) -> dict[str, float]:
+    ordered = sorted(took)
+    return {
+        "requests": len(took), "faults": faults, "p50_ms": round(1000 * statistics.median(ordered)), "p99_ms": round(1000 * ordered[int(len(ordered) * 0.99)]),
+        "max_ms": round(1000 * ordered[-1]),
+    }  # fmt: skip
+
+
+def _beside(port: int, readers: int) -> dict[str, dict[str, float]]:
+    spawn = multiprocessing.get_context("spawn")
+    told: Queue[tuple[list[float], int]] = spawn.Queue()
+    until = time.time() + SECONDS + 3
+    reading = [spawn.Process(target=_reads, args=(port, until, told)) for _ in range(readers)]
+    for one in reading:
+        one.start()
+    time.sleep(3 if readers else 0)
+    count = SECONDS * HITS_A_SECOND
+    found = {"collecting": _said(*uvloop.run(_sends(port, [i / HITS_A_SECOND for i in range(count)])))}
+    parts = [told.get() for _ in reading]
+    for one in reading:
+        one.join()
+    if parts:
+        found["reading"] = _said([second for took, _ in parts for second in took], sum(faults for _, faults in parts))
+    return found
+
+
+def main() -> None:
+    """Lay the demo in a database of its own and measure on it."""
+    cluster = start_cluster()
+    name = f"compass_bench_{secrets.token_hex(4)}"
+    cluster.ensure_database(name)
+    engine = connect(cluster.url(name))
+    migrate(engine)
+    lay(engine, cluster.url(name), Clock().now())
+    engine.dispose()
+    port = free_port()
+    with tempfile.TemporaryDirectory() as folder:
+        server = subprocess.Popen([sys.executable, "-c", SERVER, cluster.url(name), str(port), folder], env=os.environ)
+        try:
+            wait_for(port)
+            for what, readers in (("alone", 0), ("beside three readers", READERS)):
+                print(json.dumps({what: _beside(port, readers)}), flush=True)
+            print(json.dumps({f"{AT_ONCE} at once": _said(*uvloop.run(_sends(port, [0.0] * AT_ONCE)))}), flush=True)
+        finally:
+            server.terminate()
+            server.wait()
+            cluster.drop_database(name)
+
+
+if __name__ == "__main__":
+    main()
