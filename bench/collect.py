@@ -93,14 +93,15 @@ def free_port() -> int:
 
 
 def wait_for(port: int) -> None:
-    """Wait until a server answers that it is well."""
+    """Wait until a server answers that it is well and has read its frames."""
     for _ in range(1200):
         try:
-            urllib.request.urlopen(f"http://127.0.0.1:{port}/health", timeout=1).close()
+            with urllib.request.urlopen(f"http://127.0.0.1:{port}/health", timeout=5) as answer:
+                if json.load(answer)["ready"]:
+                    return
         except OSError:
-            time.sleep(0.05)
-        else:
-            return
+            pass
+        time.sleep(0.05)
 
 
 def measure(hits: int) -> dict[str, object]:
