@@ -221,6 +221,13 @@ def test_the_tables_are_those_of_the_migrations(engine):
         assert compare_metadata(MigrationContext.configure(connection, opts=own), metadata) == []
 
 
+def test_an_address_with_nul_is_refused_with_a_sentence(client):
+    headers = sign_in(client, "analyst")
+    for path in ("/api/v1/sites/mill/findings/accepted?key=a%00b", "/api/v1/sites/a%00b", "/collect?site=a%00b"):
+        answer = client.delete(path, headers=headers)
+        assert (answer.status_code, answer.headers["content-type"]) == (422, "application/problem+json")
+
+
 def test_unknown_addresses_are_problem_documents(client):
     answer = client.get("/api/v1/nothing")
     assert (answer.status_code, answer.headers["content-type"]) == (404, "application/problem+json")

@@ -34,11 +34,14 @@ class Limits:
         if scope["type"] != "http":
             await self._app(scope, receive, send)
             return
+        if b"%00" in scope["query_string"] or "\0" in scope["path"]:  # the store cannot hold it, so nothing can have it
+            await self._refuse(Problem(422, "An address may not hold NUL.", headers={"Connection": "close"}), scope, receive, send)
+            return
         imports = bool(_IMPORT.match(scope["path"]))
         most = self._settings.max_import_bytes if imports else self._settings.max_body_bytes
         said = dict(scope["headers"]).get(b"content-length", b"")
         if said.isdigit() and (len(said) > 15 or int(said) > most):
-            await self._refuse(Problem(413, f"The body is longer than {_megabytes(most)}.", headers={"Connection": "close"}), scope, receive, send)
+            await self._refuse(Problem(413, f"The body is longer than {_megabytes(most)}."), scope, receive, send)
             return
         within = self._settings.import_seconds if imports else self._settings.body_seconds
         limited = _Limited(receive, most, within)
@@ -91,5 +94,5 @@ class _Limited:
         self._whole = message["type"] != "http.request" or not message.get("more_body")
         self._length += len(message.get("body", b""))
         if self._length > self._most:
-            raise HTTPException(413, f"The body is longer than {_megabytes(self._most)}.", {"Connection": "close"})
+            raise HTTPException(413, f"The body is longer than {_megabytes(self._most)}.")
         return message

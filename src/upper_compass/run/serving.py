@@ -32,6 +32,7 @@ def protocol(head_seconds: float, max_connections: int) -> type[HttpToolsProtoco
 
         _timer: asyncio.TimerHandle | None = None
         _head = 0
+        _body_comes = False
 
         def connection_made(self, transport: asyncio.Transport) -> None:  # type: ignore[override]
             super().connection_made(transport)
@@ -44,16 +45,21 @@ def protocol(head_seconds: float, max_connections: int) -> type[HttpToolsProtoco
             super().connection_lost(exc)
 
         def data_received(self, data: bytes) -> None:
-            if self in waiting:
+            super().data_received(data)
+            if self in waiting and not self._body_comes:  # with all of this the head is still not whole
                 self._head += len(data)
                 if self._head > MAX_HEAD:
                     self.drop()
-                    return
-            super().data_received(data)
 
         def on_headers_complete(self) -> None:
             self._head_came()
+            self._body_comes = True
             super().on_headers_complete()
+
+        def on_message_complete(self) -> None:
+            self._body_comes = False  # what was answered before it came has been let go of
+            self._head = 0
+            super().on_message_complete()
 
         def on_response_complete(self) -> None:
             super().on_response_complete()
@@ -61,9 +67,9 @@ def protocol(head_seconds: float, max_connections: int) -> type[HttpToolsProtoco
                 self._await_head()
 
         def drop(self) -> None:
-            """Close the connection at once."""
+            """Close the connection; what was answered before still goes out, and a sender that sleeps sees the end of it."""
             self._head_came()
-            self.transport.abort()
+            self.transport.close()
 
         def _await_head(self) -> None:
             self._head_came()
