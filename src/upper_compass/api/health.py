@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime, timedelta
-from typing import Annotated
+from typing import Annotated, get_args
 
 from fastapi import APIRouter, Query
 from pydantic import BaseModel, ConfigDict
@@ -72,6 +72,7 @@ def list_findings(access: Viewer, services: ServicesHere) -> list[FindingOut]:
         held = store.accepted_of(connection, access.site.id)
     until = max(round(now.timestamp() * 1000), midnights[-1] + 1)
     found = [*look(Look(reading.shards, access.site.rules, midnights, until, goals)), *_refused(access, services)]
+    found.sort(key=lambda finding: get_args(Severity).index(finding.severity))
     told = []
     for finding in found:
         why = held.get(finding.key)
@@ -88,26 +89,26 @@ def _refused(access: Access, services: Services) -> list[Finding]:
     return [_finding(why, what, rows) for (why, what), rows in groups.items()]
 
 
-# Kind, severity, title, cost, advice; `what` is the field or the host, `count` how often.
+# Kind, severity, title, cost, advice; `what` is the field or the host.
 _TOLD: dict[Why, tuple[Kind, Severity, str, str, str]] = {
     "unknown host": (
         "refused", "middle", "Pages of {what} send hits that are refused",
-        "{count} of its requests were turned away, for it is not among the site's hosts.", "Add the host in Settings if it is yours.",
+        "{requests} of it {were} turned away, for it is not among the site's hosts.", "Add the host in Settings if it is yours.",
     ),
     "unknown key": (
-        "unknown key", "high", "Pages of {what} bear a key that no site has", "They asked {count} times, and nothing of them is counted.",
+        "unknown key", "high", "Pages of {what} bear a key that no site has", "They asked {times}, and nothing of them is counted.",
         "Copy the line of Site code anew into these pages.",
     ),
     "refused": (
-        "refused hits", "high", "Hits are refused for their {what}", "{count} hits were turned away; what they told is lost.",
+        "refused hits", "high", "Hits are refused for their {what}", "{hits} {were} turned away, and what was told is lost.",
         "Mend it where the page makes the hit; the documents on tagging say what each field may hold.",
     ),
     "shortened": (
-        "shortened hits", "middle", "{what} of hits is not understood", "{count} hits were stored without it, or with a part of it.",
+        "shortened hits", "middle", "The field {what} of hits is not understood", "{hits} {were} stored without it, or with a part of it.",
         "Mend it where the page makes the hit; the documents on tagging say what each field may hold.",
     ),
     "too many": (
-        "surge", "high", "More hits came than one {what} may send", "{count} requests were turned away; browsers send them again for a day.",
+        "surge", "high", "More hits came than one {what} may send", "{requests} {were} turned away; browsers send them again for a day.",
         "Look in Now at what sends them. The limits are settings of the installation.",
     ),
 }  # fmt: skip
@@ -116,7 +117,11 @@ _TOLD: dict[Why, tuple[Kind, Severity, str, str, str]] = {
 def _finding(why: Why, what: str, rows: list[Refused]) -> Finding:
     kind, severity, title, cost, advice = _TOLD[why]
     count = sum(one.times for one in rows)
-    told = {"what": what or "an unknown page", "count": f"{count:,}"}
+    one = count == 1
+    told = {
+        "what": what or "an unknown page", "were": "was" if one else "were", "times": "once" if one else f"{count:,} times",
+        "hits": "1 hit" if one else f"{count:,} hits", "requests": "1 request" if one else f"{count:,} requests",
+    }  # fmt: skip
     keys = [f"key {one.place.site_key}" for one in rows] if why == "unknown key" else [one.place.page for one in rows if one.place.page]
     return Finding(
         key=f"{kind} {what}"[:600], kind=kind, severity=severity, title=title.format(**told), count=count, cost=cost.format(**told), advice=advice,

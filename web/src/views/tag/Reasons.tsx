@@ -119,8 +119,8 @@ function ofTheScript(site: Site, fetched: boolean, lately: boolean): Reason[] {
       text: (
         <>
           {lately ? "The script was not fetched since: " : "The script was never fetched: "}
-          the page does not bear the code{lately && ", or the browser has a copy of it that is no five minutes old"}. Look into its source
-          for <code>uc.js</code>.
+          the page does not bear the code{lately && ", or the browser still has the copy that it keeps for five minutes"}. Look into its
+          source for <code>uc.js</code>.
         </>
       ),
     },
