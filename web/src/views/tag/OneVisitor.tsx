@@ -14,7 +14,8 @@ export function OneVisitor() {
   const queries = useQueryClient();
   const [visitor, setVisitor] = useState("");
   const [asking, setAsking] = useState(false);
-  const query = { visitor: visitor.trim() };
+  // In the cookie of several hosts a mark stands behind it.
+  const query = { visitor: visitor.trim().replace(/\.w$/, "") };
   const hand = useMutation({
     mutationFn: () =>
       ask(client.GET("/api/v1/sites/{site}/visitors/export", { params: { path: { site: site.key }, query }, parseAs: "blob" })),
@@ -35,7 +36,7 @@ export function OneVisitor() {
     <section className="form" aria-label="One visitor">
       <h2 className="title">One visitor</h2>
       <Field label="The visitor’s pseudonym" hint="it stands in every visit, and in the cookie uc_visitor" wrong={wrong}>
-        {(control) => <input {...control} value={visitor} maxLength={64} onChange={(event) => change(event.target.value)} />}
+        {(control) => <input {...control} value={visitor} maxLength={66} onChange={(event) => change(event.target.value)} />}
       </Field>
       <div className="end">
         <button type="button" className="do plain" disabled={!visitor.trim() || hand.isPending} onClick={() => hand.mutate()}>
