@@ -74,6 +74,13 @@ def test_no_json_whatever_breaks_the_reading(value):
     assert checked.hits == []
 
 
+def test_half_of_a_pair_of_surrogates_costs_no_hit():
+    whole, half = body({"title": "whole"}).decode(), body({"title": "HALF"}).decode().replace("HALF", "cut\\ud83d")
+    checked = check_body(f"[{whole[1:-1]},{half[1:-1]}]".encode(), NOW, None)
+    assert [hit.title for hit in checked.hits] == ["whole", "cut?"]
+    assert checked.refused == []
+
+
 def test_rows_have_the_columns_of_the_store():
     good = check_body(body({"kind": "order", "value": 5, "order": {"id": "o", "items": [{"sku": "a"}]}, "props": {"é": "ß"}}), NOW, None).hits
     [row] = as_rows(7, good, country="IE", own=True)

@@ -7,7 +7,7 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
-from typing import TypeVar
+from typing import Any, TypeVar
 
 import orjson
 from pydantic import TypeAdapter, ValidationError
@@ -80,7 +80,7 @@ def check_body(body: bytes, received: datetime, sent: datetime | None, hosts: fr
 def _one_by_one(text: bytes, why: ValidationError) -> tuple[list[Hit | None], Checked]:
     """The slow way, taken when something in a body is not as it must be."""
     try:
-        parsed = orjson.loads(text)
+        parsed = _parsed(text)
     except orjson.JSONDecodeError as error:
         raise UnreadableError(f"The body is not JSON: {error.msg} (line {error.lineno}, column {error.colno}).") from why
     items = parsed if isinstance(parsed, list) else [parsed]
@@ -98,6 +98,20 @@ def _one_by_one(text: bytes, why: ValidationError) -> tuple[list[Hit | None], Ch
             url = item.get("url") if isinstance(item, dict) else None
             checked.refused.append(Refused(index, *first_problem(error), page=page_of(url) if isinstance(url, str) else ""))
     return hits, checked
+
+
+def _parsed(text: bytes) -> Any:  # noqa: ANN401
+    """What JSON says. Half of a pair of surrogates, such as a title that was cut in the midst of one has, is read as a sign of its own."""
+    try:
+        return orjson.loads(text)
+    except orjson.JSONDecodeError:
+        try:
+            whole = json.dumps(json.loads(text), ensure_ascii=False).encode("utf-8", "replace")
+        except (ValueError, RecursionError):
+            whole = b""
+        if not whole:
+            raise
+    return orjson.loads(whole)
 
 
 def read_leniently(item: object, model: type[H], more: tuple[str, ...] = ()) -> tuple[H, list[str]]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping, Sequence
 from difflib import get_close_matches
+from heapq import nlargest
 from typing import Annotated, Literal, get_args
 from urllib.parse import quote, unquote_plus, urlsplit, urlunsplit
 
@@ -22,6 +23,8 @@ TAGS: tuple[SourceField, ...] = ("source", "medium", "campaign", "content", "ter
 FORBIDDEN = re.compile(r"""[&?#=%"'<>\\{}|^`\x00-\x1f]""")
 LONGEST = 2000
 NEAR = 0.8
+# Comparing two values takes the product of their lengths, so the most frequent ones of a bounded length are compared.
+COMPARED, LONGEST_COMPARED = 500, 100
 
 
 class LinkDraft(BaseModel):
@@ -180,7 +183,10 @@ def _bare(text: str) -> str:
 
 def _nearest(value: str, among: Sequence[str] | Mapping[str, int]) -> str | None:
     """A value that is spelled nearly alike: the same letters with other signs between them, or but for a letter or two. The more frequent one first."""
-    others = [one for one in (sorted(among, key=lambda one: -among[one]) if isinstance(among, Mapping) else among) if one != value]
+    frequent = nlargest(COMPARED, among, key=lambda one: among[one]) if isinstance(among, Mapping) else among[:COMPARED]
+    others = [one for one in frequent if one != value and len(one) <= LONGEST_COMPARED]
+    if len(value) > LONGEST_COMPARED:
+        return None
     same = next((one for one in others if _bare(one) and _bare(one) == _bare(value)), None)
     # Numbers tell campaigns apart; what differs in a digit alone is meant to.
     alike = [one for one in others if re.sub(r"\D", "", one) == re.sub(r"\D", "", value)]
