@@ -94,7 +94,7 @@ def test_a_goal_is_previewed_made_changed_put_away_and_brought_back(analyst):
     form.get_by_label("this").fill("(")
     expect(form).to_contain_text("cannot be counted")
     form.get_by_role("button", name="Make it").click()
-    expect(form.get_by_role("alert")).to_contain_text("regular expression that can be read")
+    expect(form.get_by_role("alert")).to_contain_text("this cannot be read from character 1 on (()")
     expect(form.get_by_label("Name", exact=True)).to_have_value("Tasters")
     form.get_by_label("this").fill("thanks$")
     form.get_by_label("Worth").select_option("the same each time")

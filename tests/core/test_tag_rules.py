@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 
 from upper_compass.core.inserting import strange_in, tidied_html
-from upper_compass.core.tag_rules import RuleSet, asks_for_visit, changes_between, for_script, inserts
+from upper_compass.core.tag_rules import RuleSet, changes_between, for_script, inserts, parts_for
 
 EVENT = {"kind": "event", "name": "read"}
 HTML = {"kind": "html", "html": "<p>Hello</p>", "selector": "main"}
@@ -94,9 +94,9 @@ def test_the_visit_is_asked_for_only_where_a_rule_needs_it():
         a_rule(then=[{"kind": "field", "key": "a", "value": source}]),
     )
     for rule in needs:
-        assert asks_for_visit(for_script(rules(rule), html=True))
-        assert not asks_for_visit(for_script(rules({**rule, "rests": True}), html=True))
-    assert not asks_for_visit(for_script(rules(a_rule(then=[{"kind": "event", "name": "source"}])), html=True))
+        assert "visit" in parts_for(for_script(rules(rule)), html=True)
+        assert "visit" not in parts_for(for_script(rules({**rule, "rests": True})), html=True)
+    assert "visit" not in parts_for(for_script(rules(a_rule(then=[{"kind": "event", "name": "source"}]))), html=True)
 
 
 def test_what_changed_between_two_versions():

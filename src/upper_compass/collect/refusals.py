@@ -23,6 +23,7 @@ class Refusals:
         self._engine, self._now = engine, now
         self._counted: dict[Place, Refused] = {}
         self._lock = threading.Lock()
+        self._writing = threading.Lock()
         self._stop = threading.Event()
         self._thread = threading.Thread(target=self._run, name="refusals", daemon=True)
 
@@ -46,11 +47,12 @@ class Refusals:
                 self._counted[place] = Refused(place, held.times + 1 if held else 1, held.first if held else at, at)
 
     def flush(self) -> None:
-        """Write down what was counted."""
-        with self._lock:
-            counted, self._counted = self._counted, {}
-        if counted:
-            self._write(sorted(counted.values(), key=lambda one: tuple(vars(one.place).values())))
+        """Write down what was counted; when it returns, also what another thread was just writing is there."""
+        with self._writing:
+            with self._lock:
+                counted, self._counted = self._counted, {}
+            if counted:
+                self._write(sorted(counted.values(), key=lambda one: tuple(vars(one.place).values())))
 
     def _write(self, counted: Sequence[Refused]) -> None:
         with self._engine.begin() as connection:
