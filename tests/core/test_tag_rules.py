@@ -94,9 +94,9 @@ def test_the_visit_is_asked_for_only_where_a_rule_needs_it():
         a_rule(then=[{"kind": "field", "key": "a", "value": source}]),
     )
     for rule in needs:
-        assert "visit" in parts_for(for_script(rules(rule)), html=True)
-        assert "visit" not in parts_for(for_script(rules({**rule, "rests": True})), html=True)
-    assert "visit" not in parts_for(for_script(rules(a_rule(then=[{"kind": "event", "name": "source"}]))), html=True)
+        assert "visit" in parts_for(for_script(rules(rule), html=True))
+        assert "visit" not in parts_for(for_script(rules({**rule, "rests": True}), html=True))
+    assert "visit" not in parts_for(for_script(rules(a_rule(then=[{"kind": "event", "name": "source"}])), html=True))
 
 
 def test_what_changed_between_two_versions():
