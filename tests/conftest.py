@@ -34,6 +34,8 @@ PASSWORD = "a long enough one"
 DAY = os.environ.get("COMPASS_TEST_DAY", "2026-11-25")
 SHIFT = (datetime.fromisoformat(f"{DAY}T12:00:00+00:00") - datetime.now(UTC)).total_seconds()
 os.environ["COMPASS_CLOCK_SHIFT"] = str(SHIFT)
+# Where the application is one of this process, so is what it reads with; servers of their own run as they do outside of tests.
+os.environ["COMPASS_READING_APART"] = "false"
 # Hundreds of tests sign in from one place.
 os.environ["COMPASS_SIGN_INS_PER_NETWORK"] = "100000"
 now = Clock().now
@@ -150,7 +152,12 @@ class Server:
     )
 
     def __init__(self, url, snapshots, *, demo=False, settings=None):
-        self._environment = os.environ | {"PYTHONPATH": str(ROOT / "src")} | {f"COMPASS_{name}": value for name, value in (settings or {}).items()}
+        self._environment = (
+            os.environ
+            | {"PYTHONPATH": str(ROOT / "src")}
+            | {"COMPASS_READING_APART": "true"}
+            | {f"COMPASS_{name}": value for name, value in (settings or {}).items()}
+        )
         with socket.socket() as probe:
             probe.bind(("127.0.0.1", 0))
             self.port = probe.getsockname()[1]

@@ -29,6 +29,8 @@ class Settings(Clock):
     tracker: Path | None = None
     demo: bool = False
     instance: str = "main"
+    # Reports are read in a process of their own, so that they take nothing from collecting; else in this one, which needs less memory.
+    reading_apart: bool = True
     # Proxies whose word on the client's address is taken, as uvicorn's --forwarded-allow-ips.
     trusted_proxies: str = "127.0.0.1"
     # A minute, by network (of 256 addresses) and by site.

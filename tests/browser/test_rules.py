@@ -266,8 +266,9 @@ def test_a_viewer_reads_rules_and_changes_none(page):
 
 def test_a_trial_that_is_over_leaves_the_live_rules_in_place(page, demo_database):
     page.goto("/mill/recipes/no-knead-loaf#uc-trial=0123456789abcdef")
-    page.wait_for_function("localStorage.getItem('uc_trial') === null && document.cookie")
+    page.wait_for_function("() => localStorage.getItem('uc_trial') === null && document.cookie")
     assert "#" not in page.url
+    page.wait_for_function("() => JSON.parse(localStorage.uc_visit_mill ?? '{}').source")  # else the page is left before it knows where the visit came from
     page.get_by_role("link", name="The flour for it").click()
     assert wait_for(page, demo_database, f"visitor = '{visitor_of(page)}' AND name = 'flour wanted'")[0]["props"] == {
         "recipe": "No knead loaf",

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import datetime, timedelta
+from datetime import datetime
 from typing import Annotated, get_args
 
 from fastapi import APIRouter, Query
@@ -10,15 +10,13 @@ from pydantic import BaseModel, ConfigDict
 
 from upper_compass.api.access import Access, Analyst, ServicesHere, Viewer, who
 from upper_compass.api.problems import Problem, responses
-from upper_compass.api.reports import reading_of
 from upper_compass.api.routing import Route
 from upper_compass.api.services import Services
 from upper_compass.api.visitors import refused_of
 from upper_compass.core.findings import Finding, IgnoreHost, Kind, Mend, Severity, mended
-from upper_compass.core.health import HISTORY, Look, look
 from upper_compass.core.health.looking import MOST_EXAMPLES
-from upper_compass.core.periods import midnight
 from upper_compass.core.texts import storable
+from upper_compass.frames import asking
 from upper_compass.store import accepted as store
 from upper_compass.store import sites
 from upper_compass.store.refusals import Refused, Why
@@ -63,15 +61,10 @@ class MendIn(BaseModel):
 @router.get("", openapi_extra=who("viewer"), responses=responses(401, 404))
 def list_findings(access: Viewer, services: ServicesHere) -> list[FindingOut]:
     """What is wrong with the tags in the last 30 days and today, the gravest first. For the site's viewers."""
-    reading = reading_of(services, access)
-    now = services.now()
-    today = now.astimezone(reading.zone).date()
-    midnights = [midnight(today - timedelta(days=back), reading.zone) for back in range(HISTORY, -1, -1)]
     with access.engine.connect() as connection:
         goals = [(goal.name, goal.goal) for goal in sites.goals_of(connection, access.site.id)]
         held = store.accepted_of(connection, access.site.id)
-    until = max(round(now.timestamp() * 1000), midnights[-1] + 1)
-    found = [*look(Look(reading.shards, access.site.rules, midnights, until, goals)), *_refused(access, services)]
+    found = [*services.reader.read(access.site, asking.findings, services.now(), access.site.rules, goals), *_refused(access, services)]
     found.sort(key=lambda finding: get_args(Severity).index(finding.severity))
     told = []
     for finding in found:

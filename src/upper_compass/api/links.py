@@ -14,18 +14,18 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from upper_compass.api.access import Access, Analyst, Owner, ServicesHere, Viewer, who
 from upper_compass.api.naming import last_days
 from upper_compass.api.problems import FieldError, Problem, responses
-from upper_compass.api.reports import goal_for, reading_of
+from upper_compass.api.reports import goal_for
 from upper_compass.api.routing import Route
 from upper_compass.api.services import Services
-from upper_compass.core.cut import Question
 from upper_compass.core.frame import Dictionaries
 from upper_compass.core.lexicon import Lexicon
-from upper_compass.core.linked import Came, MadeLink, Unmade, came_by, known_values, unmade_links
+from upper_compass.core.linked import Came, MadeLink, Unmade
 from upper_compass.core.links import Builder, BuiltLink, LinkDraft, Word
 from upper_compass.core.plain import sentence
 from upper_compass.core.qr import CodeRequest, UnfitCodeError, make_code
 from upper_compass.core.sheets import SheetError, read_sheet, write_sheet
 from upper_compass.core.texts import storable
+from upper_compass.frames import asking
 from upper_compass.reference import shipped
 from upper_compass.store import links as store
 from upper_compass.store.links import StoredLink
@@ -87,10 +87,9 @@ class CodeOut(BaseModel):
 
 
 def _builder(services: Services, access: Access) -> Builder:
-    reading = reading_of(services, access)
     with access.engine.connect() as connection:
         words = store.vocabulary_of(connection, access.site.id)
-    known = known_values(reading.shards, Question(*last_days(services, access, KNOWN_DAYS).bounds(reading.zone)))
+    known = services.reader.read(access.site, asking.values_known, last_days(services, access, KNOWN_DAYS))
     return Builder(access.site.rules, shipped(), known, words)
 
 
@@ -161,8 +160,7 @@ def list_links(access: Viewer, services: ServicesHere, goal: GoalId = None) -> l
     if not held:
         return []
     made = _made(access, held)
-    reading = reading_of(services, access)
-    came = came_by(reading.shards, Question(0, 2**62, goal=goal_for(access, goal)), [one for one, _ in made])
+    came = services.reader.read(access.site, asking.visits_by_link, goal_for(access, goal), [one for one, _ in made])
     return [
         LinkOut(
             id=link.id, url=link.url, address=link.draft.address, note=link.note, by=link.by, made=link.made, archived=link.archived, read=read,
@@ -202,9 +200,8 @@ def list_unmade(access: Viewer, services: ServicesHere) -> list[Unmade]:
     """Links seen in the traffic of the last 90 days that nobody made here. For the site's viewers."""
     with access.engine.connect() as connection:
         held = store.links_of(connection, access.site.id)
-    reading = reading_of(services, access)
-    period = last_days(services, access, UNMADE_DAYS)
-    return unmade_links(reading.shards, Question(*period.bounds(reading.zone)), [one for one, _ in _made(access, held)] if held else [])
+    made = [one for one, _ in _made(access, held)] if held else []
+    return services.reader.read(access.site, asking.links_unmade, last_days(services, access, UNMADE_DAYS), made)
 
 
 @router.post("/links/code", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))

@@ -11,11 +11,10 @@ import psycopg
 import sqlalchemy as sa
 import structlog
 from anyio import to_thread
-from pydantic import BaseModel
 
-from upper_compass.core.arrivals import Present, arrivals, newest_seq, present
-from upper_compass.core.told import ToldHit
-from upper_compass.frames.keeper import Keeper
+from upper_compass.core.arrivals import Tidings
+from upper_compass.frames import asking
+from upper_compass.frames.reader import Reader, ReaderAwayError
 from upper_compass.store.sites import Site, site_by_key
 
 EVERY = 0.7
@@ -23,30 +22,17 @@ AT_FIRST, AT_ONCE = 60, 200
 log = structlog.get_logger()
 
 
-class Tidings(BaseModel):
-    """What arrived up to number `seq`, newest first; how many hits more there were; who is on the site. `at` in ms since 1970."""
-
-    seq: int
-    at: int
-    arrived: list[ToldHit]
-    left_out: int
-    present: Present
-
-
 class Lookout:
     """Belongs to one event loop."""
 
-    def __init__(self, engine: sa.Engine, keeper: Keeper, now: Callable[[], datetime]) -> None:
-        self._engine, self._keeper, self._now = engine, keeper, now
+    def __init__(self, engine: sa.Engine, reader: Reader, now: Callable[[], datetime]) -> None:
+        self._engine, self._reader, self._now = engine, reader, now
         self._watching: dict[str, list[asyncio.Queue[Tidings]]] = {}
         self._looking: dict[str, asyncio.Task[None]] = {}
 
     def look(self, site: Site, after: int, limit: int, visitor: str | None = None) -> Tidings:
         """What arrived after number `after`, at most `limit` hits of it; only those of one visitor where one is named."""
-        shards = self._keeper.frames(site).shards
-        at = int(self._now().timestamp() * 1000)
-        arrived, left_out = arrivals(shards, after, limit, visitor)
-        return Tidings(seq=newest_seq(shards), at=at, arrived=arrived, left_out=left_out, present=present(shards, at))
+        return self._reader.read(site, asking.tidings, self._now(), after, limit, visitor)
 
     async def tidings(self, site: Site, after: int | None) -> AsyncIterator[Tidings]:
         """The newest hits at once, or all since number `after`; then what arrives, as it arrives."""
@@ -74,7 +60,7 @@ class Lookout:
             await asyncio.sleep(EVERY)
             try:
                 news = await to_thread.run_sync(self._look_again, key, seq)
-            except (sa.exc.SQLAlchemyError, psycopg.Error) as why:  # the database is away; who watches goes on watching
+            except (sa.exc.SQLAlchemyError, psycopg.Error, ReaderAwayError) as why:  # the database or the reader is away; who watches goes on watching
                 log.warning("could not look for arrivals", site=key, why=str(why))
                 continue
             if news is None:

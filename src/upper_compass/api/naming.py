@@ -11,17 +11,15 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from upper_compass.api.access import Access, Analyst, ServicesHere, Viewer, who
 from upper_compass.api.problems import Problem, responses
-from upper_compass.api.reports import reading_of
 from upper_compass.api.routing import Route
 from upper_compass.api.services import Services
-from upper_compass.core.cut import Question
-from upper_compass.core.events import EventOut, events
+from upper_compass.core.events import EventOut
 from upper_compass.core.goals import Goal
 from upper_compass.core.periods import Period
-from upper_compass.core.previews import GoalPreview, preview_goal
-from upper_compass.core.reports import question
+from upper_compass.core.previews import GoalPreview
 from upper_compass.core.requests import Narrowing
 from upper_compass.core.site import EventNote, SiteField, SiteRules
+from upper_compass.frames import asking
 from upper_compass.store import sites as store
 
 router = APIRouter(prefix="/api/v1/sites/{site}", tags=["Tagging"], route_class=Route)
@@ -68,8 +66,7 @@ class GoalCounted(BaseModel):
 @router.post("/events", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
 def list_events(request: EventsRequest, access: Viewer, services: ServicesHere) -> list[EventOut]:
     """Every event that ever arrived, with its figures in the period. For the site's viewers."""
-    reading = reading_of(services, access)
-    return events(reading.shards, question(reading, request.period, None, request.only, with_hidden=False), access.site.rules)
+    return services.reader.read(access.site, asking.event_list, request.period, request.only, access.site.rules)
 
 
 @router.put("/events", openapi_extra=who("analyst"), responses=responses(401, 403, 404, 422))
@@ -89,9 +86,8 @@ def describe_event(access: Analyst, note: EventNote = Body(examples=[{"name": "s
 @router.post("/goals/preview", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
 def preview(request: PreviewRequest, access: Viewer, services: ServicesHere) -> PreviewOut:
     """What a goal would have counted in the last 30 days and today. For the site's viewers."""
-    reading = reading_of(services, access)
     period = last_days(services, access, PREVIEW_DAYS)
-    found = preview_goal(reading.shards, Question(*period.bounds(reading.zone), goal=request.goal, keep=False))
+    found = services.reader.read(access.site, asking.goal_preview, period, request.goal)
     return PreviewOut(period=period, **found.model_dump())
 
 
@@ -100,10 +96,8 @@ def counted(access: Viewer, services: ServicesHere) -> list[GoalCounted]:
     """What each goal of the site counted in the last 30 days and today. For the site's viewers."""
     with access.engine.connect() as connection:
         goals = store.goals_of(connection, access.site.id)
-    reading = reading_of(services, access)
-    bounds = last_days(services, access, PREVIEW_DAYS).bounds(reading.zone)
-    found = [(goal.id, preview_goal(reading.shards, Question(*bounds, goal=goal.goal))) for goal in goals]
-    return [GoalCounted(id=number, conversions=one.conversions, value=one.value) for number, one in found]
+    found = services.reader.read(access.site, asking.goals_counted, last_days(services, access, PREVIEW_DAYS), [goal.goal for goal in goals])
+    return [GoalCounted(id=goal.id, conversions=one.conversions, value=one.value) for goal, one in zip(goals, found, strict=True)]
 
 
 @router.put("/fields/{key}", openapi_extra=who("analyst"), responses=responses(401, 403, 404, 422))

@@ -18,6 +18,7 @@ from starlette.requests import ClientDisconnect
 
 from upper_compass.core.dimensions import OWN, UnknownDimensionError
 from upper_compass.core.plain import sentence
+from upper_compass.frames.reader import ReaderAwayError
 from upper_compass.store.sites import UnfitError
 
 log = structlog.get_logger()
@@ -116,6 +117,11 @@ def install(app: FastAPI) -> None:
             return await _unforeseen(request, error)
         log.error("database away", path=request.url.path, why=str(error)[:300])
         return Problem(503, "The database is away for the moment. Nothing was changed; please try again.", headers={"Retry-After": "5"}).answer()
+
+    @app.exception_handler(ReaderAwayError)
+    async def _reader_away(request: Request, error: ReaderAwayError) -> Response:
+        log.warning("reader away", path=request.url.path)
+        return Problem(503, "Reports are started again just now; please try again in a moment.", headers={"Retry-After": "5"}).answer()
 
     @app.exception_handler(Exception)
     async def _unforeseen(request: Request, error: Exception) -> Response:

@@ -6,7 +6,6 @@ import asyncio
 import tempfile
 import threading
 from typing import Any
-from zoneinfo import ZoneInfo
 
 import psycopg
 from anyio import to_thread
@@ -23,7 +22,6 @@ from upper_compass.core.answers import Answer, AnswerRequest, answer
 from upper_compass.core.dimensions import DIMENSIONS, of_field
 from upper_compass.core.goals import Goal
 from upper_compass.core.measures import MEASURES, measured_parts
-from upper_compass.core.reports import Reading
 from upper_compass.core.requests import SeriesRequest, SeriesResult, TableRequest, TableResult
 from upper_compass.core.site import bare_host
 from upper_compass.store import sites as store
@@ -90,11 +88,6 @@ class ImportOut(BaseModel):
     broken_off: str | None
 
 
-def reading_of(services: Services, access: Access) -> Reading:
-    """What the site's reports are read from, up to date."""
-    return Reading(services.keeper.frames(access.site).shards, ZoneInfo(access.site.rules.timezone))
-
-
 def goal_for(access: Access, goal_id: int | None) -> Goal | None:
     """The goal to steer by."""
     if goal_id is None:
@@ -109,13 +102,13 @@ def goal_for(access: Access, goal_id: int | None) -> Goal | None:
 @router.post("/reports/table", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
 def table(access: Viewer, services: ServicesHere, request: TableRequest = Body(examples=[_TABLE])) -> TableResult:  # noqa: B008
     """A breakdown with its totals, held against the versus period. For the site's viewers."""
-    return reports.table(reading_of(services, access), request, goal_for(access, request.goal))
+    return services.reader.read(access.site, reports.table, request, goal_for(access, request.goal))
 
 
 @router.post("/reports/series", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
 def series(access: Viewer, services: ServicesHere, request: SeriesRequest = Body(examples=[_SERIES])) -> SeriesResult:  # noqa: B008
     """The course over time. For the site's viewers."""
-    return reports.series(reading_of(services, access), request, goal_for(access, request.goal))
+    return services.reader.read(access.site, reports.series, request, goal_for(access, request.goal))
 
 
 @router.post("/reports/answer", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
@@ -126,7 +119,7 @@ def answer_(access: Viewer, services: ServicesHere, request: AnswerRequest = Bod
         stored = store.goal_of(connection, access.site.id, request.goal)
     if goal is None or stored is None:
         raise Problem(422, "The site has no such goal.")
-    return answer(reading_of(services, access), request, goal, stored.name)
+    return services.reader.read(access.site, answer, request, goal, stored.name)
 
 
 @router.get("/registry", openapi_extra=who("viewer"), responses=responses(401, 404))

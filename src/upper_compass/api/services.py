@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import asyncio
 import threading
-from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import date, datetime
 
 import psycopg
 import sqlalchemy as sa
+import structlog
 from anyio import CapacityLimiter, to_thread
 
 from upper_compass.api.lookout import Lookout
@@ -21,8 +21,8 @@ from upper_compass.collect.refusals import Refusals
 from upper_compass.collect.throttle import Throttle
 from upper_compass.collect.tokens import Tokens
 from upper_compass.collect.writing import GroupWriter
-from upper_compass.frames.keeper import Keeper
-from upper_compass.reference import shipped
+from upper_compass.frames import asking
+from upper_compass.frames.reader import Reader, ReaderApart, ReaderAwayError, ReaderHere
 from upper_compass.settings import Settings
 from upper_compass.store import sites as site_store
 from upper_compass.store import visitors
@@ -31,6 +31,7 @@ from upper_compass.store.database import connect
 WARMED = 10
 READING = 4
 HEALTH_SECONDS = 2.0
+log = structlog.get_logger()
 
 
 @dataclass
@@ -39,7 +40,7 @@ class Services:
 
     settings: Settings
     engine: sa.Engine
-    keeper: Keeper
+    reader: Reader
     writer: GroupWriter
     directory: Directory
     countries: Countries
@@ -67,7 +68,7 @@ class Services:
         self.writer.stop()
         self.directory.stop()
         self.refusals.stop()
-        self.keeper.save()
+        self.reader.close()
         self.engine.dispose()
 
     async def database_answers(self) -> bool:
@@ -91,7 +92,9 @@ class Services:
             with self.engine.connect() as connection:
                 first = site_store.all_sites(connection)[:WARMED]
             for site in first:
-                self.keeper.frames(site)
+                self.reader.read(site, asking.newest)
+        except (sa.exc.SQLAlchemyError, psycopg.Error, ReaderAwayError) as why:
+            log.warning("nothing was read before somebody asked", why=str(why)[:200])
         finally:
             self.ready.set()
 
@@ -100,20 +103,9 @@ class Services:
         """Services for these settings; nothing is started yet."""
         engine = connect(settings.database_url)
         plain = settings.database_url.replace("+psycopg", "")
-
-        @contextmanager
-        def reading() -> Iterator[psycopg.Connection]:
-            with engine.connect() as connection:
-                yield connection.connection.driver_connection  # type: ignore[misc]
-
-        folder = None
-        if settings.snapshots is not None:
-            with reading() as connection:
-                row = connection.execute("SELECT oid FROM pg_database WHERE datname = current_database()").fetchone()
-            folder = settings.snapshots / str(row[0] if row else 0)
-        keeper = Keeper(reading, shipped(), folder)
+        reader = (ReaderApart if settings.reading_apart else ReaderHere)(settings.database_url, settings.snapshots)
         writer = GroupWriter(lambda: psycopg.connect(plain))
-        lookout = Lookout(engine, keeper, settings.now)
+        lookout = Lookout(engine, reader, settings.now)
 
         def salt_of(site_id: int, day: date) -> bytes:
             with engine.begin() as connection:
@@ -122,7 +114,7 @@ class Services:
         return Services(
             settings=settings,
             engine=engine,
-            keeper=keeper,
+            reader=reader,
             writer=writer,
             directory=Directory(engine, lambda: psycopg.connect(plain)),
             countries=Countries(settings.countries),

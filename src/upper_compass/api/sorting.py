@@ -11,13 +11,11 @@ from pydantic import BaseModel, ConfigDict, Field
 from upper_compass.api.access import Analyst, ServicesHere, Viewer, who
 from upper_compass.api.naming import last_days
 from upper_compass.api.problems import Problem, responses
-from upper_compass.api.reports import reading_of
 from upper_compass.api.routing import Route
-from upper_compass.core.cut import Question
-from upper_compass.core.moves import Moves, moves
+from upper_compass.core.moves import Moves
 from upper_compass.core.periods import Period
 from upper_compass.core.site import Alias, ChannelRule, SiteRules
-from upper_compass.reference import shipped
+from upper_compass.frames import asking
 from upper_compass.store import sites as store
 
 router = APIRouter(prefix="/api/v1/sites/{site}/sorting", tags=["Tagging"], route_class=Route)
@@ -74,10 +72,9 @@ def _of(rules: SiteRules) -> Sorting:
 @router.post("/preview", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
 def preview_sorting(draft: Sorting, access: Viewer, services: ServicesHere) -> MovesOut:
     """How many visits of the last 90 days and today would move, from where to where. For the site's viewers."""
-    reading = reading_of(services, access)
     period = last_days(services, access, PREVIEW_DAYS)
     drafted = access.site.rules.model_copy(update={"aliases": draft.aliases, "channels": draft.channels})
-    found = moves(reading.shards, Question(*period.bounds(reading.zone)), drafted, shipped())
+    found = services.reader.read(access.site, asking.sorting_moves, period, drafted)
     return MovesOut(period=period, **found.model_dump())
 
 

@@ -10,12 +10,13 @@ from fastapi import APIRouter, Body, Header, Query
 from starlette.responses import StreamingResponse
 
 from upper_compass.api.access import ServicesHere, Viewer, who
-from upper_compass.api.lookout import AT_ONCE, Tidings
+from upper_compass.api.lookout import AT_ONCE
 from upper_compass.api.problems import Problem, responses
-from upper_compass.api.reports import goal_for, reading_of
+from upper_compass.api.reports import goal_for
 from upper_compass.api.routing import Route
-from upper_compass.core.reports import question
-from upper_compass.core.stories import Story, VisitsRequest, VisitsResult, newest_visits, story
+from upper_compass.core.arrivals import Tidings
+from upper_compass.core.stories import Story, VisitsRequest, VisitsResult
+from upper_compass.frames import asking
 
 router = APIRouter(prefix="/api/v1/sites/{site}", tags=["Watching"], route_class=Route)
 
@@ -29,9 +30,7 @@ _STREAM = {200: {"content": {"text/event-stream": {"schema": {"type": "string"}}
 @router.post("/visits", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
 def visits(access: Viewer, services: ServicesHere, request: VisitsRequest = Body(examples=[_VISITS])) -> VisitsResult:  # noqa: B008
     """Single visits, newest first. For the site's viewers."""
-    reading = reading_of(services, access)
-    ask = question(reading, request.period, goal_for(access, request.goal), request.only, with_hidden=request.with_hidden)
-    return newest_visits(reading.shards, ask, request.limit, request.after)
+    return services.reader.read(access.site, asking.visits, request, goal_for(access, request.goal))
 
 
 @router.get("/visits/story", openapi_extra=who("viewer"), responses=responses(401, 404, 422))
@@ -43,7 +42,7 @@ def visit_story(
     goal: Annotated[int | None, Query(ge=1, le=2**31 - 1)] = None,
 ) -> Story:
     """One visit with all its hits, and why it came from where it did. For the site's viewers."""
-    found = story(services.keeper.frames(access.site).shards, visitor, number, goal_for(access, goal))
+    found = services.reader.read(access.site, asking.visit_story, visitor, number, goal_for(access, goal))
     if found is None:
         raise Problem(404, "The site has no such visit.")
     return found

@@ -38,6 +38,16 @@ class Present(BaseModel):
     events: list[Listed] = []
 
 
+class Tidings(BaseModel):
+    """What arrived up to number `seq`, newest first; how many hits more there were; who is on the site. `at` in ms since 1970."""
+
+    seq: int
+    at: int
+    arrived: list[ToldHit]
+    left_out: int
+    present: Present
+
+
 def newest_seq(shards: Sequence[Shard]) -> int:
     """Number of the newest hit, 0 without any."""
     return max((int(shard.hit("seq").max()) for shard in shards if len(shard.hits)), default=0)

@@ -1,0 +1,168 @@
+"""Who reads the frames: this process, or one of its own beside it, so that a long report takes nothing from whoever collects."""
+
+from __future__ import annotations
+
+import multiprocessing
+import os
+import secrets
+import signal
+import threading
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager, suppress
+from multiprocessing.connection import Connection
+from multiprocessing.managers import BaseManager
+from pathlib import Path
+from typing import Any, Concatenate, ParamSpec, Protocol, TypeVar
+from zoneinfo import ZoneInfo
+
+import psycopg
+import structlog
+
+from upper_compass.core.reports import Reading
+from upper_compass.frames.keeper import Keeper
+from upper_compass.reference import shipped
+from upper_compass.store.database import connect
+from upper_compass.store.sites import Site
+
+P = ParamSpec("P")
+T = TypeVar("T")
+# Whoever collects goes first.
+NICE = 5
+START_SECONDS = 60.0
+AGAIN = 1.0
+log = structlog.get_logger()
+
+
+class ReaderAwayError(Exception):
+    """The process that reads has ended; it is started again."""
+
+
+class Reader(Protocol):
+    """Answers what is asked of a site's frames, which are brought up to date first."""
+
+    def read(self, site: Site, ask: Callable[Concatenate[Reading, P], T], *given: P.args, **named: P.kwargs) -> T:
+        """What `ask` (a function of a module) gives for the site's reading and what else is given. Raises what it raises, and ReaderAwayError."""
+
+    def close(self) -> None:
+        """Write the snapshots, and end."""
+
+
+class ReaderHere:
+    """Reads in this process. `folder` holds the snapshots of all databases, None for none."""
+
+    def __init__(self, database_url: str, folder: Path | None) -> None:
+        self._engine = connect(database_url)
+
+        @contextmanager
+        def reading() -> Iterator[psycopg.Connection]:
+            with self._engine.connect() as connection:
+                yield connection.connection.driver_connection  # type: ignore[misc]
+
+        if folder is not None:
+            with reading() as connection:
+                row = connection.execute("SELECT oid FROM pg_database WHERE datname = current_database()").fetchone()
+            folder = folder / str(row[0] if row else 0)
+        self._keeper = Keeper(reading, shipped(), folder)
+
+    def read(self, site: Site, ask: Callable[Concatenate[Reading, P], T], *given: P.args, **named: P.kwargs) -> T:
+        """See Reader."""
+        return ask(Reading(self._keeper.frames(site).shards, ZoneInfo(site.rules.timezone)), *given, **named)
+
+    def close(self) -> None:
+        """See Reader."""
+        self._keeper.save()
+        self._engine.dispose()
+
+
+class _Manager(BaseManager):
+    """Hands calls from one process to the other, a thread for each that calls."""
+
+
+_Manager.register("reader", exposed=("read", "close"))
+
+
+def _serve(address: str, key: bytes, database_url: str, folder: Path | None, started: Connection) -> None:
+    """What the process does: read, as long as the one that started it lives."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    os.nice(NICE)
+    parent = multiprocessing.parent_process()
+
+    def end_with_parent() -> None:
+        if parent is not None:
+            parent.join()
+        os._exit(0)
+
+    threading.Thread(target=end_with_parent, daemon=True).start()
+    held = ReaderHere(database_url, folder)
+
+    class Serving(BaseManager):
+        """The other end."""
+
+    Serving.register("reader", callable=lambda: held, exposed=("read", "close"))
+    server = Serving(address, key).get_server()
+    started.send(True)
+    server.serve_forever()
+
+
+class ReaderApart:
+    """Reads in a process of its own, which is started again when it ends. What was asked of it meanwhile has no answer."""
+
+    def __init__(self, database_url: str, folder: Path | None) -> None:
+        self._arguments = database_url, folder
+        self._closing = threading.Event()
+        self._reader: Any = None
+        self._process: multiprocessing.process.BaseProcess | None = None
+        self._start()
+        threading.Thread(target=self._watch, name="reader", daemon=True).start()
+
+    def read(self, site: Site, ask: Callable[Concatenate[Reading, P], T], *given: P.args, **named: P.kwargs) -> T:
+        """See Reader."""
+        reader, process = self._reader, self._process
+        if reader is None or process is None:
+            raise ReaderAwayError
+        try:
+            answer: T = reader._callmethod("read", (site, ask, *given), named)
+        except (OSError, EOFError) as why:
+            if process.is_alive():
+                raise
+            raise ReaderAwayError from why
+        return answer
+
+    def close(self) -> None:
+        """See Reader."""
+        self._closing.set()
+        with suppress(OSError, EOFError, AttributeError):
+            self._reader._callmethod("close")
+        if self._process is not None:
+            self._process.kill()
+            self._process.join()
+
+    def _start(self) -> None:
+        spawn = multiprocessing.get_context("spawn")
+        address, key = f"\0upper-compass-{secrets.token_hex(16)}", secrets.token_bytes(32)
+        here, there = spawn.Pipe(duplex=False)
+        process = spawn.Process(target=_serve, args=(address, key, *self._arguments, there), name="reader", daemon=True)
+        process.start()
+        there.close()
+        if not here.poll(START_SECONDS):
+            process.kill()
+            raise ReaderAwayError
+        here.recv()
+        manager = _Manager(address, key)
+        manager.connect()
+        self._process, self._reader = process, manager.reader()  # type: ignore[attr-defined]
+
+    def _watch(self) -> None:
+        while self._process is not None:
+            self._process.join()
+            if self._closing.is_set():
+                return
+            log.error("the reading process ended and is started again", status=self._process.exitcode)
+            self._reader = None
+            while self._reader is None:
+                try:
+                    self._start()
+                except (OSError, EOFError, ReaderAwayError) as why:
+                    log.error("the reading process cannot be started", why=str(why)[:200])
+                    if self._closing.wait(AGAIN):
+                        return
