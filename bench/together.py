@@ -1,6 +1,6 @@
 """Collecting and reading at once: 200 hits a second beside three readers for 30 seconds, then 1,000 requests at once. Run: ./compass bench together.
 
-The server is one process on the demo's history, senders and readers are others; all share this machine's cores with PostgreSQL. Requests are sent when
+The server stands on the demo's history, with reports in its own process and with reports in one of their own, in turn; senders and readers are others; all share this machine's cores with PostgreSQL. Requests are sent when
 their time has come, whatever became of those before, and waited for from then on.
 """
 
@@ -11,7 +11,6 @@ import http.client
 import json
 import multiprocessing
 import os
-import secrets
 import statistics
 import subprocess
 import sys
@@ -23,12 +22,10 @@ from multiprocessing.queues import Queue
 import uvloop
 
 from bench.collect import free_port, request_of, wait_for
-from upper_compass.demo.laying import ACCOUNT, PASSWORD, lay
-from upper_compass.run.cluster import start_cluster
-from upper_compass.settings import Clock
-from upper_compass.store.database import connect, migrate
+from bench.laid import laid_demo
+from upper_compass.demo.laying import ACCOUNT, PASSWORD
 
-SECONDS, HITS_A_SECOND, READERS, AT_ONCE, CONNECTIONS = 30, 200, 3, 1000, 200
+ROUNDS, SECONDS, HITS_A_SECOND, READERS, AT_ONCE, CONNECTIONS = 2, 30, 200, 3, 1000, 200
 HOST = "fennmoor-mill.example"
 SERVER = (
     "import sys\nfrom pathlib import Path\nfrom upper_compass.api.app import create_app\nfrom upper_compass.run.serving import serve_app\n"
@@ -116,26 +113,27 @@ def _beside(port: int, readers: int) -> dict[str, dict[str, float]]:
 
 
 def main() -> None:
-    """Lay the demo in a database of its own and measure on it."""
-    cluster = start_cluster()
-    name = f"compass_bench_{secrets.token_hex(4)}"
-    cluster.ensure_database(name)
-    engine = connect(cluster.url(name))
-    migrate(engine)
-    lay(engine, cluster.url(name), Clock().now())
-    engine.dispose()
+    """Measure both ways of reading in turn, round after round, on the same history."""
+    with laid_demo() as url:
+        for _ in range(ROUNDS):
+            for apart in ("false", "true"):
+                with tempfile.TemporaryDirectory() as folder:
+                    _measure(url, folder, apart)
+
+
+def _measure(url: str, folder: str, apart: str) -> None:
     port = free_port()
-    with tempfile.TemporaryDirectory() as folder:
-        server = subprocess.Popen([sys.executable, "-c", SERVER, cluster.url(name), str(port), folder], env=os.environ)
-        try:
-            wait_for(port)
-            for what, readers in (("alone", 0), ("beside three readers", READERS)):
-                print(json.dumps({what: _beside(port, readers)}), flush=True)
-            print(json.dumps({f"{AT_ONCE} at once": _said(*uvloop.run(_sends(port, [0.0] * AT_ONCE)))}), flush=True)
-        finally:
-            server.terminate()
-            server.wait()
-            cluster.drop_database(name)
+    server = subprocess.Popen([sys.executable, "-c", SERVER, url, str(port), folder], env=os.environ | {"COMPASS_READING_APART": apart})
+    try:
+        wait_for(port)
+        found: dict[str, object] = {"reading_apart": apart}
+        for what, readers in (("alone", 0), ("beside three readers", READERS)):
+            found[what] = _beside(port, readers)
+        found[f"{AT_ONCE} at once"] = _said(*uvloop.run(_sends(port, [0.0] * AT_ONCE)))
+        print(json.dumps(found), flush=True)
+    finally:
+        server.terminate()
+        server.wait()
 
 
 if __name__ == "__main__":

@@ -117,14 +117,12 @@ class ReaderApart:
 
     def read(self, site: Site, ask: Callable[Concatenate[Reading, P], T], *given: P.args, **named: P.kwargs) -> T:
         """See Reader."""
-        reader, process = self._reader, self._process
-        if reader is None or process is None:
+        reader = self._reader
+        if reader is None:
             raise ReaderAwayError
         try:
             answer: T = reader._callmethod("read", (site, ask, *given), named)
-        except (OSError, EOFError) as why:
-            if process.is_alive():
-                raise
+        except (ConnectionError, EOFError) as why:
             raise ReaderAwayError from why
         return answer
 
