@@ -17,7 +17,9 @@ import sys
 import tempfile
 import time
 from datetime import date, timedelta
+from itertools import count
 from multiprocessing.queues import Queue
+from multiprocessing.synchronize import Event, Semaphore
 
 import uvloop
 
@@ -34,8 +36,8 @@ SERVER = (
 )
 
 
-def _reads(port: int, until: float, told: Queue[tuple[list[float], int]]) -> None:
-    """What the Overview asks, over and over."""
+def _reads(port: int, begun: Semaphore, enough: Event, told: Queue[tuple[list[float], int]]) -> None:
+    """What the Overview asks, over and over. A process takes its time to start, so the first round tells that it has begun, and is not measured."""
     connection = http.client.HTTPConnection("127.0.0.1", port, timeout=60)
     connection.request("POST", "/api/v1/session", json.dumps({"email": ACCOUNT, "password": PASSWORD}), {"Content-Type": "application/json"})
     answer = connection.getresponse()
@@ -46,8 +48,9 @@ def _reads(port: int, until: float, told: Queue[tuple[list[float], int]]) -> Non
     asked = {"period": period, "goal": 1, "measures": ["visits", "conversions", "conversion_rate", "value"]}
     bodies = [("table", asked | {"dimensions": [name]}) for name in ("channel", "entry_page", "page")]
     bodies += [("series", asked), ("answer", {"period": period, "goal": 1})]
-    took, faults = [], 0
-    while time.time() < until:
+    took: list[float] = []
+    faults = 0
+    for turn in count():
         for report, body in bodies:
             began = time.perf_counter()
             connection.request("POST", f"/api/v1/sites/mill/reports/{report}", json.dumps(body), headers)
@@ -55,6 +58,11 @@ def _reads(port: int, until: float, told: Queue[tuple[list[float], int]]) -> Non
             answer.read()
             faults += answer.status != 200
             took.append(time.perf_counter() - began)
+        if turn == 0:
+            took = []
+            begun.release()
+        if enough.is_set():
+            break
     told.put((took, faults))
 
 
@@ -97,13 +105,14 @@ def _said(took: list[float], faults: int) -> dict[str, float]:
 def _beside(port: int, readers: int) -> dict[str, dict[str, float]]:
     spawn = multiprocessing.get_context("spawn")
     told: Queue[tuple[list[float], int]] = spawn.Queue()
-    until = time.time() + SECONDS + 3
-    reading = [spawn.Process(target=_reads, args=(port, until, told)) for _ in range(readers)]
+    begun, enough = spawn.Semaphore(0), spawn.Event()
+    reading = [spawn.Process(target=_reads, args=(port, begun, enough, told)) for _ in range(readers)]
     for one in reading:
         one.start()
-    time.sleep(3 if readers else 0)
-    count = SECONDS * HITS_A_SECOND
-    found = {"collecting": _said(*uvloop.run(_sends(port, [i / HITS_A_SECOND for i in range(count)])))}
+    for _ in reading:
+        begun.acquire()
+    found = {"collecting": _said(*uvloop.run(_sends(port, [i / HITS_A_SECOND for i in range(SECONDS * HITS_A_SECOND)])))}
+    enough.set()
     parts = [told.get() for _ in reading]
     for one in reading:
         one.join()
