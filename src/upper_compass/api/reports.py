@@ -9,7 +9,7 @@ from typing import Any
 
 import psycopg
 from anyio import to_thread
-from fastapi import APIRouter, Body, Request
+from fastapi import APIRouter, Body, Request, Response
 from pydantic import BaseModel
 
 from upper_compass.api.access import Access, Owner, ServicesHere, Viewer, who
@@ -99,16 +99,20 @@ def goal_for(access: Access, goal_id: int | None) -> Goal | None:
     return stored.goal
 
 
-@router.post("/reports/table", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
-def table(access: Viewer, services: ServicesHere, request: TableRequest = Body(examples=[_TABLE])) -> TableResult:  # noqa: B008
+def _json(content: bytes) -> Response:
+    return Response(content, media_type="application/json")
+
+
+@router.post("/reports/table", response_model=TableResult, openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
+def table(access: Viewer, services: ServicesHere, request: TableRequest = Body(examples=[_TABLE])) -> Response:  # noqa: B008
     """A breakdown with its totals, held against the versus period. For the site's viewers."""
-    return services.reader.read(access.site, reports.table, request, goal_for(access, request.goal))
+    return _json(services.reader.read_json(access.site, reports.table, request, goal_for(access, request.goal)))
 
 
-@router.post("/reports/series", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
-def series(access: Viewer, services: ServicesHere, request: SeriesRequest = Body(examples=[_SERIES])) -> SeriesResult:  # noqa: B008
+@router.post("/reports/series", response_model=SeriesResult, openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
+def series(access: Viewer, services: ServicesHere, request: SeriesRequest = Body(examples=[_SERIES])) -> Response:  # noqa: B008
     """The course over time. For the site's viewers."""
-    return services.reader.read(access.site, reports.series, request, goal_for(access, request.goal))
+    return _json(services.reader.read_json(access.site, reports.series, request, goal_for(access, request.goal)))
 
 
 @router.post("/reports/answer", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
