@@ -117,7 +117,7 @@ def measure(hits: int) -> dict[str, object]:
     engine.dispose()
     port = free_port()
     with tempfile.TemporaryDirectory() as folder:
-        server = multiprocessing.get_context("spawn").Process(target=_serve, args=(cluster.url(name), port, folder), daemon=True)
+        server = multiprocessing.get_context("spawn").Process(target=_serve, args=(cluster.url(name), port, folder), daemon=False)
         server.start()
         try:
             wait_for(port)
