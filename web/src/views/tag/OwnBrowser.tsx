@@ -4,6 +4,7 @@ import { ask, client } from "@/api/client";
 import { usePageOfSite } from "@/app/usePageOfSite";
 import { Code } from "@/pieces/Code";
 import { useView } from "@/state/view";
+import { longDay } from "@/words/format";
 
 /** Makes a link that tells a browser that it is one of the site's own people's. */
 export function OwnBrowser() {
@@ -23,7 +24,7 @@ export function OwnBrowser() {
       {made.data ? (
         <>
           <Code text={`${address.split("#")[0]}#uc-own=${made.data.token}`} />
-          <p className="quiet">Whoever opens it is left out until {made.data.until.slice(0, 10)}, so give it to your own people only.</p>
+          <p className="quiet">Whoever opens it is left out until {longDay(made.data.until.slice(0, 10))}, so give it to your own people only.</p>
         </>
       ) : (
         <button type="button" className="do plain" disabled={made.isPending} onClick={() => made.mutate()}>
