@@ -24,7 +24,9 @@ export function OwnBrowser() {
       {made.data ? (
         <>
           <Code text={`${address.split("#")[0]}#uc-own=${made.data.token}`} />
-          <p className="quiet">Whoever opens it is left out until {longDay(made.data.until.slice(0, 10))}, so give it to your own people only.</p>
+          <p className="quiet">
+            Whoever opens it is left out until {longDay(made.data.until.slice(0, 10))}, so give it to your own people only.
+          </p>
         </>
       ) : (
         <button type="button" className="do plain" disabled={made.isPending} onClick={() => made.mutate()}>
