@@ -12,7 +12,7 @@ from tests.core.oracle import page_of, visits_of
 from tests.core.strategies import hit_lists
 from tests.core.test_reports import UTC, ask, by_key, reading
 from upper_compass.core.cut import Question
-from upper_compass.core.dimensions import UnknownDimensionError
+from upper_compass.core.dimensions import UnknownNameError
 from upper_compass.core.events import MOST_SETS, events
 from upper_compass.core.goals import Goal
 from upper_compass.core.previews import preview_goal
@@ -145,7 +145,7 @@ def test_one_can_narrow_to_a_field_and_three_shards_agree_with_one():
 
 
 def test_a_field_that_is_gone_is_named_in_the_error():
-    with pytest.raises(UnknownDimensionError, match="'author'"):
+    with pytest.raises(UnknownNameError, match="'author'"):
         ask(reading(numbered(STORY)), dimensions=["field.author"])
 
 

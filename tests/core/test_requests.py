@@ -1,10 +1,14 @@
 """What can be asked, and what is refused with a word on why."""
 
+import pickle
 from unittest.mock import patch
 
 import pytest
 from pydantic import ValidationError
 
+from tests.core.building import numbered
+from tests.core.test_reports import ask, reading
+from upper_compass.core.dimensions import UnknownNameError
 from upper_compass.core.plain import sentence
 from upper_compass.core.requests import Narrowing, SeriesRequest, TableRequest
 from upper_compass.core.site import SHIPPED_CHANNELS, ChannelRule, SiteRules
@@ -27,9 +31,7 @@ def test_a_question_has_usual_answers_for_what_is_left_out():
 @pytest.mark.parametrize(
     ("changes", "said"),
     [
-        ({"measures": ["sail"]}, "there is no measure 'sail'"),
         ({"measures": ["visits", "visits"]}, "asked for twice"),
-        ({"dimensions": ["wind"]}, "there is no dimension 'wind'"),
         ({"dimensions": ["page", "page"]}, "asked for twice"),
         ({"dimensions": ["page", "source", "device"]}, "at most 2"),
         ({"sort": "views"}, "sort by one of"),
@@ -42,6 +44,22 @@ def test_tables(changes, said):
     assert said in refused(TableRequest, **({"period": PERIOD, "measures": ["visits"]} | changes))
 
 
+@pytest.mark.parametrize(
+    ("changes", "field", "said"),
+    [
+        ({"measures": ["visits", "sail"]}, "measures", "there is no measure 'sail'"),
+        ({"dimensions": ["wind"]}, "dimensions", "there is no dimension 'wind'"),
+        ({"only": [{"dimension": "wind", "values": ["x"]}]}, "only", "there is no dimension 'wind'"),
+        ({"dimensions": ["field.wind"]}, "dimensions", "the site has no field 'wind'"),
+    ],
+)
+def test_what_there_is_not_is_named_also_from_another_process(changes, field, said):
+    with pytest.raises(UnknownNameError, match=said) as caught:
+        ask(reading(numbered([])), first="2026-11-01", last="2026-11-01", **({"measures": ["visits"]} | changes))
+    again = pickle.loads(pickle.dumps(caught.value))
+    assert (again.field, again.text) == (field, caught.value.text)
+
+
 def test_a_series_by_hour_has_an_end():
     long = {"first": "2026-01-01", "last": "2026-11-07"}
     assert "too long a period" in refused(SeriesRequest, period=long, measures=["visits"], bucket="hour")
@@ -49,7 +67,6 @@ def test_a_series_by_hour_has_an_end():
 
 
 def test_a_narrowing_names_a_dimension_and_values():
-    assert "there is no dimension" in refused(Narrowing, dimension="wind", values=["x"])
     assert "at least 1" in refused(Narrowing, dimension="page", values=[])
     assert "pattern" in refused(Narrowing, dimension="page", values=["a\x00b"])
 

@@ -16,7 +16,7 @@ from pydantic import BaseModel
 from starlette.exceptions import HTTPException
 from starlette.requests import ClientDisconnect
 
-from upper_compass.core.dimensions import OWN, UnknownDimensionError
+from upper_compass.core.dimensions import UnknownNameError
 from upper_compass.core.plain import sentence
 from upper_compass.frames.reader import ReaderAwayError
 from upper_compass.store.sites import UnfitError
@@ -86,15 +86,11 @@ def install(app: FastAPI) -> None:
     async def _validation(_: Request, error: RequestValidationError) -> Response:
         return _of_validation(error).answer()
 
-    @app.exception_handler(UnknownDimensionError)
-    async def _dimension(_: Request, error: UnknownDimensionError) -> Response:
-        sentence = f"The site has no field {error.name.removeprefix(OWN)!r}; it may have been taken away."
-        return Problem(422, _printable(sentence), [FieldError(field="dimension", text="the site has no such field")]).answer()
-
+    @app.exception_handler(UnknownNameError)
     @app.exception_handler(UnfitError)
-    async def _unfit(_: Request, error: UnfitError) -> Response:
-        sentence = f"{error.field}: {error.text}" if error.field else error.text
-        return Problem(422, sentence, [FieldError(field=error.field, text=error.text)]).answer()
+    async def _unfit(_: Request, error: UnknownNameError | UnfitError) -> Response:
+        text = _printable(error.text)
+        return Problem(422, f"{error.field}: {text}" if error.field else text, [FieldError(field=error.field, text=text)]).answer()
 
     @app.exception_handler(HTTPException)
     async def _http(_: Request, error: HTTPException) -> Response:

@@ -132,12 +132,15 @@ DIMENSIONS = _registry(
 OWN = "field."
 
 
-class UnknownDimensionError(ValueError):
-    """A site field that the site does not have, or no longer."""
+class UnknownNameError(ValueError):
+    """Something is asked for that there is not: `field` of the request, and a sentence."""
 
-    def __init__(self, name: str) -> None:
-        super().__init__(f"the site has no field {name.removeprefix(OWN)!r}")
-        self.name = name
+    def __init__(self, field: str, text: str) -> None:
+        super().__init__(field, text)
+        self.field, self.text = field, text
+
+    def __str__(self) -> str:
+        return self.text
 
 
 def of_field(field: SiteField) -> Dimension:
@@ -150,11 +153,13 @@ def of_field(field: SiteField) -> Dimension:
     return Dimension(f"{OWN}{field.key}", field.title, field.of, meaning, read)
 
 
-def dimension_of(name: str, rules: SiteRules) -> Dimension:
-    """A dimension by name, of the registry or of the site's own. Raises UnknownDimensionError."""
-    if not name.startswith(OWN):
+def dimension_of(name: str, rules: SiteRules, asked_in: str) -> Dimension:
+    """A dimension by name, of the registry or of the site's own. Raises UnknownNameError for the field that it is `asked_in`."""
+    if name in DIMENSIONS:
         return DIMENSIONS[name]
+    if not name.startswith(OWN):
+        raise UnknownNameError(asked_in, f"there is no dimension {name!r}; the registry lists them all")
     field = next((one for one in rules.fields if one.key == name.removeprefix(OWN)), None)
     if field is None:
-        raise UnknownDimensionError(name)
+        raise UnknownNameError(asked_in, f"the site has no field {name.removeprefix(OWN)!r}; it may have been taken away")
     return of_field(field)

@@ -12,7 +12,7 @@ import numpy as np
 import polars as pl
 
 from upper_compass.core.cut import By, Cut, Narrow, Question
-from upper_compass.core.dimensions import Dimension, dimension_of
+from upper_compass.core.dimensions import Dimension, UnknownNameError, dimension_of
 from upper_compass.core.goals import Goal, HitValue
 from upper_compass.core.hits import Kind
 from upper_compass.core.measures import MEASURES, Measure
@@ -33,9 +33,9 @@ class Reading:
     shards: Sequence[Shard]
     zone: ZoneInfo
 
-    def dimension(self, name: str) -> Dimension:
-        """A dimension that the site can be read by. Raises UnknownDimensionError."""
-        return dimension_of(name, self.shards[0].lexicon.rules)
+    def dimension(self, name: str, asked_in: str) -> Dimension:
+        """A dimension that the site can be read by. Raises UnknownNameError for the field that it is `asked_in`."""
+        return dimension_of(name, self.shards[0].lexicon.rules, asked_in)
 
     def tally(self, ask: Question, *bys: By) -> list[pl.DataFrame]:
         """The merged tally of each breakdown: key columns, and a column per additive column wanted."""
@@ -46,9 +46,9 @@ class Reading:
 
 def table(reading: Reading, request: TableRequest, goal: Goal | None) -> TableResult:
     """A breakdown with its totals; versus is judged by the same question over the versus period."""
-    measures = [MEASURES[name] for name in request.measures]
+    measures = [_measure(name) for name in request.measures]
     ask = question(reading, request.period, goal, request.only, with_hidden=request.with_hidden)
-    by = By(_columns(measures), tuple(reading.dimension(name) for name in request.dimensions))
+    by = By(_columns(measures), tuple(reading.dimension(name, "dimensions") for name in request.dimensions))
     versus = request.period.versus(request.versus)
     rows, total = (_finish(part, measures) for part in _rows_and_total(reading, ask, by))
     rows_before = before = None
@@ -92,7 +92,7 @@ def _rows_and_total(reading: Reading, ask: Question, by: By) -> tuple[pl.DataFra
 
 def series(reading: Reading, request: SeriesRequest, goal: Goal | None) -> SeriesResult:
     """The course over time; each bucket counts as a period of its own, the totals as the whole period."""
-    measures = [MEASURES[name] for name in request.measures]
+    measures = [_measure(name) for name in request.measures]
     ask = question(reading, request.period, goal, request.only, with_hidden=request.with_hidden)
     by = By(_columns(measures))
     versus = request.period.versus(request.versus)
@@ -117,6 +117,12 @@ def series(reading: Reading, request: SeriesRequest, goal: Goal | None) -> Serie
     )
 
 
+def _measure(name: str) -> Measure:
+    if name not in MEASURES:
+        raise UnknownNameError("measures", f"there is no measure {name!r}; the registry lists them all")
+    return MEASURES[name]
+
+
 def _columns(measures: list[Measure]) -> frozenset[str]:
     return frozenset(column for measure in measures for column in measure.needs)
 
@@ -124,7 +130,7 @@ def _columns(measures: list[Measure]) -> frozenset[str]:
 def question(reading: Reading, period: Period, goal: Goal | None, only: Sequence[Narrowing], *, with_hidden: bool) -> Question:
     """What is asked about, in the site's time."""
     start, stop = period.bounds(reading.zone)
-    narrow = tuple(Narrow(reading.dimension(n.dimension), tuple(n.values), n.without) for n in only)
+    narrow = tuple(Narrow(reading.dimension(n.dimension, "only"), tuple(n.values), n.without) for n in only)
     return Question(start, stop, goal, narrow, with_hidden)
 
 

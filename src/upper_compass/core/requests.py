@@ -2,38 +2,25 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from typing import Annotated, Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, field_validator, model_validator
 
-from upper_compass.core.dimensions import DIMENSIONS, OWN
-from upper_compass.core.measures import MEASURES
 from upper_compass.core.periods import MOST_BUCKETS, Bucket, Period, Versus
 from upper_compass.core.texts import storable
 
 Value = Annotated[str, storable(4000)]
+# Of a measure or a dimension; whether there is one of that name is known where it is read.
+Name = Annotated[str, storable(100, least=1)]
 
 
 class Narrowing(BaseModel):
     """*Only these*, or with `without` *Without these*: visits that have one of the values."""
 
     model_config = ConfigDict(extra="forbid", json_schema_extra={"examples": [{"dimension": "channel", "values": ["Email"]}]})
-    dimension: str
+    dimension: Name
     values: Annotated[list[Value], Field(min_length=1, max_length=50)]
     without: bool = False
-
-    @field_validator("dimension")
-    @classmethod
-    def _known(cls, name: str) -> str:
-        _check_known("dimension", [name], DIMENSIONS)
-        return name
-
-
-def _check_known(what: str, asked: list[str], known: Mapping[str, object]) -> None:
-    for name in asked:
-        if name not in known and not (what == "dimension" and name.startswith(OWN)):
-            raise ValueError(f"there is no {what} {name!r}; the registry lists them all")
 
 
 class Asked(BaseModel):
@@ -43,14 +30,13 @@ class Asked(BaseModel):
     period: Period
     versus: Versus = "before"
     goal: Annotated[int, Field(ge=1, le=2**31 - 1)] | None = None
-    measures: Annotated[list[str], Field(min_length=1, max_length=30)]
+    measures: Annotated[list[Name], Field(min_length=1, max_length=30)]
     only: Annotated[list[Narrowing], Field(max_length=20)] = []
     with_hidden: bool = False
 
     @field_validator("measures")
     @classmethod
-    def _measures_known(cls, measures: list[str]) -> list[str]:
-        _check_known("measure", measures, MEASURES)
+    def _measures_differ(cls, measures: list[str]) -> list[str]:
         if len(set(measures)) < len(measures):
             raise ValueError("a measure is asked for twice")
         return measures
@@ -59,15 +45,14 @@ class Asked(BaseModel):
 class TableRequest(Asked):
     """A breakdown by up to two dimensions; without one, the totals alone."""
 
-    dimensions: Annotated[list[str], Field(max_length=2)] = []
+    dimensions: Annotated[list[Name], Field(max_length=2)] = []
     sort: str | None = None
     descending: bool = True
     limit: Annotated[int, Field(ge=1, le=10_000)] = 100
 
     @field_validator("dimensions")
     @classmethod
-    def _dimensions_known(cls, dimensions: list[str]) -> list[str]:
-        _check_known("dimension", dimensions, DIMENSIONS)
+    def _dimensions_differ(cls, dimensions: list[str]) -> list[str]:
         if len(set(dimensions)) < len(dimensions):
             raise ValueError("a dimension is asked for twice")
         return dimensions
