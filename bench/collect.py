@@ -28,7 +28,7 @@ from upper_compass.api.access import ServicesHere
 from upper_compass.api.app import create_app
 from upper_compass.api.collector import _body
 from upper_compass.collect.checking import check_body, read_sent
-from upper_compass.core.site import SiteRules
+from upper_compass.core.definitions.site_rules import SiteRules
 from upper_compass.run.cluster import start_cluster
 from upper_compass.run.serving import serve_app
 from upper_compass.settings import Settings

@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 import polars as pl
 
-from upper_compass.core.frame import RAW_SCHEMA
-from upper_compass.core.goals import Goal
-from upper_compass.core.site import SiteRules
+from upper_compass.core.dataset.coded_hits import RAW_SCHEMA
+from upper_compass.core.definitions.goals import Goal
+from upper_compass.core.definitions.site_rules import SiteRules
 
 RULES = SiteRules(hosts=["mill.example"])
 GOAL = Goal.model_validate({"match": {"kind": "event", "name": "book"}, "counts": "every time", "value": {"kind": "hit"}})

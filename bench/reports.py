@@ -30,13 +30,14 @@ import polars as pl
 import psutil
 
 from bench.data import GOAL, RULES, make
-from upper_compass.core.frame import CODED, CODED_SCHEMA, Dictionaries, encode_hits, in_order
-from upper_compass.core.lexicon import Lexicon
-from upper_compass.core.periods import Period
-from upper_compass.core.reports import Reading, series, table
-from upper_compass.core.requests import SeriesRequest, TableRequest
-from upper_compass.core.shard import Shard
-from upper_compass.core.visits import derive
+from upper_compass.core.dataset.coded_hits import CODED, CODED_SCHEMA, Dictionaries, encode_hits, in_order
+from upper_compass.core.dataset.lookups import Lexicon
+from upper_compass.core.dataset.shard import Shard
+from upper_compass.core.dataset.visits import derive
+from upper_compass.core.definitions.periods import Period
+from upper_compass.core.definitions.requests import SeriesRequest, TableRequest
+from upper_compass.core.engine.context import Reading
+from upper_compass.core.reports.tables import series, table
 from upper_compass.reference import shipped
 from upper_compass.run.instances import HEAP
 
@@ -148,7 +149,7 @@ def _into_duckdb(shard: Shard) -> duckdb.DuckDBPyConnection:
     def text(codes: np.ndarray) -> pl.Series:
         return words.gather(pl.Series(codes))
 
-    from upper_compass.core.dimensions import DIMENSIONS
+    from upper_compass.core.engine.dimensions import DIMENSIONS
 
     v = pl.DataFrame(
         {"visit": visits.astype(np.int32), "visitor": shard.visit("visitor"), "start": shard.visit("start"), "bounce": shard.visit("bounce")}

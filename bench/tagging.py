@@ -14,19 +14,20 @@ import numpy as np
 
 from bench.data import GOAL, RULES, make
 from bench.reports import LAST, MONTH, ZONE, _timed
-from upper_compass.core.arrivals import arrivals, newest_seq, present
-from upper_compass.core.cut import Question
-from upper_compass.core.events import events
-from upper_compass.core.frame import Dictionaries, encode_hits, in_order
-from upper_compass.core.health import HISTORY, Look, look
-from upper_compass.core.lexicon import Lexicon
-from upper_compass.core.moves import moves
-from upper_compass.core.periods import Period, midnight
-from upper_compass.core.previews import preview_goal
-from upper_compass.core.reports import Reading, table
-from upper_compass.core.requests import TableRequest
-from upper_compass.core.shard import Shard
-from upper_compass.core.site import Alias
+from upper_compass.core.dataset.coded_hits import Dictionaries, encode_hits, in_order
+from upper_compass.core.dataset.lookups import Lexicon
+from upper_compass.core.dataset.shard import Shard
+from upper_compass.core.definitions.periods import Period, midnight
+from upper_compass.core.definitions.requests import TableRequest
+from upper_compass.core.definitions.site_rules import Alias
+from upper_compass.core.engine.context import Reading
+from upper_compass.core.engine.selection import Question
+from upper_compass.core.reports.event_list import events
+from upper_compass.core.reports.goal_preview import preview_goal
+from upper_compass.core.reports.real_time import arrivals, newest_seq, present
+from upper_compass.core.reports.tables import table
+from upper_compass.core.tag_health import HISTORY, Look, look
+from upper_compass.core.tagging.reclassification import moves
 from upper_compass.reference import shipped
 from upper_compass.run.instances import HEAP
 

@@ -21,8 +21,8 @@ from starlette.testclient import TestClient
 from xdist.scheduler import LoadScopeScheduling
 
 from upper_compass.api.app import create_app
-from upper_compass.core.goals import Goal
-from upper_compass.core.site import SiteRules
+from upper_compass.core.definitions.goals import Goal
+from upper_compass.core.definitions.site_rules import SiteRules
 from upper_compass.run.cluster import start_cluster
 from upper_compass.run.places import ROOT
 from upper_compass.settings import Clock, Settings

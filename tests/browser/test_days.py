@@ -11,8 +11,8 @@ from playwright.sync_api import expect
 from tests.browser.conftest import PERSON
 from tests.conftest import PASSWORD, Server, a_hit
 from upper_compass.collect.importing import Import, import_hits
-from upper_compass.core.goals import Goal
-from upper_compass.core.site import SiteRules
+from upper_compass.core.definitions.goals import Goal
+from upper_compass.core.definitions.site_rules import SiteRules
 from upper_compass.store import people, sites
 from upper_compass.store.database import connect
 from upper_compass.store.hits import HitWriter

@@ -12,8 +12,8 @@ import pytest
 from tests.browser.conftest import PERSON, QUIET
 from tests.browser.test_site_script import hits
 from tests.conftest import PASSWORD, Server
-from upper_compass.core.site import SiteRules
-from upper_compass.core.tagging import Tagging
+from upper_compass.core.definitions.script_settings import Tagging
+from upper_compass.core.definitions.site_rules import SiteRules
 from upper_compass.store import people, sites
 from upper_compass.store.database import connect
 

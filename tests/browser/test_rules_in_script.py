@@ -9,10 +9,10 @@ import pytest
 from tests.browser.test_outside import HARM, wait_for_events
 from tests.browser.test_site_script import collected, events, serve
 from upper_compass.api.script import made_for
-from upper_compass.core.agents import read_agent
-from upper_compass.core.site import SiteRules
-from upper_compass.core.tag_rules import RuleSet
-from upper_compass.core.tagging import Sends, Tagging
+from upper_compass.core.dataset.user_agents import read_agent
+from upper_compass.core.definitions.script_settings import Sends, Tagging
+from upper_compass.core.definitions.site_rules import SiteRules
+from upper_compass.core.tagging.tag_rules import RuleSet
 from upper_compass.demo.places import AGENTS
 from upper_compass.run.build import TRACKER
 from upper_compass.store.sites import Site

@@ -6,7 +6,7 @@ import urllib.request
 from playwright.sync_api import expect
 
 from tests.browser.test_site_script import collected, events, serve, visitor_of, wait_for
-from upper_compass.core.tagging import PART_FILES
+from upper_compass.core.definitions.script_settings import PART_FILES
 from upper_compass.run.build import TRACKER
 
 

@@ -6,7 +6,7 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from upper_compass.core.sources import tidy
+from upper_compass.core.dataset.traffic_sources import tidy
 
 HOSTILE = """<!doctype html><html><head><title>Hostile</title>
 <script>

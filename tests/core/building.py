@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import polars as pl
 
-from upper_compass.core.frame import RAW_SCHEMA, Dictionaries, encode_hits, repeated_orders
-from upper_compass.core.hits import Kind
-from upper_compass.core.lexicon import Lexicon
-from upper_compass.core.reference import KnownHost, Reference
-from upper_compass.core.shard import Shard
-from upper_compass.core.site import SiteRules
+from upper_compass.core.dataset.coded_hits import RAW_SCHEMA, Dictionaries, encode_hits, repeated_orders
+from upper_compass.core.dataset.lookups import Lexicon
+from upper_compass.core.dataset.shard import Shard
+from upper_compass.core.definitions.hits import Kind
+from upper_compass.core.definitions.reference import KnownHost, Reference
+from upper_compass.core.definitions.site_rules import SiteRules
 
 MINUTE = 60_000
 DAY = 86_400_000

@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from urllib.parse import parse_qsl, urlsplit
 
-from upper_compass.core.hits import PASSIVE_EVENTS
-from upper_compass.core.reference import MEDIUM_OF_KIND
-from upper_compass.core.sources import tidy
+from upper_compass.core.dataset.traffic_sources import tidy
+from upper_compass.core.definitions.hits import PASSIVE_EVENTS
+from upper_compass.core.definitions.reference import MEDIUM_OF_KIND
 
 TAGS = ("source", "medium", "campaign", "content", "term")
 

@@ -6,9 +6,9 @@ from zoneinfo import ZoneInfo
 import pytest
 
 from tests.core.building import HOME, hit, numbered, shards_of
-from upper_compass.core.answers import AnswerRequest, answer, share_in_words
-from upper_compass.core.goals import Goal
-from upper_compass.core.reports import Reading
+from upper_compass.core.definitions.goals import Goal
+from upper_compass.core.engine.context import Reading
+from upper_compass.core.reports.summary import AnswerRequest, answer, share_in_words
 
 BOOKED = Goal.model_validate({"match": {"kind": "event", "name": "book"}})
 DAY = 1_767_225_600_000  # 1 January 2026, UTC

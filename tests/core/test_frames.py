@@ -9,13 +9,13 @@ from hypothesis import strategies as st
 
 from tests.core.building import DAY, REFERENCE, hit, numbered, raw_frame, rules
 from tests.core.strategies import hit_lists
-from upper_compass.core.cut import By, Question
-from upper_compass.core.dimensions import DIMENSIONS
-from upper_compass.core.frame import Dictionaries
-from upper_compass.core.goals import Goal
-from upper_compass.core.hits import Kind
-from upper_compass.core.reports import Reading
-from upper_compass.core.site import Alias
+from upper_compass.core.dataset.coded_hits import Dictionaries
+from upper_compass.core.definitions.goals import Goal
+from upper_compass.core.definitions.hits import Kind
+from upper_compass.core.definitions.site_rules import Alias
+from upper_compass.core.engine.context import Reading
+from upper_compass.core.engine.dimensions import DIMENSIONS
+from upper_compass.core.engine.selection import By, Question
 from upper_compass.frames import snapshot, state
 
 COLUMNS = frozenset(["visits", "visitors", "views", "bounces", "duration", "engaged", "new_visitors", "orders", "revenue", "conversions", "value"])

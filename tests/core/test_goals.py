@@ -4,7 +4,7 @@ import pytest
 from pydantic import ValidationError
 
 from tests.core.building import DAY, HOME, MINUTE, hit, numbered, rules, shards_of
-from upper_compass.core.goals import Goal
+from upper_compass.core.definitions.goals import Goal
 
 
 def counted(goal, *hits, **changes):

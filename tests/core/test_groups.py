@@ -4,7 +4,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from upper_compass.core.groups import KeySpace, count_distinct, distinct, distinct_pairs
+from upper_compass.core.engine.group_by import KeySpace, count_distinct, distinct, distinct_pairs
 
 rows = st.lists(st.tuples(st.integers(0, 4), st.integers(0, 3)), max_size=80)
 

@@ -5,9 +5,9 @@ import json
 import pytest
 
 from tests.core.building import DAY, HOME, MINUTE, hit, numbered, rules, shards_of
-from upper_compass.core.findings import AddAlias, IgnoreHost, TakeMedium, mended
-from upper_compass.core.goals import Goal
-from upper_compass.core.health import HISTORY, Look, look
+from upper_compass.core.definitions.goals import Goal
+from upper_compass.core.tag_health import HISTORY, Look, look
+from upper_compass.core.tag_health.findings import AddAlias, IgnoreHost, TakeMedium, mended
 
 HOUR = 60 * MINUTE
 MIDNIGHTS = [day * DAY for day in range(HISTORY + 1)]

@@ -11,13 +11,13 @@ from hypothesis import strategies as st
 from PIL import Image
 
 from tests.core.building import DAY, HOME, REFERENCE, hit, numbered, rules, shards_of
-from upper_compass.core.cut import Question
-from upper_compass.core.goals import Goal
-from upper_compass.core.linked import MadeLink, came_by, known_values, unmade_links
-from upper_compass.core.links import Builder, LinkDraft, Word
-from upper_compass.core.qr import MOST_DOTS, CodeRequest, UnfitCodeError, contrast, make_code
-from upper_compass.core.sheets import SheetError, read_sheet, write_sheet
-from upper_compass.core.sources import FIELDS, tidy
+from upper_compass.core.dataset.traffic_sources import FIELDS, tidy
+from upper_compass.core.definitions.goals import Goal
+from upper_compass.core.engine.selection import Question
+from upper_compass.core.export.sheets import SheetError, read_sheet, write_sheet
+from upper_compass.core.tagging.link_builder import Builder, LinkDraft, Word
+from upper_compass.core.tagging.link_performance import MadeLink, came_by, known_values, unmade_links
+from upper_compass.core.tagging.qr_codes import MOST_DOTS, CodeRequest, UnfitCodeError, contrast, make_code
 
 EVER = Question(0, 2**62)
 

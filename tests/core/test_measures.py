@@ -6,12 +6,13 @@ import numpy as np
 import pytest
 
 from tests.core.building import HOME, MINUTE, hit, numbered, shards_of
-from upper_compass.core.dimensions import DIMENSIONS
-from upper_compass.core.goals import Goal
-from upper_compass.core.measures import MEASURES, measured_parts
-from upper_compass.core.reports import Reading, table
-from upper_compass.core.requests import TableRequest
-from upper_compass.core.stats import beyond_chance, too_few, wilson
+from upper_compass.core.definitions.goals import Goal
+from upper_compass.core.definitions.requests import TableRequest
+from upper_compass.core.engine.context import Reading
+from upper_compass.core.engine.dimensions import DIMENSIONS
+from upper_compass.core.engine.measures import MEASURES, measured_parts
+from upper_compass.core.engine.statistics import beyond_chance, too_few, wilson
+from upper_compass.core.reports.tables import table
 
 START = 1_772_323_200_000  # 1 March 2026, UTC
 BOOKED = Goal.model_validate({"match": {"kind": "event", "name": "book"}, "counts": "every time", "value": {"kind": "hit"}})

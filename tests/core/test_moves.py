@@ -6,9 +6,9 @@ from hypothesis import strategies as st
 
 from tests.core.building import DAY, HOME, MINUTE, REFERENCE, hit, numbered, rules, shards_of
 from tests.core.strategies import hit_lists
-from upper_compass.core.cut import Cut, Question
-from upper_compass.core.dimensions import DIMENSIONS
-from upper_compass.core.moves import FIELDS, moves
+from upper_compass.core.engine.dimensions import DIMENSIONS
+from upper_compass.core.engine.selection import Cut, Question
+from upper_compass.core.tagging.reclassification import FIELDS, moves
 
 EVER = Question(0, 2**62)
 ALIASES = [

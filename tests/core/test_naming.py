@@ -11,13 +11,13 @@ from tests.core.building import DAY, HOME, MINUTE, REFERENCE, hit, numbered, rul
 from tests.core.oracle import page_of, visits_of
 from tests.core.strategies import hit_lists
 from tests.core.test_reports import UTC, ask, by_key, reading
-from upper_compass.core.cut import Question
-from upper_compass.core.dimensions import UnknownNameError
-from upper_compass.core.events import MOST_SETS, events
-from upper_compass.core.goals import Goal
-from upper_compass.core.previews import preview_goal
-from upper_compass.core.reports import Reading
-from upper_compass.core.site import SiteField
+from upper_compass.core.definitions.goals import Goal
+from upper_compass.core.definitions.site_rules import SiteField
+from upper_compass.core.engine.context import Reading
+from upper_compass.core.engine.dimensions import UnknownNameError
+from upper_compass.core.engine.selection import Question
+from upper_compass.core.reports.event_list import MOST_SETS, events
+from upper_compass.core.reports.goal_preview import preview_goal
 
 pytestmark = pytest.mark.usefixtures("early_years")
 EVER = Question(0, 2**62)

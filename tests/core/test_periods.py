@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from upper_compass.core.periods import Period, complete_days, edges, midnight
+from upper_compass.core.definitions.periods import Period, complete_days, edges, midnight
 
 BERLIN = ZoneInfo("Europe/Berlin")
 HOUR = 3_600_000

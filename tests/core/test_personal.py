@@ -6,8 +6,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from upper_compass.core.personal import MASK, mask_address, mask_text, personal
-from upper_compass.core.sheets import read_sheet, safe, write_sheet
+from upper_compass.core.definitions.personal_data import MASK, mask_address, mask_text, personal
+from upper_compass.core.export.sheets import read_sheet, safe, write_sheet
 
 
 @pytest.mark.parametrize(

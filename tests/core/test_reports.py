@@ -9,13 +9,14 @@ from hypothesis import strategies as st
 from tests.core.building import DAY, HOME, MINUTE, REFERENCE, hit, numbered, rules, shards_of
 from tests.core.oracle import conversions_of, figures, page_of, visits_of
 from tests.core.strategies import DESKTOP, PHONE, hit_lists
-from upper_compass.core.cut import By, Narrow, Question
-from upper_compass.core.dimensions import DIMENSIONS
-from upper_compass.core.goals import Goal, PropTest
-from upper_compass.core.measures import MEASURES
-from upper_compass.core.reports import Reading, series, table
-from upper_compass.core.requests import SeriesRequest, TableRequest
-from upper_compass.core.tally import HIT_COLUMNS, VISIT_COLUMNS
+from upper_compass.core.definitions.goals import Goal, PropTest
+from upper_compass.core.definitions.requests import SeriesRequest, TableRequest
+from upper_compass.core.engine.context import Reading
+from upper_compass.core.engine.dimensions import DIMENSIONS
+from upper_compass.core.engine.measures import MEASURES
+from upper_compass.core.engine.selection import By, Narrow, Question
+from upper_compass.core.engine.tally import HIT_COLUMNS, VISIT_COLUMNS
+from upper_compass.core.reports.tables import series, table
 
 UTC = ZoneInfo("UTC")
 pytestmark = pytest.mark.usefixtures("early_years")

@@ -8,11 +8,11 @@ from pydantic import ValidationError
 
 from tests.core.building import numbered
 from tests.core.test_reports import ask, reading
-from upper_compass.core.dimensions import UnknownNameError
-from upper_compass.core.plain import sentence
-from upper_compass.core.requests import Narrowing, SeriesRequest, TableRequest
-from upper_compass.core.site import SHIPPED_CHANNELS, ChannelRule, SiteRules
-from upper_compass.core.texts import STORED
+from upper_compass.core.definitions.requests import Narrowing, SeriesRequest, TableRequest
+from upper_compass.core.definitions.site_rules import SHIPPED_CHANNELS, ChannelRule, SiteRules
+from upper_compass.core.definitions.text_tests import STORED
+from upper_compass.core.definitions.validation_messages import sentence
+from upper_compass.core.engine.dimensions import UnknownNameError
 
 PERIOD = {"first": "2026-11-01", "last": "2026-11-07"}
 

@@ -8,9 +8,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.core.building import HOME, REFERENCE, hit, numbered, rules, shards_of
-from upper_compass.core.dimensions import DIMENSIONS
-from upper_compass.core.site import Alias, ChannelRule, ChannelTest, PageGroup
-from upper_compass.core.sources import Origins, ViewReader, query_values, split_addresses, tidy, value_of
+from upper_compass.core.dataset.traffic_sources import Origins, ViewReader, query_values, split_addresses, tidy, value_of
+from upper_compass.core.definitions.site_rules import Alias, ChannelRule, ChannelTest, PageGroup
+from upper_compass.core.engine.dimensions import DIMENSIONS
 
 
 def read(dimension, *hits, **changes):
@@ -149,7 +149,7 @@ def test_pages_behind_a_hash_are_pages_where_the_site_says_so():
 def test_channels_with_many_words_are_tidied_once():
     words = [f"Source {i}" for i in range(500)]
     channels = [ChannelRule(channel=f"c{i}", any_of=[ChannelTest(sources=words)]) for i in range(9)]
-    with patch("upper_compass.core.sources.tidy", wraps=tidy) as tidied:
+    with patch("upper_compass.core.dataset.traffic_sources.tidy", wraps=tidy) as tidied:
         origins = Origins(rules(channels=channels), REFERENCE)
         before = tidied.call_count
         for i in range(50):

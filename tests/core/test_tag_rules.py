@@ -7,8 +7,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
-from upper_compass.core.inserting import strange_in, tidied_html
-from upper_compass.core.tag_rules import RuleSet, changes_between, for_script, inserts, parts_for
+from upper_compass.core.tagging.inserted_html import strange_in, tidied_html
+from upper_compass.core.tagging.tag_rules import RuleSet, changes_between, for_script, inserts, parts_for
 
 EVENT = {"kind": "event", "name": "read"}
 HTML = {"kind": "html", "html": "<p>Hello</p>", "selector": "main"}

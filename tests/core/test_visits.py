@@ -7,8 +7,8 @@ from hypothesis import strategies as st
 from tests.core.building import DAY, HOME, MINUTE, REFERENCE, hit, numbered, rules, shards_of
 from tests.core.oracle import visits_of
 from tests.core.strategies import hit_lists
-from upper_compass.core import frame as order
-from upper_compass.core import visits as derivation
+from upper_compass.core.dataset import coded_hits as order
+from upper_compass.core.dataset import visits as derivation
 
 
 def visits(*hits, **changes):

@@ -5,11 +5,11 @@ from hypothesis import strategies as st
 
 from tests.core.building import DAY, HOME, MINUTE, REFERENCE, hit, numbered, raw_frame, rules, shards_of
 from tests.core.strategies import hit_lists
-from upper_compass.core.arrivals import arrivals, newest_seq, present
-from upper_compass.core.cut import Question
-from upper_compass.core.goals import Goal
-from upper_compass.core.site import Alias
-from upper_compass.core.stories import newest_visits, story
+from upper_compass.core.definitions.goals import Goal
+from upper_compass.core.definitions.site_rules import Alias
+from upper_compass.core.engine.selection import Question
+from upper_compass.core.reports.real_time import arrivals, newest_seq, present
+from upper_compass.core.reports.visit_list import newest_visits, story
 from upper_compass.frames import state
 
 BOOKED = Goal.model_validate({"match": {"kind": "event", "name": "book"}, "counts": "every time", "value": {"kind": "hit"}})

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from upper_compass.collect.checking import UnreadableError, as_rows, check_body, read_sent
 from upper_compass.collect.marking import Countries, are_robots
-from upper_compass.core.agents import read_agent
+from upper_compass.core.dataset.user_agents import read_agent
 from upper_compass.reference import shipped
 from upper_compass.store.hits import ROW
 

@@ -8,7 +8,7 @@ import pytest
 
 from tests.conftest import a_hit, now, sign_in, stored
 from upper_compass.collect.writing import BusyError, NotStoredError
-from upper_compass.core.site import SiteRules
+from upper_compass.core.definitions.site_rules import SiteRules
 from upper_compass.store import sites
 
 

@@ -12,12 +12,13 @@ from fastapi import FastAPI
 from starlette.testclient import TestClient
 
 from upper_compass.collect.checking import as_rows, check_line
-from upper_compass.core.frame import RAW_SCHEMA
-from upper_compass.core.goals import Goal
-from upper_compass.core.health import HISTORY, Look, look
-from upper_compass.core.periods import midnight
-from upper_compass.core.reports import Reading, table
-from upper_compass.core.requests import TableRequest
+from upper_compass.core.dataset.coded_hits import RAW_SCHEMA
+from upper_compass.core.definitions.goals import Goal
+from upper_compass.core.definitions.periods import midnight
+from upper_compass.core.definitions.requests import TableRequest
+from upper_compass.core.engine.context import Reading
+from upper_compass.core.reports.tables import table
+from upper_compass.core.tag_health import HISTORY, Look, look
 from upper_compass.demo.history import Teller
 from upper_compass.demo.laying import GOALS, RULES
 from upper_compass.demo.mill import mount

@@ -8,7 +8,7 @@ from starlette.testclient import TestClient
 
 from tests.conftest import fill, sign_in
 from upper_compass.api.app import create_app
-from upper_compass.core.tagging import PART_FILES
+from upper_compass.core.definitions.script_settings import PART_FILES
 from upper_compass.settings import Settings
 
 RULES = "/api/v1/sites/mill/rules"

@@ -8,8 +8,8 @@ import psycopg
 import pytest
 
 from upper_compass.collect.checking import as_rows
-from upper_compass.core.frame import RAW_SCHEMA
-from upper_compass.core.hits import FileHit
+from upper_compass.core.dataset.coded_hits import RAW_SCHEMA
+from upper_compass.core.definitions.hits import FileHit
 from upper_compass.store import hits as store
 from upper_compass.store.hits import HitWriter, delete_hits, hits_between, newest
 

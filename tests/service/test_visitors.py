@@ -13,7 +13,7 @@ from upper_compass.api.script import made_for
 from upper_compass.collect.checking import as_rows, check_line
 from upper_compass.collect.pseudonyms import LENGTH, Pseudonyms
 from upper_compass.collect.refusals import MAX_COUNTED, Refusals
-from upper_compass.core.tagging import PART_FILES, PARTS, Tagging
+from upper_compass.core.definitions.script_settings import PART_FILES, PARTS, Tagging
 from upper_compass.frames import snapshot
 from upper_compass.frames.keeper import Keeper
 from upper_compass.reference import shipped

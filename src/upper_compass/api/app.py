@@ -24,7 +24,7 @@ from upper_compass.api.keeping import keep_to_it
 from upper_compass.api.limits import Limits
 from upper_compass.api.problems import Problem, ProblemDocument
 from upper_compass.api.services import Services
-from upper_compass.core.hits import Hit
+from upper_compass.core.definitions.hits import Hit
 from upper_compass.settings import Settings
 
 _PAGE_POLICY = "; ".join(

@@ -21,9 +21,9 @@ from upper_compass.collect.directory import Collecting
 from upper_compass.collect.marking import are_judged, is_own
 from upper_compass.collect.throttle import network_of
 from upper_compass.collect.writing import BusyError, NotStoredError
-from upper_compass.core.hits import Address, Hit
-from upper_compass.core.site import bare_host
-from upper_compass.core.sources import Origin
+from upper_compass.core.dataset.traffic_sources import Origin
+from upper_compass.core.definitions.hits import Address, Hit
+from upper_compass.core.definitions.site_rules import bare_host
 from upper_compass.store import visitors
 from upper_compass.store.hits import HitRow
 from upper_compass.store.refusals import Place

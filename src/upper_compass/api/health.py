@@ -13,9 +13,9 @@ from upper_compass.api.problems import Problem, responses
 from upper_compass.api.routing import Route
 from upper_compass.api.services import Services
 from upper_compass.api.visitors import refused_of
-from upper_compass.core.findings import Finding, IgnoreHost, Kind, Mend, Severity, mended
-from upper_compass.core.health.looking import MOST_EXAMPLES
-from upper_compass.core.texts import storable
+from upper_compass.core.definitions.text_tests import storable
+from upper_compass.core.tag_health.findings import Finding, IgnoreHost, Kind, Mend, Severity, mended
+from upper_compass.core.tag_health.inspection import MOST_EXAMPLES
 from upper_compass.frames import asking
 from upper_compass.store import accepted as store
 from upper_compass.store import sites

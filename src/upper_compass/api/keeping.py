@@ -11,7 +11,7 @@ import sqlalchemy as sa
 import structlog
 from anyio import to_thread
 
-from upper_compass.core.periods import midnight
+from upper_compass.core.definitions.periods import midnight
 from upper_compass.store import sites, visitors
 
 EVERY = 3600.0

@@ -17,14 +17,14 @@ from upper_compass.api.problems import FieldError, Problem, responses
 from upper_compass.api.reports import goal_for
 from upper_compass.api.routing import Route
 from upper_compass.api.services import Services
-from upper_compass.core.frame import Dictionaries
-from upper_compass.core.lexicon import Lexicon
-from upper_compass.core.linked import Came, MadeLink, Unmade
-from upper_compass.core.links import Builder, BuiltLink, LinkDraft, Word
-from upper_compass.core.plain import sentence
-from upper_compass.core.qr import CodeRequest, UnfitCodeError, make_code
-from upper_compass.core.sheets import SheetError, read_sheet, write_sheet
-from upper_compass.core.texts import storable
+from upper_compass.core.dataset.coded_hits import Dictionaries
+from upper_compass.core.dataset.lookups import Lexicon
+from upper_compass.core.definitions.text_tests import storable
+from upper_compass.core.definitions.validation_messages import sentence
+from upper_compass.core.export.sheets import SheetError, read_sheet, write_sheet
+from upper_compass.core.tagging.link_builder import Builder, BuiltLink, LinkDraft, Word
+from upper_compass.core.tagging.link_performance import Came, MadeLink, Unmade
+from upper_compass.core.tagging.qr_codes import CodeRequest, UnfitCodeError, make_code
 from upper_compass.frames import asking
 from upper_compass.reference import shipped
 from upper_compass.store import links as store

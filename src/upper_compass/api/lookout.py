@@ -12,7 +12,7 @@ import sqlalchemy as sa
 import structlog
 from anyio import to_thread
 
-from upper_compass.core.arrivals import Tidings
+from upper_compass.core.reports.real_time import Tidings
 from upper_compass.frames import asking
 from upper_compass.frames.reader import Reader, ReaderAwayError
 from upper_compass.store.sites import Site, site_by_key

@@ -13,12 +13,12 @@ from upper_compass.api.access import Access, Analyst, ServicesHere, Viewer, who
 from upper_compass.api.problems import Problem, responses
 from upper_compass.api.routing import Route
 from upper_compass.api.services import Services
-from upper_compass.core.events import EventOut
-from upper_compass.core.goals import Goal
-from upper_compass.core.periods import Period
-from upper_compass.core.previews import GoalPreview
-from upper_compass.core.requests import Narrowing
-from upper_compass.core.site import EventNote, SiteField, SiteRules
+from upper_compass.core.definitions.goals import Goal
+from upper_compass.core.definitions.periods import Period
+from upper_compass.core.definitions.requests import Narrowing
+from upper_compass.core.definitions.site_rules import EventNote, SiteField, SiteRules
+from upper_compass.core.reports.event_list import EventOut
+from upper_compass.core.reports.goal_preview import GoalPreview
 from upper_compass.frames import asking
 from upper_compass.store import sites as store
 

@@ -16,8 +16,8 @@ from pydantic import BaseModel
 from starlette.exceptions import HTTPException
 from starlette.requests import ClientDisconnect
 
-from upper_compass.core.dimensions import UnknownNameError
-from upper_compass.core.plain import sentence
+from upper_compass.core.definitions.validation_messages import sentence
+from upper_compass.core.engine.dimensions import UnknownNameError
 from upper_compass.frames.reader import ReaderAwayError
 from upper_compass.store.sites import UnfitError
 

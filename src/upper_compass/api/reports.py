@@ -17,13 +17,13 @@ from upper_compass.api.problems import FieldError, Problem, responses
 from upper_compass.api.routing import Route
 from upper_compass.api.services import Services
 from upper_compass.collect.importing import Import, ImportReport, import_hits
-from upper_compass.core import reports
-from upper_compass.core.answers import Answer, AnswerRequest, answer
-from upper_compass.core.dimensions import DIMENSIONS, of_field
-from upper_compass.core.goals import Goal
-from upper_compass.core.measures import MEASURES, measured_parts
-from upper_compass.core.requests import SeriesRequest, SeriesResult, TableRequest, TableResult
-from upper_compass.core.site import bare_host
+from upper_compass.core.definitions.goals import Goal
+from upper_compass.core.definitions.requests import SeriesRequest, SeriesResult, TableRequest, TableResult
+from upper_compass.core.definitions.site_rules import bare_host
+from upper_compass.core.engine.dimensions import DIMENSIONS, of_field
+from upper_compass.core.engine.measures import MEASURES, measured_parts
+from upper_compass.core.reports import tables as reports
+from upper_compass.core.reports.summary import Answer, AnswerRequest, answer
 from upper_compass.store import sites as store
 from upper_compass.store.hits import HitWriter
 from upper_compass.store.sites import Site

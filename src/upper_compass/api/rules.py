@@ -14,8 +14,8 @@ from upper_compass.api.access import Access, Analyst, ServicesHere, Viewer, who
 from upper_compass.api.problems import FieldError, Problem, responses
 from upper_compass.api.routing import Route
 from upper_compass.collect.tokens import LASTS
-from upper_compass.core.tag_rules import MOST_RULES, Rule, RuleChange, RuleSet, changes_between, inserts
-from upper_compass.core.texts import storable
+from upper_compass.core.definitions.text_tests import storable
+from upper_compass.core.tagging.tag_rules import MOST_RULES, Rule, RuleChange, RuleSet, changes_between, inserts
 from upper_compass.store import rules as store
 from upper_compass.store.rules import Version
 

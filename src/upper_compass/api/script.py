@@ -14,9 +14,9 @@ from upper_compass.api.access import ServicesHere
 from upper_compass.api.problems import Problem
 from upper_compass.api.services import Services
 from upper_compass.collect.directory import Collecting
-from upper_compass.core.site import bare_host, cookie_domains, host_of
-from upper_compass.core.tag_rules import Rule, for_script, parts_for
-from upper_compass.core.tagging import in_order
+from upper_compass.core.definitions.script_settings import in_order
+from upper_compass.core.definitions.site_rules import bare_host, cookie_domains, host_of
+from upper_compass.core.tagging.tag_rules import Rule, for_script, parts_for
 from upper_compass.store import rules as rule_store
 from upper_compass.store.refusals import Place
 from upper_compass.store.sites import Site

@@ -14,9 +14,9 @@ from pydantic import BaseModel, ConfigDict, StringConstraints
 from upper_compass.api.access import Analyst, Owner, ServicesHere, SignedIn, Viewer, who
 from upper_compass.api.problems import Problem, responses
 from upper_compass.api.routing import Route
-from upper_compass.core.goals import Goal
-from upper_compass.core.site import SiteRules
-from upper_compass.core.tagging import Tagging
+from upper_compass.core.definitions.goals import Goal
+from upper_compass.core.definitions.script_settings import Tagging
+from upper_compass.core.definitions.site_rules import SiteRules
 from upper_compass.store import sites as store
 from upper_compass.store.hits import first_moments
 from upper_compass.store.sites import Site, StoredGoal

@@ -12,9 +12,9 @@ from upper_compass.api.access import Analyst, ServicesHere, Viewer, who
 from upper_compass.api.naming import last_days
 from upper_compass.api.problems import Problem, responses
 from upper_compass.api.routing import Route
-from upper_compass.core.moves import Moves
-from upper_compass.core.periods import Period
-from upper_compass.core.site import Alias, ChannelRule, SiteRules
+from upper_compass.core.definitions.periods import Period
+from upper_compass.core.definitions.site_rules import Alias, ChannelRule, SiteRules
+from upper_compass.core.tagging.reclassification import Moves
 from upper_compass.frames import asking
 from upper_compass.store import sites as store
 

@@ -14,7 +14,7 @@ from upper_compass.api.problems import Problem, responses
 from upper_compass.api.routing import Route
 from upper_compass.api.services import Services
 from upper_compass.collect.tokens import LASTS, PATTERN, Kind
-from upper_compass.core.site import bare_host
+from upper_compass.core.definitions.site_rules import bare_host
 from upper_compass.store import visitors as store
 from upper_compass.store.hits import newest_page
 from upper_compass.store.refusals import Refused, Why, refusals_of

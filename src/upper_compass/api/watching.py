@@ -14,8 +14,8 @@ from upper_compass.api.lookout import AT_ONCE
 from upper_compass.api.problems import Problem, responses
 from upper_compass.api.reports import goal_for
 from upper_compass.api.routing import Route
-from upper_compass.core.arrivals import Tidings
-from upper_compass.core.stories import Story, VisitsRequest, VisitsResult
+from upper_compass.core.reports.real_time import Tidings
+from upper_compass.core.reports.visit_list import Story, VisitsRequest, VisitsResult
 from upper_compass.frames import asking
 
 router = APIRouter(prefix="/api/v1/sites/{site}", tags=["Watching"], route_class=Route)

@@ -15,10 +15,10 @@ from pydantic import TypeAdapter, ValidationError
 from upper_compass.collect.marking import are_robots
 from upper_compass.collect.masking import mask
 from upper_compass.collect.understanding import understood
-from upper_compass.core.hits import MOST_HITS_IN_A_BODY, FileHit, Hit, Kind
-from upper_compass.core.personal import mask_text
-from upper_compass.core.plain import sentence
-from upper_compass.core.site import host_of
+from upper_compass.core.definitions.hits import MOST_HITS_IN_A_BODY, FileHit, Hit, Kind
+from upper_compass.core.definitions.personal_data import mask_text
+from upper_compass.core.definitions.site_rules import host_of
+from upper_compass.core.definitions.validation_messages import sentence
 
 OLDEST = timedelta(days=1)
 AHEAD = timedelta(minutes=1)

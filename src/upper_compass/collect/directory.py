@@ -14,9 +14,9 @@ import structlog
 from anyio import to_thread
 
 from upper_compass.collect.marking import Network, read_networks
-from upper_compass.core.site import bare_host
-from upper_compass.core.sources import ViewReader
-from upper_compass.core.tag_rules import Rule
+from upper_compass.core.dataset.traffic_sources import ViewReader
+from upper_compass.core.definitions.site_rules import bare_host
+from upper_compass.core.tagging.tag_rules import Rule
 from upper_compass.reference import shipped
 from upper_compass.store.rules import live_number, live_rules
 from upper_compass.store.sites import Site, site_by_key

@@ -18,7 +18,7 @@ from typing import BinaryIO, cast
 from pydantic import ValidationError
 
 from upper_compass.collect.checking import AHEAD, as_rows, check_line, first_problem, foreign
-from upper_compass.core.hits import FileHit
+from upper_compass.core.definitions.hits import FileHit
 from upper_compass.store.hits import HitRow, HitWriter
 
 TOGETHER = 5_000

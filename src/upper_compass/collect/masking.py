@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from upper_compass.core.hits import Hit, PropValue
-from upper_compass.core.personal import MASK, mask_address, mask_text, names_a_person
+from upper_compass.core.definitions.hits import Hit, PropValue
+from upper_compass.core.definitions.personal_data import MASK, mask_address, mask_text, names_a_person
 
 
 def _mask_value(key: str, value: PropValue) -> PropValue:

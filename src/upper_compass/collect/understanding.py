@@ -11,8 +11,8 @@ import re
 from collections.abc import Callable
 from typing import Any
 
-from upper_compass.core.hits import MAX_FIELDS, MAX_ITEMS, MAX_PROPS
-from upper_compass.core.lexicon import prop_text
+from upper_compass.core.definitions.hits import MAX_FIELDS, MAX_ITEMS, MAX_PROPS
+from upper_compass.core.definitions.text_tests import prop_text
 
 Clean = Callable[[Any], Any]
 _CURRENCY = re.compile(r"[A-Z]{3}")

@@ -13,7 +13,7 @@ from zoneinfo import ZoneInfo
 
 import orjson
 
-from upper_compass.core.periods import midnight
+from upper_compass.core.definitions.periods import midnight
 from upper_compass.demo.places import (
     AGENTS,
     AUTHORS,

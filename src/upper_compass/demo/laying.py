@@ -11,11 +11,11 @@ import psycopg
 import sqlalchemy as sa
 
 from upper_compass.collect.importing import Import, ImportReport, import_hits
-from upper_compass.core.goals import Goal
-from upper_compass.core.links import Builder, LinkDraft, Word
-from upper_compass.core.site import EventNote, PageField, PageGroup, SiteField, SiteRules
-from upper_compass.core.tag_rules import RuleSet
-from upper_compass.core.tagging import Tagging
+from upper_compass.core.definitions.goals import Goal
+from upper_compass.core.definitions.script_settings import Tagging
+from upper_compass.core.definitions.site_rules import EventNote, PageField, PageGroup, SiteField, SiteRules
+from upper_compass.core.tagging.link_builder import Builder, LinkDraft, Word
+from upper_compass.core.tagging.tag_rules import RuleSet
 from upper_compass.demo.history import RECIPES_READ, SEED, ZONE, Teller
 from upper_compass.demo.places import SITE
 from upper_compass.reference import shipped

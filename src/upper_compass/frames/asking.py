@@ -5,20 +5,20 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import datetime, timedelta
 
-from upper_compass.core.arrivals import Tidings, arrivals, newest_seq, present
-from upper_compass.core.cut import Question
-from upper_compass.core.events import EventOut, events
-from upper_compass.core.findings import Finding
-from upper_compass.core.goals import Goal
-from upper_compass.core.health import HISTORY, Look, look
-from upper_compass.core.linked import Came, MadeLink, Unmade, came_by, known_values, unmade_links
-from upper_compass.core.moves import Moves, moves
-from upper_compass.core.periods import Period, midnight
-from upper_compass.core.previews import GoalPreview, preview_goal
-from upper_compass.core.reports import Reading, question
-from upper_compass.core.requests import Narrowing
-from upper_compass.core.site import SiteRules
-from upper_compass.core.stories import Story, VisitsRequest, VisitsResult, newest_visits, story
+from upper_compass.core.definitions.goals import Goal
+from upper_compass.core.definitions.periods import Period, midnight
+from upper_compass.core.definitions.requests import Narrowing
+from upper_compass.core.definitions.site_rules import SiteRules
+from upper_compass.core.engine.context import Reading, question
+from upper_compass.core.engine.selection import Question
+from upper_compass.core.reports.event_list import EventOut, events
+from upper_compass.core.reports.goal_preview import GoalPreview, preview_goal
+from upper_compass.core.reports.real_time import Tidings, arrivals, newest_seq, present
+from upper_compass.core.reports.visit_list import Story, VisitsRequest, VisitsResult, newest_visits, story
+from upper_compass.core.tag_health import HISTORY, Look, look
+from upper_compass.core.tag_health.findings import Finding
+from upper_compass.core.tagging.link_performance import Came, MadeLink, Unmade, came_by, known_values, unmade_links
+from upper_compass.core.tagging.reclassification import Moves, moves
 from upper_compass.reference import shipped
 
 

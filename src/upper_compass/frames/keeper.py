@@ -9,7 +9,7 @@ from pathlib import Path
 
 import psycopg
 
-from upper_compass.core.reference import Reference
+from upper_compass.core.definitions.reference import Reference
 from upper_compass.frames import snapshot, state
 from upper_compass.frames.state import Frames
 from upper_compass.store.hits import hits_between, id_of, newest

@@ -19,7 +19,7 @@ import psycopg
 import structlog
 from pydantic import BaseModel
 
-from upper_compass.core.reports import Reading
+from upper_compass.core.engine.context import Reading
 from upper_compass.frames.keeper import Keeper
 from upper_compass.reference import shipped
 from upper_compass.store.database import connect

@@ -15,7 +15,7 @@ from pathlib import Path
 import polars as pl
 import structlog
 
-from upper_compass.core.frame import CODED, CODED_SCHEMA, Dictionaries
+from upper_compass.core.dataset.coded_hits import CODED, CODED_SCHEMA, Dictionaries
 from upper_compass.frames.state import Frames
 
 FORMAT = 3

@@ -14,12 +14,12 @@ from dataclasses import dataclass, replace
 import numpy as np
 import polars as pl
 
-from upper_compass.core.frame import CODED_SCHEMA, Dictionaries, Ints, encode_hits, in_order, repeated_orders
-from upper_compass.core.hits import Kind
-from upper_compass.core.lexicon import Lexicon
-from upper_compass.core.reference import Reference
-from upper_compass.core.shard import Shard
-from upper_compass.core.site import SiteRules
+from upper_compass.core.dataset.coded_hits import CODED_SCHEMA, Dictionaries, Ints, encode_hits, in_order, repeated_orders
+from upper_compass.core.dataset.lookups import Lexicon
+from upper_compass.core.dataset.shard import Shard
+from upper_compass.core.definitions.hits import Kind
+from upper_compass.core.definitions.reference import Reference
+from upper_compass.core.definitions.site_rules import SiteRules
 
 MELT_FROM = 20_000
 MELT_SHARE = 0.25

@@ -6,7 +6,7 @@ import csv
 from functools import cache
 from importlib import resources
 
-from upper_compass.core.reference import KnownHost, Reference
+from upper_compass.core.definitions.reference import KnownHost, Reference
 
 
 def _rows(name: str) -> list[dict[str, str]]:

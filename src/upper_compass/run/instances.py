@@ -20,7 +20,7 @@ import psycopg
 import sqlalchemy as sa
 
 from upper_compass.collect.importing import Import, import_hits
-from upper_compass.core.site import bare_host
+from upper_compass.core.definitions.site_rules import bare_host
 from upper_compass.run.build import TRACKER, WEB, build
 from upper_compass.run.cluster import Cluster, start_cluster, stop_cluster
 from upper_compass.run.places import STATE, CannotRunError, alive, free_port, only_one, say, step

@@ -11,8 +11,8 @@ import polars as pl
 import psycopg
 import sqlalchemy as sa
 
-from upper_compass.core.frame import CODED, PLAIN, RAW_SCHEMA
-from upper_compass.core.hits import Kind
+from upper_compass.core.dataset.coded_hits import CODED, PLAIN, RAW_SCHEMA
+from upper_compass.core.definitions.hits import Kind
 from upper_compass.store.tables import hits, sites
 
 # A row to be stored: these columns, in this order.

@@ -11,11 +11,11 @@ from typing import Any
 import sqlalchemy as sa
 from pydantic import ValidationError
 
-from upper_compass.core.goals import Goal
-from upper_compass.core.plain import sentence
-from upper_compass.core.site import SiteRules
-from upper_compass.core.tagging import Tagging
-from upper_compass.core.texts import STORED
+from upper_compass.core.definitions.goals import Goal
+from upper_compass.core.definitions.script_settings import Tagging
+from upper_compass.core.definitions.site_rules import SiteRules
+from upper_compass.core.definitions.text_tests import STORED
+from upper_compass.core.definitions.validation_messages import sentence
 from upper_compass.store.tables import changes, goals, roles, sites, users
 
 

@@ -12,7 +12,7 @@ from typing import Any
 import sqlalchemy as sa
 from sqlalchemy.dialects.postgresql import insert
 
-from upper_compass.core.hits import Kind
+from upper_compass.core.definitions.hits import Kind
 from upper_compass.store.tables import followed, handed, hit_ids, hits, salts, sites
 
 FOLLOWED_FOR = timedelta(days=1)

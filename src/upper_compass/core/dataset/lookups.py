@@ -1,0 +1,217 @@
+"""What the rules say of each distinct text of a site, worked out once per text and kept by code.
+
+A dictionary may hold a text that a million hits share; everything that depends on the text alone is computed here, so that reading
+a report is arithmetic on codes. A lexicon grows with the dictionaries and is made anew when the site's rules change.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+import polars as pl
+
+from upper_compass.core.dataset.coded_hits import Codes, Dictionaries, Dictionary, Floats
+from upper_compass.core.dataset.traffic_sources import FIELDS, ORIGIN_FIELDS, Origins, query_values, raw_of, split_addresses, value_of
+from upper_compass.core.dataset.user_agents import read_agent
+from upper_compass.core.definitions.hits import PASSIVE_EVENTS
+from upper_compass.core.definitions.reference import Reference
+from upper_compass.core.definitions.site_rules import PageField, PropertyField, QueryField, SentField, SiteField, SiteRules, bare_host
+from upper_compass.core.definitions.text_tests import prop_text, text_test
+
+NO_ORIGIN = -1
+
+
+class Lexicon:
+    """Columns by code: `of[column][code]`. Texts of pages, hosts, agents, origins… are codes of `words`.
+
+    | columns | by code of |
+    |---|---|
+    | page, host, bare_host, page_group, url_origin | url |
+    | referrer_origin, referrer_host | referrer |
+    | device, browser, system | user_agent |
+    | zone_country | timezone |
+    | country, language | country, language |
+    | passive, event | name |
+    | rate | currency (NaN: no rate is known) |
+    | source … channel, triple | origin |
+    """
+
+    def __init__(self, rules: SiteRules, reference: Reference, dictionaries: Dictionaries) -> None:
+        self.rules = rules
+        self.dictionaries = dictionaries
+        self.words = Dictionary()
+        self._reference = reference
+        self.origins = Origins(rules, reference)
+        self._origin_rows: dict[tuple[str, ...], int] = {}
+        self._triples: dict[tuple[str, str, str], int] = {}
+        self._lengths = dict.fromkeys(("url", "referrer", "user_agent", "timezone", "country", "language", "name", "currency"), 0)
+        self._columns: dict[str, npt.NDArray[Any]] = {}
+        self._asked: dict[str, Codes] = {}
+        self._origin_codes([self.origins.direct()])
+        self.extend()
+
+    def __getitem__(self, column: str) -> npt.NDArray[Any]:
+        return self._columns[column]
+
+    def extend(self) -> None:
+        """Take in what the dictionaries gained."""
+        makers: dict[str, Callable[[pl.Series], dict[str, npt.NDArray[Any]]]] = {
+            "url": self._urls,
+            "referrer": self._referrers,
+            "user_agent": self._agents,
+            "timezone": lambda zones: {"zone_country": self._words_by(zones, lambda zone: self._reference.zone_countries.get(zone, ""))},
+            "country": lambda countries: {"country": self._words_by(countries, str.upper)},
+            "language": lambda tags: {"language": self._words_by(tags, lambda tag: tag.replace("_", "-").split("-")[0].lower())},
+            "name": self._events,
+            "currency": lambda codes: {"rate": self._rates(codes)},
+        }
+        for name, make in makers.items():
+            fresh = self.dictionaries[name].since(self._lengths[name])
+            if len(fresh):
+                self._lengths[name] += len(fresh)
+                for column, values in make(fresh).items():
+                    self._append(column, values)
+
+    def _append(self, column: str, values: npt.NDArray[Any]) -> None:
+        held = self._columns.get(column)
+        self._columns[column] = values if held is None else np.concatenate([held, values])
+
+    def _words_by(self, texts: pl.Series, read: Callable[[str], str]) -> Codes:
+        return self.words.encode(pl.Series([read(text) for text in texts], dtype=pl.String))
+
+    def _urls(self, urls: pl.Series) -> dict[str, npt.NDArray[Any]]:
+        parts = split_addresses(urls)
+        keys = self.origins.query_keys
+        values = query_values(parts["query"], keys + list(self.rules.kept_query_keys))
+        pages = self._pages(self._paths(parts), values)
+        evidence = self.origins.from_queries(values)
+        hosts = parts["host"].fill_null("")
+        return {
+            "page": self.words.encode(pages),
+            "host": self.words.encode(hosts),
+            "bare_host": self.words.encode(hosts.str.strip_prefix("www.")),
+            "page_group": self.words.encode(self._groups(pages)),
+            "url_origin": self._origin_column(evidence, kind=None),
+        }
+
+    def _paths(self, parts: pl.DataFrame) -> pl.Series:
+        """Paths; where the site's pages stand behind `#`, a fragment that begins with `/` or `!/` belongs to them (without its own query)."""
+        if not self.rules.pages_behind_hash:
+            return parts["path"]
+        route = pl.col("fragment").str.extract(r"^(!?/[^?]*)", 1).str.strip_chars_end("/")
+        return parts.select(pl.when(route.fill_null("") != "").then(pl.col("path") + "#" + route).otherwise("path").alias("path"))["path"]
+
+    def _pages(self, paths: pl.Series, values: pl.DataFrame) -> pl.Series:
+        kept = [key for key in self.rules.kept_query_keys]
+        if not kept:
+            return paths
+        pairs = [pl.when(pl.col(value_of(key)) == "").then(None).otherwise(pl.lit(f"{key}=") + pl.col(raw_of(key))) for key in kept]
+        tails = values.select(pl.concat_str(pairs, separator="&", ignore_nulls=True).alias("tail"))["tail"]
+        return pl.select(pl.when(tails == "").then(paths).otherwise(paths + "?" + tails).alias("page"))["page"]
+
+    def _groups(self, pages: pl.Series) -> pl.Series:
+        named = pl.Series([""] * len(pages), dtype=pl.String)
+        for group in reversed(self.rules.page_groups):
+            named = pl.select(pl.when(text_test(pages, group.test, group.pattern)).then(pl.lit(group.name)).otherwise(named).alias("group"))["group"]
+        return named
+
+    def _referrers(self, referrers: pl.Series) -> dict[str, npt.NDArray[Any]]:
+        hosts = split_addresses(referrers)["host"].fill_null("")
+        distinct = hosts.unique(maintain_order=True)
+        by_host = pl.DataFrame({"host": distinct}).hstack(self.origins.from_referrers(distinct))
+        evidence = hosts.to_frame("host").join(by_host, on="host", how="left", maintain_order="left")
+        evidence = evidence.with_columns(pl.lit("").alias(name) for name in ("campaign", "content", "term", "label"))
+        return {
+            "referrer_origin": self._origin_column(evidence, kind="kind"),
+            "referrer_host": self.words.encode(pl.Series([bare_host(host) for host in distinct], dtype=pl.String))[
+                hosts.to_frame("host")
+                .join(pl.DataFrame({"host": distinct}).with_row_index("row"), on="host", how="left", maintain_order="left")["row"]
+                .to_numpy()
+            ],
+        }
+
+    def _agents(self, agents: pl.Series) -> dict[str, npt.NDArray[Any]]:
+        read = [read_agent(text) for text in agents]
+        return {name: self.words.encode(pl.Series([row[i] for row in read], dtype=pl.String)) for i, name in enumerate(("device", "browser", "system"))}
+
+    def _events(self, names: pl.Series) -> dict[str, npt.NDArray[Any]]:
+        """`event`: the name in reports, nothing for hidden ones; `passive` as the rules and the site's notes have it."""
+        notes = {note.name: note for note in self.rules.events}
+        passive = names.is_in(list(PASSIVE_EVENTS)).to_numpy().copy()
+        shown = names.to_list()
+        for row in np.flatnonzero(names.is_in(list(notes)).to_numpy()):
+            note = notes[shown[row]]
+            passive[row] = passive[row] if note.passive is None else note.passive
+            shown[row] = "" if note.hidden else note.shown_as or note.name
+        return {"passive": passive, "event": self.words.encode(pl.Series(shown, dtype=pl.String))}
+
+    def events_called(self, name: str) -> Codes:
+        """Codes of the names of events that are meant by a name: sent under it, or shown under it."""
+        sent = {name} | {note.name for note in self.rules.events if note.shown_as == name}
+        found = (self.dictionaries["name"].find(one) for one in sent)
+        return np.array([code for code in found if code], np.uint32)
+
+    def _rates(self, currencies: pl.Series) -> Floats:
+        own = {"": 1.0, self.rules.currency: 1.0}
+        return np.array([own.get(code, self.rules.rates.get(code, np.nan)) for code in currencies], np.float64)
+
+    def _origin_column(self, evidence: pl.DataFrame, kind: str | None) -> npt.NDArray[np.int32]:
+        """Origin of each row of evidence, NO_ORIGIN where nothing was found; each distinct origin is worked out once."""
+        keys = [*FIELDS, *([kind] if kind else [])]
+        found = evidence.filter(pl.col("found")).select(keys).unique(maintain_order=True)
+        made = [self.origins.origin({name: row[name] for name in FIELDS}, row[kind] if kind else None) for row in found.iter_rows(named=True)]
+        numbered = found.with_columns(pl.Series("origin", self._origin_codes(made), dtype=pl.Int32))
+        joined = evidence.join(numbered, on=keys, how="left", maintain_order="left")
+        column: npt.NDArray[np.int32] = joined.select(pl.when("found").then("origin").otherwise(NO_ORIGIN).cast(pl.Int32))["origin"].to_numpy()
+        return column
+
+    def _origin_codes(self, origins: list[dict[str, str]]) -> list[int]:
+        codes = []
+        fresh = []
+        for origin in origins:
+            key = tuple(origin[name] for name in ORIGIN_FIELDS)
+            if key not in self._origin_rows:
+                self._origin_rows[key] = len(self._origin_rows)
+                fresh.append(key)
+            codes.append(self._origin_rows[key])
+        if fresh:
+            for i, name in enumerate(ORIGIN_FIELDS):
+                self._append(name, self.words.encode(pl.Series([row[i] for row in fresh], dtype=pl.String)))
+            triples = [self._triples.setdefault((row[0], row[1], row[2]), len(self._triples)) for row in fresh]
+            self._append("triple", np.array(triples, np.int32))
+        return codes
+
+    def word(self, text: str) -> int:
+        """The code of one word."""
+        return int(self.words.encode(pl.Series([text], dtype=pl.String))[0])
+
+    def prop(self, key: str) -> Codes:
+        """Word of one property, by code of `props`; 0 where it is missing. Numbers and booleans as JSON writes them."""
+        return self._grown(f"props {key}", "props", lambda texts: self._json_values(texts, key))
+
+    def field(self, field: SiteField) -> tuple[str, Codes]:
+        """Where the values of a site field are, and by its codes the words: the name of a coded column of the hits."""
+        match field.read:
+            case SentField():
+                return "fields", self._grown(f"fields {field.key}", "fields", lambda texts: self._json_values(texts, field.key))
+            case PropertyField(key=key):
+                return "props", self.prop(key)
+            case QueryField(key=key):
+                return "url", self._grown(f"query {key}", "url", lambda urls: query_values(split_addresses(urls)["query"], [key])[value_of(key)])
+            case PageField(pattern=pattern):
+                return "url", self._grown(f"page {pattern}", "url", lambda urls: self._paths(split_addresses(urls)).str.extract(pattern, 1))
+
+    def _json_values(self, texts: pl.Series, key: str) -> pl.Series:
+        return pl.Series([prop_text(json.loads(text).get(key)) if text else "" for text in texts], dtype=pl.String)
+
+    def _grown(self, name: str, column: str, read: Callable[[pl.Series], pl.Series]) -> Codes:
+        """Words by code of a column that only some ask for: kept, and grown when it is asked for again."""
+        held = self._asked.get(name, np.empty(0, np.uint32))
+        fresh = self.dictionaries[column].since(len(held))
+        if len(fresh):
+            held = self._asked[name] = np.concatenate([held, self.words.encode(read(fresh))])
+        return held

@@ -1,0 +1,127 @@
+"""A shard: all hits of some visitors, with what was derived from them. Reports are sums over shards."""
+
+from __future__ import annotations
+
+from bisect import bisect_left
+from collections import OrderedDict
+from dataclasses import dataclass, field
+from functools import cached_property
+from threading import Lock
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+import polars as pl
+
+from upper_compass.core.dataset.coded_hits import Bools, Codes, Ints
+from upper_compass.core.dataset.conversions import Conversions, conversions
+from upper_compass.core.dataset.lookups import Lexicon
+from upper_compass.core.dataset.site_fields import field_of_visits
+from upper_compass.core.dataset.visits import Derived, Rows, derive
+from upper_compass.core.definitions.goals import Goal
+from upper_compass.core.definitions.site_rules import SiteField
+
+# A period that holds at least this part of a shard's time is found by looking at every hit; a shorter one through the order of time.
+SCAN_FROM = 0.4
+MAX_KEPT_GOALS = 24
+
+
+@dataclass
+class Shard:
+    """Coded hits in order, their visits, and which visits still stand (`live`: those of `buried` visitors, taken over by another shard, do not)."""
+
+    hits: pl.DataFrame
+    derived: Derived
+    lexicon: Lexicon
+    live: Bools
+    buried: Codes = field(default_factory=lambda: np.empty(0, np.uint32))
+    _conversions: OrderedDict[str, Conversions] = field(default_factory=OrderedDict)
+    _keeping: Lock = field(default_factory=Lock)
+    _fields: dict[str, Codes] = field(default_factory=dict)
+
+    @staticmethod
+    def of(hits: pl.DataFrame, lexicon: Lexicon, repeated: Ints) -> Shard:
+        """A shard of coded hits; `repeated` are the `seq` of repeated orders."""
+        derived = derive(hits, lexicon, repeated)
+        return Shard(hits, derived, lexicon, np.ones(len(derived.visits), bool))
+
+    def hit(self, column: str) -> npt.NDArray[Any]:
+        """One column of the hits, without a copy."""
+        return self.hits[column].to_numpy()
+
+    def visit(self, column: str) -> npt.NDArray[Any]:
+        """One column of the visits, without a copy."""
+        return self.derived.visits[column].to_numpy()
+
+    @cached_property
+    def _by_time(self) -> npt.NDArray[np.uint32]:
+        return np.argsort(self.hit("at"), kind="stable").astype(np.uint32)
+
+    def rows_between(self, start: int, stop: int) -> Rows:
+        """Rows of the hits with start ≤ at < stop, ascending."""
+        at = self.hit("at")
+        if not len(at):
+            return np.empty(0, np.int32)
+        low, high = (bisect_left(self._by_time, edge, key=lambda row: at[row]) for edge in (start, stop))
+        if high - low > SCAN_FROM * len(at):
+            return np.flatnonzero((at >= start) & (at < stop)).astype(np.int32)
+        return np.sort(self._by_time[low:high]).astype(np.int32)
+
+    def visits_between(self, start: int, stop: int) -> Rows:
+        """Indices of the visits that started with start ≤ start < stop, ascending."""
+        began = self.visit("start")
+        return np.flatnonzero((began >= start) & (began < stop)).astype(np.int32)
+
+    def rows_of_visits(self, visits: Rows) -> Rows:
+        """All rows of the hits of these visits (ascending indices), ascending."""
+        first, last = self.visit("first_row")[visits], self.visit("last_row")[visits]
+        lengths = last - first + 1
+        if not len(visits):
+            return np.empty(0, np.int32)
+        ends = np.cumsum(lengths)
+        steps = np.ones(int(ends[-1]), np.int32)
+        steps[0] = first[0]
+        steps[ends[:-1]] = first[1:] - last[:-1]
+        return np.cumsum(steps, dtype=np.int32)
+
+    def conversions(self, goal: Goal, *, keep: bool = True) -> Conversions:
+        """The goal's conversions over all of the shard's history; those of the goals asked for last are kept. `keep`: not where somebody is still writing."""
+        key = goal.model_dump_json()
+        with self._keeping:
+            found = self._conversions.get(key)
+            if found is not None:
+                self._conversions.move_to_end(key)
+                return found
+        found = conversions(goal, self.hits, self.derived, self.lexicon)
+        if keep:
+            with self._keeping:
+                self._conversions[key] = found
+                while len(self._conversions) > MAX_KEPT_GOALS:
+                    self._conversions.popitem(last=False)
+        return found
+
+    def field(self, of: SiteField) -> Codes:
+        """The words of a field of the whole visit, for all visits, worked out once."""
+        key = of.model_dump_json()
+        if key not in self._fields:
+            self._fields[key] = field_of_visits(of, self.hits, self.derived, self.lexicon)
+        return self._fields[key]
+
+    def rows_of_visitors(self, visitors: npt.NDArray[np.uint32]) -> Rows:
+        """Rows of all hits of these visitors (ascending codes)."""
+        return ranges(self.hit("visitor"), visitors)
+
+    def bury(self, visitors: npt.NDArray[np.uint32]) -> None:
+        """Let the visits of these visitors no longer stand."""
+        self.buried = np.union1d(self.buried, visitors)
+        self.live = self.live.copy()
+        self.live[ranges(self.visit("visitor"), visitors)] = False
+
+
+def ranges(column: npt.NDArray[Any], wanted: npt.NDArray[Any]) -> Rows:
+    """Positions in a sorted column that hold one of the wanted values."""
+    low = np.searchsorted(column, wanted, side="left")
+    high = np.searchsorted(column, wanted, side="right")
+    lengths = high - low
+    offsets = np.repeat(low - np.concatenate([[0], np.cumsum(lengths)[:-1]]), lengths) if len(low) else low
+    return (np.arange(int(lengths.sum())) + offsets).astype(np.int32)

@@ -1,0 +1,1 @@
+"""Models: what a site, its hits, goals and reports are made of. Nothing is computed here but tests of texts."""

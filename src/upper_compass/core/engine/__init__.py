@@ -1,0 +1,1 @@
+"""What reports are made of: dimensions, measures, selections, tallies."""

@@ -1,0 +1,165 @@
+"""The registry of dimensions: what a report can be broken down by. Adding one is one entry here."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from upper_compass.core.dataset.coded_hits import Codes
+from upper_compass.core.dataset.shard import Shard
+from upper_compass.core.dataset.site_fields import field_of_hits
+from upper_compass.core.dataset.visits import Rows
+from upper_compass.core.definitions.site_rules import SiteField, SiteRules
+
+Read = Callable[[Shard, Rows], Codes]
+
+
+@dataclass(frozen=True)
+class Dimension:
+    """`read` gives codes of words: for visits of a shard when `of` is visit, for rows of its hits when `of` is hit; 0 is no value."""
+
+    name: str
+    title: str
+    of: Literal["visit", "hit"]
+    meaning: str
+    read: Read
+
+
+def _origin(column: str) -> Read:
+    return lambda shard, visits: shard.lexicon[column][shard.visit("origin")[visits]]
+
+
+def _first_origin(column: str) -> Read:
+    """The origin of the same visitor's visit number 1; all visits of a visitor stand behind each other."""
+
+    def read(shard: Shard, visits: Rows) -> Codes:
+        first = visits - (shard.visit("number")[visits] - 1)
+        return shard.lexicon[column][shard.visit("origin")[first]]
+
+    return read
+
+
+def _page_at(end: str) -> Read:
+    def read(shard: Shard, visits: Rows) -> Codes:
+        rows = shard.visit(end)[visits]
+        pages = shard.lexicon["page"][shard.hit("url")[rows]] if len(rows) else np.empty(0, np.uint32)
+        return np.where(rows >= 0, pages, 0).astype(np.uint32)
+
+    return read
+
+
+def _agent(column: str) -> Read:
+    return lambda shard, visits: shard.lexicon[column][shard.visit("agent")[visits]]
+
+
+def _kept(column: str) -> Read:
+    return lambda shard, visits: shard.visit(column)[visits].astype(np.uint32)
+
+
+def _newness(shard: Shard, visits: Rows) -> Codes:
+    new, returning = shard.lexicon.word("new"), shard.lexicon.word("returning")
+    return np.where(shard.visit("number")[visits] == 1, new, returning).astype(np.uint32)
+
+
+def _of_url(column: str) -> Read:
+    return lambda shard, rows: shard.lexicon[column][shard.hit("url")[rows]]
+
+
+def _event(shard: Shard, rows: Rows) -> Codes:
+    return shard.lexicon["event"][shard.hit("name")[rows]]
+
+
+def _prop(event: str, key: str) -> Read:
+    """A property of one kind of event that the site script sends by itself."""
+
+    def read(shard: Shard, rows: Rows) -> Codes:
+        code = shard.lexicon.dictionaries["name"].find(event)
+        if code is None:
+            return np.zeros(len(rows), np.uint32)
+        return np.where(shard.hit("name")[rows] == code, shard.lexicon.prop(key)[shard.hit("props")[rows]], 0).astype(np.uint32)
+
+    return read
+
+
+def _registry(*dimensions: Dimension) -> dict[str, Dimension]:
+    return {dimension.name: dimension for dimension in dimensions}
+
+
+DIMENSIONS = _registry(
+    Dimension("channel", "Channel", "visit", "The kind of way by which the visit came, by the site's ordered list of channels.", _origin("channel")),
+    Dimension("source", "Source", "visit", "Where the visit came from: a tagged source, a link label, a site that referred, or direct.", _origin("source")),
+    Dimension("medium", "Medium", "visit", "By what sort of link the visit came.", _origin("medium")),
+    Dimension("campaign", "Campaign", "visit", "The campaign named in the link's tags.", _origin("campaign")),
+    Dimension("content", "Content", "visit", "Which of several links to the same page was clicked, as tagged.", _origin("content")),
+    Dimension("term", "Term", "visit", "The search term or audience named in the link's tags.", _origin("term")),
+    Dimension("label", "Link label", "visit", "The one word on a link that carries no more than that.", _origin("label")),
+    Dimension("raw_source", "Source as tagged", "visit", "The source before tidying and aliases.", _origin("raw_source")),
+    Dimension("raw_medium", "Medium as tagged", "visit", "The medium before tidying and aliases.", _origin("raw_medium")),
+    Dimension("raw_campaign", "Campaign as tagged", "visit", "The campaign before tidying and aliases.", _origin("raw_campaign")),
+    Dimension("raw_content", "Content as tagged", "visit", "The content before tidying and aliases.", _origin("raw_content")),
+    Dimension("raw_term", "Term as tagged", "visit", "The term before tidying and aliases.", _origin("raw_term")),
+    Dimension("raw_label", "Link label as tagged", "visit", "The link label before tidying and aliases.", _origin("raw_label")),
+    Dimension("first_channel", "First channel", "visit", "The channel of the visitor's first ever visit.", _first_origin("channel")),
+    Dimension("first_source", "First source", "visit", "The source of the visitor's first ever visit.", _first_origin("source")),
+    Dimension("first_medium", "First medium", "visit", "The medium of the visitor's first ever visit.", _first_origin("medium")),
+    Dimension("first_campaign", "First campaign", "visit", "The campaign of the visitor's first ever visit.", _first_origin("campaign")),
+    Dimension("first_content", "First content", "visit", "The content of the visitor's first ever visit.", _first_origin("content")),
+    Dimension("first_term", "First term", "visit", "The term of the visitor's first ever visit.", _first_origin("term")),
+    Dimension("first_label", "First link label", "visit", "The link label of the visitor's first ever visit.", _first_origin("label")),
+    Dimension("entry_page", "Landing page", "visit", "The first page of the visit.", _page_at("entry")),
+    Dimension("exit_page", "Exit page", "visit", "The last page of the visit.", _page_at("exit")),
+    Dimension("visitor_kind", "New or returning", "visit", "Whether it is the visitor's first ever visit.", _newness),
+    Dimension("device", "Device", "visit", "Phone, tablet, desktop or other, by the browser's own word.", _agent("device")),
+    Dimension("browser", "Browser", "visit", "The browser's name.", _agent("browser")),
+    Dimension("system", "System", "visit", "The operating system's name.", _agent("system")),
+    Dimension("language", "Language", "visit", "The language that the browser asks for, without its region.", _kept("language")),
+    Dimension("country", "Country", "visit", "The country of the visitor's network, else of their time zone.", _kept("country")),
+    Dimension("page", "Page", "hit", "The path of the address, without query and trailing slashes.", _of_url("page")),
+    Dimension("host", "Host", "hit", "The host of the address.", _of_url("host")),
+    Dimension("page_group", "Page group", "hit", "The first of the site's named page patterns that matches.", _of_url("page_group")),
+    Dimension("event", "Event", "hit", "The name of the event.", _event),
+    Dimension("file", "File", "hit", "The file that was downloaded.", _prop("file download", "file")),
+    Dimension("outbound_host", "Left for", "hit", "The host of the outbound link that was clicked.", _prop("outbound click", "host")),
+    Dimension("form", "Form sent", "hit", "The form that was sent.", _prop("form submit", "form")),
+    Dimension("media", "Media", "hit", "The video or audio that was started.", _prop("media start", "media")),
+    Dimension("search_term", "Site search", "hit", "What was searched for on the site.", _prop("site search", "term")),
+    Dimension("promo", "Promotion clicked", "hit", "The promotion on the site that was clicked.", _prop("promo click", "promo")),
+)
+
+OWN = "field."
+
+
+class UnknownNameError(ValueError):
+    """Something is asked for that there is not: `field` of the request, and a sentence."""
+
+    def __init__(self, field: str, text: str) -> None:
+        super().__init__(field, text)
+        self.field, self.text = field, text
+
+    def __str__(self) -> str:
+        return self.text
+
+
+def of_field(field: SiteField) -> Dimension:
+    """A site field as a dimension, named `field.` and its key."""
+    meaning = "A field of the site's own, of each hit." if field.of == "hit" else "A field of the site's own; the last value of the visit."
+
+    def read(shard: Shard, rows: Rows) -> Codes:
+        return field_of_hits(field, shard.hits, shard.lexicon, rows) if field.of == "hit" else shard.field(field)[rows]
+
+    return Dimension(f"{OWN}{field.key}", field.title, field.of, meaning, read)
+
+
+def dimension_of(name: str, rules: SiteRules, asked_in: str) -> Dimension:
+    """A dimension by name, of the registry or of the site's own. Raises UnknownNameError for the field that it is `asked_in`."""
+    if name in DIMENSIONS:
+        return DIMENSIONS[name]
+    if not name.startswith(OWN):
+        raise UnknownNameError(asked_in, f"there is no dimension {name!r}; the registry lists them all")
+    field = next((one for one in rules.fields if one.key == name.removeprefix(OWN)), None)
+    if field is None:
+        raise UnknownNameError(asked_in, f"the site has no field {name.removeprefix(OWN)!r}; it may have been taken away")
+    return of_field(field)

@@ -1,0 +1,239 @@
+"""The tally of one shard: additive columns by key, from which every report is finished.
+
+A tally is a frame of `key_0`, `key_1` (texts), `bucket` (number, in a series) and the columns asked for. Tallies of shards are merged by
+adding up what has the same key, for a visitor's hits all lie in one shard.
+
+By dimensions of the visit, hits, visits and people count under the value of their visit. By a dimension of the hit, hits count under their
+own value, visits and visitors under each value that a hit of theirs has, and a conversion under the values that its visit had up to it
+(rules, chapter 6).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+import polars as pl
+
+from upper_compass.core.dataset.coded_hits import Floats, Ints
+from upper_compass.core.dataset.conversions import money
+from upper_compass.core.dataset.visits import Rows
+from upper_compass.core.definitions.hits import Kind
+from upper_compass.core.engine.group_by import KeySpace, count_distinct, distinct_pairs, sums
+from upper_compass.core.engine.selection import Array, By, Cut
+
+# Sums over visits: weights of visits, None for one each. A column named `x_squared` is the sum of the squares of `x`.
+VISIT_COLUMNS: dict[str, Callable[[Cut, Rows], Array | None]] = {
+    "visits": lambda cut, visits: None,
+    "bounces": lambda cut, visits: cut.shard.visit("bounce")[visits],
+    "visit_views": lambda cut, visits: cut.shard.visit("views")[visits],
+    "duration": lambda cut, visits: cut.shard.visit("end")[visits] - cut.shard.visit("start")[visits],
+    "engaged": lambda cut, visits: cut.shard.visit("engaged")[visits],
+    "new_visitors": lambda cut, visits: cut.shard.visit("number")[visits] == 1,
+}
+# Sums over hits in the period.
+HIT_COLUMNS: dict[str, Callable[[Cut, Rows], Array]] = {
+    "views": lambda cut, rows: cut.kind(rows) == Kind.view,
+    "times": lambda cut, rows: cut.kind(rows) == Kind.event,
+    "page_engaged": lambda cut, rows: np.where(cut.kind(rows) == Kind.engage, cut.shard.hit("engaged_ms")[rows], 0),
+    "orders": lambda cut, rows: cut.kind(rows) == Kind.order,
+    "revenue": lambda cut, rows: np.where(cut.kind(rows) == Kind.order, money(cut.shard.hits, rows, cut.shard.lexicon), 0.0),
+}
+# Of these, the sum over a visit of which all hits lie in the period is known: a column of the visits.
+WHOLE_COLUMNS = {"views": "views"}
+PEOPLE_COLUMNS = ("visitors", "people", "converters")
+GOAL_COLUMNS = ("conversions", "value", "value_squared", "converting_visits", "converters")
+END_COLUMNS = {"entries": "entry", "exits": "exit"}
+
+
+def tally(cut: Cut, by: By) -> pl.DataFrame:
+    """The additive columns of one shard by key."""
+    labels, found = _by_hit(cut, by) if by.by_hit else _by_visit(cut, by)
+    words = cut.shard.lexicon.words
+    keys = {f"key_{i}": words.decode(label).alias(f"key_{i}") for i, label in enumerate(labels[: len(by.dimensions)])}
+    if by.edges:
+        keys["bucket"] = pl.Series("bucket", labels[-1], dtype=pl.Int64)
+    return pl.DataFrame(keys | {name: pl.Series(name, found[name], dtype=pl.Float64) for name in sorted(by.columns)})
+
+
+def merge(tallies: list[pl.DataFrame], keys: list[str]) -> pl.DataFrame:
+    """Tallies added up by key."""
+    together = pl.concat(tallies)
+    return together.group_by(keys).sum() if keys else together.sum()
+
+
+def _weighted(by: By, name: str, groups: Ints, count: int, weights: Array | None, found: dict[str, Floats]) -> None:
+    """Add a column, and that of its squares, as wanted; what is there already is added to."""
+    columns = {name: weights, f"{name}_squared": None if weights is None else weights.astype(np.float64) ** 2}
+    for column, values in columns.items():
+        if column in by.columns:
+            found[column] = found.get(column, 0.0) + sums(groups, count, values)
+
+
+def _visit_sums(cut: Cut, by: By, visits: Rows, groups: Ints, count: int) -> dict[str, Floats]:
+    found: dict[str, Floats] = {}
+    for name in by.asked(VISIT_COLUMNS):
+        _weighted(by, name, groups, count, VISIT_COLUMNS[name](cut, visits), found)
+    return found
+
+
+def _hit_sums(cut: Cut, by: By, rows: Rows, groups: Ints, count: int) -> dict[str, Floats]:
+    found: dict[str, Floats] = {}
+    for name in by.asked(HIT_COLUMNS):
+        _weighted(by, name, groups, count, HIT_COLUMNS[name](cut, rows), found)
+    if by.wants("people"):
+        did = cut.kind(rows) == Kind.event
+        found["people"] = count_distinct(cut.shard.hit("visitor")[rows[did]], groups[did], count)
+    return found
+
+
+def _by_visit(cut: Cut, by: By) -> tuple[list[Ints], dict[str, Floats]]:
+    """By dimensions of the visit, or in all. Whole visits are counted as such; hits are looked at only where that does not do."""
+    shard, visits = cut.shard, cut.visits
+    empty = np.empty(0, np.int32)
+    by_rows = bool(by.edges) or by.wants("people") or any(name not in WHOLE_COLUMNS for name in by.asked(HIT_COLUMNS))
+    present = by.wants("visitors") or bool(by.asked(HIT_COLUMNS)) or by_rows
+    rows = cut.rows if by_rows else cut.rows_across if present else empty
+    counted = cut.counted if by.wants(*GOAL_COLUMNS) else np.empty(0, np.int64)
+    converted = cut.conversions.row[counted]
+    space = KeySpace(cut.parts_of_visits(by, visits), cut.parts_of_rows(by, rows), cut.parts_of_rows(by, converted))
+    of_visits, of_rows, of_conversions = space.groups
+    n = space.count
+    found = _visit_sums(cut, by, visits, of_visits, n) | _hit_sums(cut, by, rows, of_rows, n)
+    whole = np.empty(0, np.int64) if by_rows else np.flatnonzero(np.isin(visits, cut.across, invert=True, assume_unique=True))
+    if not by_rows:
+        for name in by.asked(HIT_COLUMNS):
+            _weighted(by, name, of_visits[whole], n, shard.visit(WHOLE_COLUMNS[name])[visits[whole]], found)
+    if by.wants("visitors"):
+        found["visitors"] = _visitors(cut, rows, of_rows, visits[whole], of_visits[whole], n)
+    for name, end in END_COLUMNS.items():
+        if by.wants(name):
+            found[name] = sums(of_visits, n, shard.visit(end)[visits] >= 0)
+    if by.wants("seen"):
+        found["seen"] = sums(of_visits, n, shard.visit("views")[visits] > 0)
+    if by.wants(*GOAL_COLUMNS):
+        values = cut.conversions.value[counted]
+        found["conversions"] = sums(of_conversions, n)
+        found["value"] = sums(of_conversions, n, values)
+        found["value_squared"] = sums(of_conversions, n, values**2)
+        found["converters"] = count_distinct(shard.hit("visitor")[converted], of_conversions, n)
+        found["converting_visits"] = sums(of_visits, n, cut.holding[visits])
+    return space.labels, found
+
+
+def _visitors(cut: Cut, rows: Rows, of_rows: Ints, whole: Rows, of_whole: Ints, n: int) -> Floats:
+    """Distinct visitors by group, of hits and of whole visits together."""
+    units = cut.shard.hit("visitor")[rows]
+    if not len(whole):
+        return count_distinct(units, of_rows, n)
+    visitors = np.concatenate([cut.shard.visit("visitor")[whole], units])
+    groups = np.concatenate([of_whole, of_rows])
+    if len(rows):
+        order = np.argsort(visitors, kind="stable")
+        visitors, groups = visitors[order], groups[order]
+    return count_distinct(visitors, groups, n)
+
+
+def _by_hit(cut: Cut, by: By) -> tuple[list[Ints], dict[str, Floats]]:
+    shard = cut.shard
+    empty = np.empty(0, np.int32)
+    with_goal = by.wants(*GOAL_COLUMNS)
+    of_visits = bool(by.asked(VISIT_COLUMNS)) or by.wants("seen")
+    places = {
+        "rows": cut.rows,
+        "outside": _rows_outside(cut) if of_visits else empty,
+        "entries": _end_rows(cut, "entry") if by.wants("entries") else empty,
+        "exits": _end_rows(cut, "exit") if by.wants("exits") else empty,
+        "converting": _rows_of_converting(cut) if with_goal else empty,
+    }
+    parts = {}
+    for name, rows in places.items():
+        keys = cut.parts_of_rows(by, rows)
+        present = np.logical_and.reduce([key != 0 for d, key in zip(by.dimensions, keys, strict=True) if d.of == "hit"])
+        if not present.all():
+            places[name], keys = rows[present], [key[present] for key in keys]
+        parts[name] = keys
+    space = KeySpace(*parts.values())
+    groups, n = dict(zip(parts, space.groups, strict=True)), space.count
+    del parts, keys
+    found = _hit_sums(cut, by, places["rows"], groups["rows"], n)
+    if of_visits or by.wants("visitors"):
+        visit, group = distinct_pairs(shard.derived.visit_of[places["rows"]], groups["rows"], n)
+        if by.wants("visitors"):
+            found["visitors"] = count_distinct(shard.visit("visitor")[visit], group, n)
+        if of_visits:
+            found |= _visits_having(cut, by, (visit, group), places, groups, n)
+    found |= {name: sums(groups[name], n) for name in END_COLUMNS if by.wants(name)}
+    if with_goal:
+        found |= _goal_by_hit(cut, places["converting"], groups["converting"], n)
+    return space.labels, found
+
+
+def _visits_having(cut: Cut, by: By, pairs: tuple[Array, Array], places: dict[str, Rows], groups: dict[str, Ints], n: int) -> dict[str, Floats]:
+    """Sums over the visits that started in the period and have such a hit anywhere. `pairs`: visits and values of hits in the period."""
+    visit_of = cut.shard.derived.visit_of
+
+    def with_outside(visit: Array, group: Array, outside: Rows, outside_groups: Ints) -> tuple[Array, Array]:
+        began = cut.began[visit]
+        visit, group = visit[began], group[began]
+        # Only visits that lie across an edge have hits outside; theirs are joined, and what is there twice is dropped.
+        over = np.isin(visit, visit_of[outside])
+        visits = np.concatenate([visit[over], visit_of[outside]])
+        order = np.argsort(visits, kind="stable")
+        joined, joined_groups = distinct_pairs(visits[order], np.concatenate([group[over], outside_groups])[order], n)
+        return np.concatenate([visit[~over], joined]), np.concatenate([group[~over], joined_groups])
+
+    paired, pair_groups = with_outside(*pairs, places["outside"], groups["outside"])
+    found = _visit_sums(cut, by, paired.astype(np.int32), pair_groups, n)
+    if by.wants("seen"):
+        view, view_outside = (cut.kind(places[name]) == Kind.view for name in ("rows", "outside"))
+        seen = distinct_pairs(visit_of[places["rows"]][view], groups["rows"][view], n)
+        found["seen"] = sums(with_outside(*seen, places["outside"][view_outside], groups["outside"][view_outside])[1], n)
+    return found
+
+
+def _rows_outside(cut: Cut) -> Rows:
+    """Rows that lie outside the period, of visits that started in it."""
+    rows = cut.shard.rows_of_visits(cut.across[cut.began[cut.across]])
+    return rows[cut.shard.hit("at")[rows] >= cut.ask.stop]
+
+
+def _end_rows(cut: Cut, end: str) -> Rows:
+    rows: Rows = cut.shard.visit(end)[cut.visits]
+    return rows[rows >= 0]
+
+
+def _rows_of_converting(cut: Cut) -> Rows:
+    """All rows of visits that hold a conversion and matter: those that started in the period, or whose conversion lies in it."""
+    mattering = cut.holding & cut.began
+    mattering[cut.conversions.visit[cut.counted]] = True
+    return cut.shard.rows_of_visits(np.flatnonzero(mattering).astype(np.int32))
+
+
+def _goal_by_hit(cut: Cut, rows: Rows, groups: Ints, n: int) -> dict[str, Floats]:
+    """Conversions count under a value from the visit's first hit with it on.
+
+    For each visit and value the conversions behind that first hit are a stretch of the visit's conversions, so two look-ups count them; a
+    visit with very many of both costs no more than their sum.
+    """
+    shard, all_rows = cut.shard, cut.conversions.row
+    visit = shard.derived.visit_of[rows].astype(np.int64)
+    _, at = np.unique(visit * n + groups, return_index=True)
+    first, visit, group = rows[at], visit[at], groups[at]
+    last = shard.visit("last_row")[visit]
+
+    def stretch(of: Rows) -> tuple[Ints, Ints]:
+        return np.searchsorted(of, first, side="left"), np.searchsorted(of, last, side="right")
+
+    low, high = stretch(all_rows[cut.counted])
+    running = np.concatenate([[0.0], np.cumsum(cut.conversions.value[cut.counted])])
+    squares = np.concatenate([[0.0], np.cumsum(cut.conversions.value[cut.counted] ** 2)])
+    low_any, high_any = stretch(all_rows)
+    reached = high > low
+    return {
+        "conversions": sums(group, n, high - low),
+        "value": sums(group, n, running[high] - running[low]),
+        "value_squared": sums(group, n, squares[high] - squares[low]),
+        "converting_visits": sums(group, n, (high_any > low_any) & cut.began[visit]),
+        "converters": count_distinct(shard.visit("visitor")[visit[reached]], group[reached], n),
+    }

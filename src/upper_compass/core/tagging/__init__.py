@@ -1,0 +1,1 @@
+"""Tools for who tags a site: links, codes, tag rules."""

@@ -1,0 +1,136 @@
+"""QR codes for links: drawn, and decoded again before they are handed out."""
+
+from __future__ import annotations
+
+import io
+from typing import Annotated, Literal
+from xml.sax.saxutils import escape
+
+import numpy as np
+import segno
+import zxingcpp
+from PIL import Image, ImageColor, ImageDraw, ImageFont
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints, field_validator
+
+from upper_compass.core.definitions.text_tests import storable
+
+LEAST_CONTRAST = 4.5
+DOTS_PER_MM = 300 / 25.4
+# A large code is looked at from afar; more dots would only cost memory.
+MOST_DOTS = 3000
+# Below this a phone has trouble at the distance of a hand.
+LEAST_MODULE_MM = 0.35
+Colour = Annotated[str, StringConstraints(pattern=r"^#[0-9A-Fa-f]{6}$")]
+
+
+class CodeRequest(BaseModel):
+    """What a code says and how it looks. `millimetres`: its width in print, quiet zone included; `quiet`: the zone's width in modules."""
+
+    model_config = ConfigDict(
+        extra="forbid", json_schema_extra={"examples": [{"text": "https://fennmoor-mill.example/courses?utm_source=flour-bag&utm_medium=qr"}]}
+    )
+    text: Annotated[str, storable(2000, least=1)]
+    dark: Colour = "#15283B"
+    light: Colour = "#FFFFFF"
+    millimetres: Annotated[float, Field(ge=10, le=1000, allow_inf_nan=False)] = 30
+    quiet: Annotated[int, Field(ge=0, le=20)] = 4
+    correction: Literal["L", "M", "Q", "H"] = "M"
+    caption: Annotated[str, storable(80)] = ""
+
+    @field_validator("caption")
+    @classmethod
+    def _printable(cls, text: str) -> str:
+        """Signs that cannot be printed have no place in a picture."""
+        return "".join(sign for sign in text if sign.isprintable())
+
+
+class UnfitCodeError(ValueError):
+    """A code that would not scan: the field at fault, and a sentence."""
+
+    def __init__(self, field: str, text: str) -> None:
+        super().__init__(text)
+        self.field, self.text = field, text
+
+
+class Code(BaseModel):
+    """A code that was decoded again: the picture as SVG and as PNG with 300 dots an inch, how wide a module is in print, and what to mind."""
+
+    svg: str
+    png: bytes
+    modules: int
+    module_mm: float
+    remarks: list[str]
+
+
+def contrast(one: str, other: str) -> float:
+    """The contrast of two colours after WCAG 2, 1 to 21."""
+    light, dark = sorted((_luminance(one), _luminance(other)), reverse=True)
+    return (light + 0.05) / (dark + 0.05)
+
+
+def _luminance(colour: str) -> float:
+    parts = [part / 255 for part in ImageColor.getrgb(colour)[:3]]
+    linear = [part / 12.92 if part <= 0.04045 else ((part + 0.055) / 1.055) ** 2.4 for part in parts]
+    return 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]
+
+
+def make_code(asked: CodeRequest) -> Code:
+    """Draw a code and read it again. Raises UnfitCodeError when it would not scan."""
+    if _luminance(asked.dark) >= _luminance(asked.light):
+        raise UnfitCodeError("dark", "the modules must be darker than the ground; many readers know no other way")
+    if contrast(asked.dark, asked.light) < LEAST_CONTRAST:
+        raise UnfitCodeError("dark", f"the contrast is {contrast(asked.dark, asked.light):.1f} to 1; a code needs {LEAST_CONTRAST} to 1 to be scanned")
+    try:
+        drawn = segno.make(asked.text, error=asked.correction, micro=False, boost_error=False)
+    except segno.DataOverflowError:
+        raise UnfitCodeError("text", "this is too long for a code; use less error correction or a shorter link") from None
+    matrix = np.array([list(row) for row in drawn.matrix], bool)
+    wide = len(matrix) + 2 * asked.quiet
+    module = asked.millimetres / wide
+    png = _png(matrix, asked, module)
+    read = zxingcpp.read_barcodes(np.asarray(Image.open(io.BytesIO(png)).convert("L")))
+    if [one.text for one in read] != [asked.text]:
+        raise UnfitCodeError("quiet" if asked.quiet < 2 else "millimetres", "the code could not be read again as it is drawn; give it more room or more width")
+    remarks = []
+    if module < LEAST_MODULE_MM:
+        remarks.append(f"A module is {module:.2f} mm wide; below {LEAST_MODULE_MM} mm phones have trouble. Make it {LEAST_MODULE_MM * wide:.0f} mm wide.")
+    if asked.quiet < 4:
+        remarks.append("Readers expect a quiet zone of 4 modules around the code.")
+    return Code(svg=_svg(matrix, asked, module), png=png, modules=len(matrix), module_mm=round(module, 3), remarks=remarks)
+
+
+def _letters_mm(asked: CodeRequest) -> float:
+    """Height of the caption's letters: as large as fits the width, a tenth of it at most."""
+    return min(asked.millimetres / 10, 1.7 * asked.millimetres / max(len(asked.caption), 1)) if asked.caption else 0.0
+
+
+def _svg(matrix: np.ndarray, asked: CodeRequest, module: float) -> str:
+    size, letters = asked.millimetres, _letters_mm(asked)
+    high = size + letters * 1.6
+    runs = []
+    for y, row in enumerate(matrix):
+        edges = np.flatnonzero(np.diff(np.concatenate([[0], row.astype(np.int8), [0]])))
+        runs += [f"M{x + asked.quiet} {y + asked.quiet}h{to - x}v1h{x - to}z" for x, to in zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True)]
+    place = f'x="{size / 2:.3f}" y="{size + letters * 0.8:.3f}" font-size="{letters:.3f}" text-anchor="middle" font-family="sans-serif"'
+    words = f'<text {place} fill="{asked.dark}">{escape(asked.caption)}</text>'
+    return (
+        f'<svg xmlns="http://www.w3.org/2000/svg" width="{size:g}mm" height="{high:.3f}mm" viewBox="0 0 {size:g} {high:.3f}">'
+        f'<rect width="100%" height="100%" fill="{asked.light}"/>'
+        f'<path transform="scale({module:.6f})" fill="{asked.dark}" shape-rendering="crispEdges" d="{"".join(runs)}"/>{words if asked.caption else ""}</svg>'
+    )
+
+
+def _png(matrix: np.ndarray, asked: CodeRequest, module: float) -> bytes:
+    framed = np.pad(matrix, asked.quiet)
+    dots = max(min(round(module * DOTS_PER_MM), MOST_DOTS // len(framed)), 1)
+    pixels = np.where(np.kron(framed, np.ones((dots, dots), bool)), 0, 255).astype(np.uint8)
+    size = pixels.shape[0]
+    letters = round(_letters_mm(asked) / asked.millimetres * size)
+    picture = Image.new("RGB", (size, size + round(letters * 1.6)), asked.light)
+    picture.paste(Image.new("RGB", (size, size), asked.dark), (0, 0), Image.fromarray(255 - pixels))
+    if asked.caption:
+        font = ImageFont.load_default(max(letters, 4))
+        ImageDraw.Draw(picture).text((size / 2, size + letters * 0.8), asked.caption, fill=asked.dark, font=font, anchor="ms")
+    out = io.BytesIO()
+    picture.save(out, "PNG", dpi=(dots / module * 25.4, dots / module * 25.4))
+    return out.getvalue()
