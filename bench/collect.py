@@ -32,7 +32,7 @@ from upper_compass.core.definitions.site_rules import SiteRules
 from upper_compass.run.cluster import start_cluster
 from upper_compass.run.serving import serve_app
 from upper_compass.settings import Settings
-from upper_compass.store import people, sites
+from upper_compass.store import accounts, sites
 from upper_compass.store.database import connect, migrate
 
 CONNECTIONS = 128
@@ -112,7 +112,7 @@ def measure(hits: int) -> dict[str, object]:
     engine = connect(cluster.url(name))
     migrate(engine)
     with engine.begin() as connection:
-        owner = people.add_user(connection, "owner@mill.example", "Owner", secrets.token_hex(8))
+        owner = accounts.add_user(connection, "owner@mill.example", "Owner", secrets.token_hex(8))
         sites.add_site(connection, "Mill", SiteRules(hosts=["mill.example"]), owner.id, "mill")
     engine.dispose()
     port = free_port()

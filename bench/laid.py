@@ -6,7 +6,7 @@ import secrets
 from collections.abc import Iterator
 from contextlib import contextmanager
 
-from upper_compass.demo.laying import lay
+from upper_compass.demo.laying import seed_demo
 from upper_compass.run.cluster import start_cluster
 from upper_compass.settings import Clock
 from upper_compass.store.database import connect, migrate
@@ -21,7 +21,7 @@ def laid_demo() -> Iterator[str]:
     try:
         engine = connect(cluster.url(name))
         migrate(engine)
-        lay(engine, cluster.url(name), Clock().now())
+        seed_demo(engine, cluster.url(name), Clock().now())
         engine.dispose()
         yield cluster.url(name)
     finally:

@@ -31,12 +31,12 @@ import psutil
 
 from bench.data import GOAL, RULES, make
 from upper_compass.core.dataset.coded_hits import CODED, CODED_SCHEMA, Dictionaries, encode_hits, in_order
-from upper_compass.core.dataset.lookups import Lexicon
+from upper_compass.core.dataset.lookups import DimensionLookups
 from upper_compass.core.dataset.shard import Shard
 from upper_compass.core.dataset.visits import derive
 from upper_compass.core.definitions.periods import Period
 from upper_compass.core.definitions.requests import SeriesRequest, TableRequest
-from upper_compass.core.engine.context import Reading
+from upper_compass.core.engine.context import ReportContext
 from upper_compass.core.reports.tables import series, table
 from upper_compass.reference import shipped
 from upper_compass.run.instances import HEAP
@@ -103,7 +103,7 @@ def _course(period: Period, bucket: str) -> str:
 COURSE_MEASURES = ["visits", "visitors", "views"]
 
 
-def _reports(reading: Reading) -> list[tuple[str, Callable[[], dict[str, list[float]]], str]]:
+def _reports(reading: ReportContext) -> list[tuple[str, Callable[[], dict[str, list[float]]], str]]:
     """(name, this side, DuckDB's query) of ten reports."""
 
     def ask_table(dimension: str, period: Period, measures: list[str]) -> Callable[[], dict[str, list[float]]]:
@@ -142,8 +142,8 @@ def _timed(run: Callable[[], object], rounds: int = ROUNDS) -> float:
 
 
 def _into_duckdb(shard: Shard) -> duckdb.DuckDBPyConnection:
-    lexicon = shard.lexicon
-    words = lexicon.words.texts
+    lookups = shard.lookups
+    words = lookups.labels.texts
     visits = np.arange(len(shard.derived.visits))
 
     def text(codes: np.ndarray) -> pl.Series:
@@ -164,8 +164,8 @@ def _into_duckdb(shard: Shard) -> duckdb.DuckDBPyConnection:
             "ts": shard.hit("at"),
             "kind": shard.hit("kind"),
             "value": shard.hit("value"),
-            "page": text(lexicon["page"][shard.hit("url")]),
-            "name": lexicon.dictionaries["name"].texts.gather(shard.hits["name"]),
+            "page": text(lookups["page"][shard.hit("url")]),
+            "name": lookups.dictionaries["name"].texts.gather(shard.hits["name"]),
         }
     ).filter(with_visit)
     connection = duckdb.connect(config={"threads": 2})
@@ -176,10 +176,10 @@ def _into_duckdb(shard: Shard) -> duckdb.DuckDBPyConnection:
 
 _NUMBERED = f"""
 WITH ordered AS (
-    SELECT *, lag(ts) OVER w AS before, last_value(CASE WHEN origin >= 0 THEN origin END IGNORE NULLS) OVER (w ROWS BETWEEN UNBOUNDED PRECEDING AND 1 PRECEDING) AS held
+    SELECT *, lag(ts) OVER w AS before, last_value(CASE WHEN traffic_source >= 0 THEN traffic_source END IGNORE NULLS) OVER (w ROWS BETWEEN UNBOUNDED PRECEDING AND 1 PRECEDING) AS held
     FROM raw WINDOW w AS (PARTITION BY visitor ORDER BY ts, seq)
 ), numbered AS (
-    SELECT *, sum((before IS NULL OR ts - before > {GAP} OR (origin >= 0 AND origin IS DISTINCT FROM held))::int)
+    SELECT *, sum((before IS NULL OR ts - before > {GAP} OR (traffic_source >= 0 AND traffic_source IS DISTINCT FROM held))::int)
               OVER (PARTITION BY visitor ORDER BY ts, seq ROWS UNBOUNDED PRECEDING) AS number
     FROM ordered)"""
 # The window query alone: the number of each hit's visit.
@@ -188,8 +188,8 @@ _WINDOW = f"CREATE OR REPLACE TABLE derived AS {_NUMBERED} SELECT visitor, numbe
 _VISITS = f"""CREATE OR REPLACE TABLE derived AS {_NUMBERED}
 SELECT visitor, number, min(ts) AS start, max(ts) FILTER (kind != 4) AS stop, max(ts) AS until, sum(engaged_ms) AS engaged,
        count(*) FILTER (kind = 1) AS views, count(*) FILTER (active) AS acted, arg_min(url, ts) FILTER (kind = 1) AS entry,
-       arg_max(url, ts) FILTER (kind = 1) AS exit, arg_min(origin, ts) FILTER (kind = 1) AS origin, arg_min(user_agent, ts) AS agent,
-       arg_min(language, ts) AS language, arg_min(timezone, ts) AS country, arg_min(robot OR own, ts) AS hidden
+       arg_max(url, ts) FILTER (kind = 1) AS exit, arg_min(traffic_source, ts) FILTER (kind = 1) AS traffic_source, arg_min(user_agent, ts) AS agent,
+       arg_min(language, ts) AS language, arg_min(timezone, ts) AS country, arg_min(robot OR own, ts) AS excluded
 FROM numbered GROUP BY visitor, number"""
 
 
@@ -222,14 +222,14 @@ def _release() -> None:
 def _memory(folder: str) -> float:
     """Bytes that deriving and the ten reports take at most, beyond the raw columns; in a process of its own, with all that it does not give back."""
     texts = {name: pl.read_ipc(f"{folder}/{name}.arrow")["text"] for name in CODED}
-    lexicon = Lexicon(RULES, shipped(), Dictionaries(texts))
+    lookups = DimensionLookups(RULES, shipped(), Dictionaries(texts))
     _release()
     before = psutil.Process().memory_info().rss
     hits = pl.DataFrame({name: np.load(f"{folder}/{name}.npy") for name in CODED_SCHEMA})
     _release()
     with Peak() as peak:
-        shard = Shard.of(hits, lexicon, np.empty(0, np.int64))
-        for _, mine, _ in _reports(Reading([shard], ZONE)):
+        shard = Shard.of(hits, lookups, np.empty(0, np.int64))
+        for _, mine, _ in _reports(ReportContext([shard], ZONE)):
             mine()
     return peak.most - before - hits.estimated_size()
 
@@ -247,7 +247,7 @@ def measure(count: int) -> dict[str, object]:
     """All figures for so many hits."""
     dictionaries = Dictionaries()
     coded = encode_hits(make(count), dictionaries)
-    lexicon = Lexicon(RULES, shipped(), dictionaries)
+    lookups = DimensionLookups(RULES, shipped(), dictionaries)
     shuffled = coded.sample(fraction=1, shuffle=True, seed=1)
     del coded
     read = shuffled.select(DERIVED_FROM)
@@ -255,13 +255,13 @@ def measure(count: int) -> dict[str, object]:
     order_all_s = _timed(partial(in_order, shuffled), DERIVINGS)
     ordered = in_order(shuffled)
     del shuffled, read
-    derive_s = _timed(lambda: derive(ordered, lexicon, np.empty(0, np.int64)), DERIVINGS)
+    derive_s = _timed(lambda: derive(ordered, lookups, np.empty(0, np.int64)), DERIVINGS)
     memory = _memory_of(ordered, dictionaries)
-    shard = Shard.of(ordered, lexicon, np.empty(0, np.int64))
-    runs = _reports(Reading([shard], ZONE))
+    shard = Shard.of(ordered, lookups, np.empty(0, np.int64))
+    runs = _reports(ReportContext([shard], ZONE))
     raw = ordered.sample(fraction=1, shuffle=True, seed=2)
-    origin, active = _origin_of(raw, lexicon), (raw["kind"] == 2) & ~pl.Series(lexicon["passive"])[raw["name"]]
-    raw = raw.select(DERIVED_FROM).rename({"at": "ts"}).with_columns(pl.Series("origin", origin), active.alias("active"))
+    traffic_source, active = _origin_of(raw, lookups), (raw["kind"] == 2) & ~pl.Series(lookups["passive"])[raw["name"]]
+    raw = raw.select(DERIVED_FROM).rename({"at": "ts"}).with_columns(pl.Series("traffic_source", traffic_source), active.alias("active"))
     connection = _into_duckdb(shard)
     connection.execute("CREATE TABLE raw AS SELECT * FROM raw")
     window_s, visits_s = (_timed(partial(connection.execute, query), DERIVINGS) for query in (_WINDOW, _VISITS))
@@ -287,10 +287,10 @@ def _close(mine: dict[str, list[float]], theirs: dict[str, list[float]]) -> bool
     return something.keys() == {k for k, v in mine.items() if any(v)} and all(np.allclose(mine[k], v, rtol=1e-12) for k, v in something.items())
 
 
-def _origin_of(hits: pl.DataFrame, lexicon: Lexicon) -> np.ndarray:
+def _origin_of(hits: pl.DataFrame, lookups: DimensionLookups) -> np.ndarray:
     """Evidence of each hit, worked out beforehand for DuckDB, which is spared reading addresses."""
-    found = lexicon["url_origin"][hits["url"].to_numpy()]
-    return np.where((hits["kind"].to_numpy() == 1) & (found >= 0), lexicon["triple"][np.maximum(found, 0)], -1).astype(np.int32)
+    found = lookups["url_source"][hits["url"].to_numpy()]
+    return np.where((hits["kind"].to_numpy() == 1) & (found >= 0), lookups["source_key"][np.maximum(found, 0)], -1).astype(np.int32)
 
 
 def main() -> None:

@@ -15,19 +15,19 @@ import numpy as np
 from bench.data import GOAL, RULES, make
 from bench.reports import LAST, MONTH, ZONE, _timed
 from upper_compass.core.dataset.coded_hits import Dictionaries, encode_hits, in_order
-from upper_compass.core.dataset.lookups import Lexicon
+from upper_compass.core.dataset.lookups import DimensionLookups
 from upper_compass.core.dataset.shard import Shard
 from upper_compass.core.definitions.periods import Period, midnight
 from upper_compass.core.definitions.requests import TableRequest
 from upper_compass.core.definitions.site_rules import Alias
-from upper_compass.core.engine.context import Reading
-from upper_compass.core.engine.selection import Question
+from upper_compass.core.engine.context import ReportContext
+from upper_compass.core.engine.selection import ReportFilter
 from upper_compass.core.reports.event_list import events
 from upper_compass.core.reports.goal_preview import preview_goal
 from upper_compass.core.reports.real_time import arrivals, newest_seq, present
 from upper_compass.core.reports.tables import table
-from upper_compass.core.tag_health import HISTORY, Look, look
-from upper_compass.core.tagging.reclassification import moves
+from upper_compass.core.tag_health import HISTORY, Inspection, look
+from upper_compass.core.tagging.reclassification import reclassification_preview
 from upper_compass.reference import shipped
 from upper_compass.run.instances import HEAP
 
@@ -36,21 +36,21 @@ def measure(count: int) -> dict[str, object]:
     """Milliseconds of each, and how many times the yardstick that is."""
     dictionaries = Dictionaries()
     ordered = in_order(encode_hits(make(count), dictionaries))
-    shards = [Shard.of(ordered, Lexicon(RULES, shipped(), dictionaries), np.empty(0, np.int64))]
+    shards = [Shard.of(ordered, DimensionLookups(RULES, shipped(), dictionaries), np.empty(0, np.int64))]
     today = LAST + timedelta(days=1)
     midnights = [midnight(today - timedelta(days=back), ZONE) for back in range(HISTORY, -1, -1)]
-    month = Question(*MONTH.bounds(ZONE))
-    quarter = Question(*Period(first=today - timedelta(days=90), last=today).bounds(ZONE))
+    month = ReportFilter(*MONTH.bounds(ZONE))
+    quarter = ReportFilter(*Period(first=today - timedelta(days=90), last=today).bounds(ZONE))
     joined = RULES.model_copy(update={"aliases": [Alias(field="medium", this="cpc", that="email")]})
     by_page = TableRequest(period=MONTH, versus="none", dimensions=["page"], measures=["views", "visits", "visitors", "conversions"], limit=10_000)
     asked = {
-        "tag health": lambda: look(Look(shards, RULES, midnights, midnights[-1] + 1, [("Bookings", GOAL)])),
+        "tag health": lambda: look(Inspection(shards, RULES, midnights, midnights[-1] + 1, [("Bookings", GOAL)])),
         "events": lambda: events(shards, month, RULES),
-        "goal preview": lambda: preview_goal(shards, Question(*MONTH.bounds(ZONE), goal=GOAL)),
-        "what another alias moves in 90 days": lambda: moves(shards, quarter, joined, shipped()),
+        "goal preview": lambda: preview_goal(shards, ReportFilter(*MONTH.bounds(ZONE), goal=GOAL)),
+        "what another alias moves in 90 days": lambda: reclassification_preview(shards, quarter, joined, shipped()),
         "now": lambda: (arrivals(shards, newest_seq(shards) - 50, 50), present(shards, midnights[-1])),
     }
-    yardstick = _timed(lambda: table(Reading(shards, ZONE), by_page, GOAL))
+    yardstick = _timed(lambda: table(ReportContext(shards, ZONE), by_page, GOAL))
     told: dict[str, object] = {"hits": count, "by page, 28 days, ms": round(yardstick * 1000, 1)}
     for name, run in asked.items():
         took = _timed(run)

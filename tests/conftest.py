@@ -26,7 +26,7 @@ from upper_compass.core.definitions.site_rules import SiteRules
 from upper_compass.run.cluster import start_cluster
 from upper_compass.run.places import ROOT
 from upper_compass.settings import Clock, Settings
-from upper_compass.store import people, sites
+from upper_compass.store import accounts, sites
 from upper_compass.store.database import connect, migrate
 
 PASSWORD = "a long enough one"
@@ -56,7 +56,7 @@ def pytest_xdist_make_scheduler(config, log):
 @pytest.fixture(scope="session", autouse=True)
 def _quick_passwords():
     """Hundreds of tests sign in; a password costs as little as it can here."""
-    people._hasher = PasswordHasher(time_cost=1, memory_cost=8, parallelism=1)
+    accounts._hasher = PasswordHasher(time_cost=1, memory_cost=8, parallelism=1)
 
 
 @pytest.fixture(scope="session")
@@ -81,7 +81,7 @@ def fill(url):
     """Two sites that share nothing: `mill` with an owner, an analyst and a viewer, and `other` with an owner of its own."""
     engine = connect(url)
     with engine.begin() as connection:
-        users = {name: people.add_user(connection, f"{name}@mill.example", name.title(), PASSWORD) for name in ("owner", "analyst", "viewer", "stranger")}
+        users = {name: accounts.add_user(connection, f"{name}@mill.example", name.title(), PASSWORD) for name in ("owner", "analyst", "viewer", "stranger")}
         mill = sites.add_site(connection, "Mill", SiteRules(hosts=["mill.example", "127.0.0.1"]), users["owner"].id, "mill")
         sites.add_site(connection, "Other", SiteRules(hosts=["other.example"]), users["stranger"].id, "other")
         for role in ("analyst", "viewer"):

@@ -10,7 +10,7 @@ import pytest
 from playwright.sync_api import expect
 
 from tests.conftest import SHIFT, Server, now
-from upper_compass.demo.laying import ACCOUNT, PASSWORD, lay
+from upper_compass.demo.laying import ACCOUNT, PASSWORD, seed_demo
 from upper_compass.run.places import ROOT
 from upper_compass.store.database import connect, migrate
 
@@ -71,7 +71,7 @@ def laid(cluster, tmp_path_factory, worker_id):
             cluster.ensure_database(LAID)
             engine = connect(cluster.url(LAID))
             migrate(engine)
-            lay(engine, cluster.url(LAID), now())
+            seed_demo(engine, cluster.url(LAID), now())
             engine.dispose()
             mark.write("laid")
     return LAID

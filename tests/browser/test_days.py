@@ -13,7 +13,7 @@ from tests.conftest import PASSWORD, Server, a_hit
 from upper_compass.collect.importing import Import, import_hits
 from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.site_rules import SiteRules
-from upper_compass.store import people, sites
+from upper_compass.store import accounts, sites
 from upper_compass.store.database import connect
 from upper_compass.store.hits import HitWriter
 
@@ -32,7 +32,7 @@ def filled(database):
 
     engine = connect(database)
     with engine.begin() as connection:
-        owner = people.add_user(connection, "owner@mill.example", "Owner", PASSWORD)
+        owner = accounts.add_user(connection, "owner@mill.example", "Owner", PASSWORD)
         mill = sites.add_site(connection, "Mill", SiteRules(hosts=["mill.example"], timezone=ZONE), owner.id, "mill")
         sites.add_goal(connection, mill.id, "Bookings", Goal.model_validate({"match": {"kind": "event", "name": "book"}}), owner.id)
     engine.dispose()

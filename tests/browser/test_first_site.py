@@ -9,7 +9,7 @@ from playwright.sync_api import expect
 
 from tests.browser.conftest import serious
 from tests.conftest import PASSWORD, Server
-from upper_compass.store import people
+from upper_compass.store import accounts
 from upper_compass.store.database import connect, migrate
 
 PAGE = '<!doctype html><html lang="en"><head><title>A page</title>{}</head><body>Bread</body></html>'
@@ -23,7 +23,7 @@ def engine(cluster):
     made = connect(cluster.url(name))
     migrate(made)
     with made.begin() as connection:
-        people.add_user(connection, "owner@mill.example", "A new owner with a rather long name", PASSWORD)
+        accounts.add_user(connection, "owner@mill.example", "A new owner with a rather long name", PASSWORD)
     yield made
     made.dispose()
     cluster.drop_database(name)

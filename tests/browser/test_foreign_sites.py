@@ -14,7 +14,7 @@ from tests.browser.test_site_script import hits
 from tests.conftest import PASSWORD, Server
 from upper_compass.core.definitions.script_settings import Tagging
 from upper_compass.core.definitions.site_rules import SiteRules
-from upper_compass.store import people, sites
+from upper_compass.store import accounts, sites
 from upper_compass.store.database import connect
 
 FOREIGN = Path(__file__).parent / "foreign"
@@ -62,7 +62,7 @@ def engine(database):
     """Four sites."""
     made = connect(database)
     with made.begin() as connection:
-        owner = people.add_user(connection, "owner@mill.example", "Owner", PASSWORD)
+        owner = accounts.add_user(connection, "owner@mill.example", "Owner", PASSWORD)
         for key, rules in SITES.items():
             sites.add_site(connection, key, rules, owner.id, key, Tagging(every_query=key == "every"))
     yield made

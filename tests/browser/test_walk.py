@@ -19,8 +19,11 @@ def scan_a_link(page, address):
     page.get_by_role("button", name="QR code").click()
     code = page.get_by_role("group", name="QR code")
     expect(code).to_contain_text("Read again by a decoder")
-    [url] = scanned(code.get_by_role("img").screenshot())
-    return url
+    for _ in range(100):  # the picture is drawn some time after it is there
+        if found := scanned(code.get_by_role("img").screenshot()):
+            return found[0]
+        page.wait_for_timeout(100)
+    raise AssertionError("the code cannot be read from the screen")
 
 
 def walk(page, url):

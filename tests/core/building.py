@@ -5,7 +5,7 @@ from __future__ import annotations
 import polars as pl
 
 from upper_compass.core.dataset.coded_hits import RAW_SCHEMA, Dictionaries, encode_hits, repeated_orders
-from upper_compass.core.dataset.lookups import Lexicon
+from upper_compass.core.dataset.lookups import DimensionLookups
 from upper_compass.core.dataset.shard import Shard
 from upper_compass.core.definitions.hits import Kind
 from upper_compass.core.definitions.reference import KnownHost, Reference
@@ -53,7 +53,7 @@ def shards_of(hits, site_rules=None, count=1, reference=REFERENCE) -> list[Shard
     """Numbered hits as `count` shards with common dictionaries."""
     dictionaries = Dictionaries()
     coded = encode_hits(raw_frame(hits), dictionaries)
-    lexicon = Lexicon(site_rules or rules(), reference, dictionaries)
+    lookups = DimensionLookups(site_rules or rules(), reference, dictionaries)
     repeated = repeated_orders(coded.filter(pl.col("kind") == int(Kind.order)))
     parts = [coded.filter(pl.col("visitor") % count == i).rechunk() for i in range(count)]
-    return [Shard.of(part, lexicon, repeated) for part in parts]
+    return [Shard.of(part, lookups, repeated) for part in parts]

@@ -39,7 +39,7 @@ class OracleVisit:
         return next((h for h in self.hits if h.get("user_agent")), self.hits[0])
 
     @property
-    def hidden(self):
+    def excluded(self):
         return bool(self.marked.get("robot") or self.marked.get("own"))
 
 
@@ -123,7 +123,7 @@ def conversions_of(visit, matches, once, value=lambda hit: 0.0):
 
 def figures(visits, start, stop, goal=None, key_of_visit=None, keys_of_hit=None, bucket_of=None):
     """Additive measures by key: {key: {measure: number}}. Exactly one of the key functions is used; none: everything is one row."""
-    visits = [visit for visit in visits if not visit.hidden]
+    visits = [visit for visit in visits if not visit.excluded]
     inside = lambda at: start <= at < stop  # noqa: E731
     rows = {}
 

@@ -7,20 +7,20 @@ import pytest
 
 from tests.core.building import HOME, hit, numbered, shards_of
 from upper_compass.core.definitions.goals import Goal
-from upper_compass.core.engine.context import Reading
+from upper_compass.core.engine.context import ReportContext
 from upper_compass.core.reports.summary import AnswerRequest, answer, share_in_words
 
 BOOKED = Goal.model_validate({"match": {"kind": "event", "name": "book"}})
 DAY = 1_767_225_600_000  # 1 January 2026, UTC
 
 
-def said(visits, only=()):
+def said(visits, filters=()):
     """`visits`: (query, page) of visits that book."""
     hits = []
     for i, (query, page) in enumerate(visits):
         hits += [hit(DAY + i, url=f"{HOME}{page}{query}", visitor=str(i)), hit(DAY + i, "event", name="book", visitor=str(i))]
-    request = AnswerRequest(period={"first": date(2026, 1, 1), "last": date(2026, 1, 2)}, goal=1, only=list(only))
-    phrases = answer(Reading(shards_of(numbered(hits)), ZoneInfo("UTC")), request, BOOKED, "Course bookings").phrases
+    request = AnswerRequest(period={"first": date(2026, 1, 1), "last": date(2026, 1, 2)}, goal=1, filters=list(filters))
+    phrases = answer(ReportContext(shards_of(numbered(hits)), ZoneInfo("UTC")), request, BOOKED, "Course bookings").phrases
     return "".join(phrase.text for phrase in phrases), [(phrase.dimension, phrase.value) for phrase in phrases if phrase.dimension]
 
 
@@ -38,9 +38,9 @@ def test_nothing_is_said_of_too_few():
 
 def test_that_all_come_by_the_one_channel_chosen_is_not_said():
     mail = "?utm_source=a&utm_medium=email"
-    only = [{"dimension": "channel", "values": ["Email"]}]
-    assert said([(mail, "a")] * 6 + [(mail, "b")] * 2 + [("", "c")], only)[0] == "Three in four course bookings begin on /a."
-    assert said([(mail, "a")] * 8, only)[0] == "Course bookings: 8 in these 2 days."
+    filters = [{"dimension": "channel", "values": ["Email"]}]
+    assert said([(mail, "a")] * 6 + [(mail, "b")] * 2 + [("", "c")], filters)[0] == "Three in four course bookings begin on /a."
+    assert said([(mail, "a")] * 8, filters)[0] == "Course bookings: 8 in these 2 days."
 
 
 def test_many_pages_are_called_many():

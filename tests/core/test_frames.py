@@ -13,9 +13,9 @@ from upper_compass.core.dataset.coded_hits import Dictionaries
 from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.hits import Kind
 from upper_compass.core.definitions.site_rules import Alias
-from upper_compass.core.engine.context import Reading
+from upper_compass.core.engine.context import ReportContext
 from upper_compass.core.engine.dimensions import DIMENSIONS
-from upper_compass.core.engine.selection import By, Question
+from upper_compass.core.engine.selection import GroupBy, ReportFilter
 from upper_compass.frames import snapshot, state
 
 COLUMNS = frozenset(["visits", "visitors", "views", "bounces", "duration", "engaged", "new_visitors", "orders", "revenue", "conversions", "value"])
@@ -23,9 +23,11 @@ BOUGHT = Goal.model_validate({"match": {"kind": "order"}, "counts": "every time"
 
 
 def answers(frames):
-    reading = Reading(frames.shards, ZoneInfo("UTC"))
-    question = Question(8 * DAY, 20 * DAY, BOUGHT)
-    found = [reading.tally(question, By(COLUMNS, tuple(DIMENSIONS[name] for name in names)))[0] for names in ((), ("source",), ("page",), ("first_source",))]
+    reading = ReportContext(frames.shards, ZoneInfo("UTC"))
+    question = ReportFilter(8 * DAY, 20 * DAY, BOUGHT)
+    found = [
+        reading.tally(question, GroupBy(COLUMNS, tuple(DIMENSIONS[name] for name in names)))[0] for names in ((), ("source",), ("page",), ("first_source",))
+    ]
     return [[row for row in table.sort(table.columns).to_dicts() if any(v for k, v in row.items() if k in COLUMNS)] for table in found]
 
 
@@ -35,7 +37,7 @@ def empty():
 
 @pytest.fixture(autouse=True)
 def _melt_late(monkeypatch):
-    monkeypatch.setattr(state, "MELT_FROM", 10)
+    monkeypatch.setattr(state, "COMPACT_FROM", 10)
 
 
 @given(hit_lists(most=40), st.lists(st.integers(1, 12), min_size=1, max_size=5), st.booleans())
@@ -44,7 +46,7 @@ def test_step_by_step_is_the_same_as_at_once(hits, steps, melt_often):
     ordered = sorted(hits, key=lambda one: one["seq"])
     whole = state.advance(empty(), [raw_frame(ordered)], len(ordered))
     frames = empty()
-    state.MELT_FROM = 3 if melt_often else 1000
+    state.COMPACT_FROM = 3 if melt_often else 1000
     done = 0
     for step in [*steps, len(ordered)]:
         part = ordered[done : done + step]
@@ -57,7 +59,7 @@ def test_step_by_step_is_the_same_as_at_once(hits, steps, melt_often):
 def test_an_earlier_order_that_comes_late_takes_the_place_of_the_one_that_was_there():
     late = [hit(9 * DAY + 5, "order", visitor="a", order_id="o1", value=5), hit(9 * DAY, "order", visitor="b", order_id="o1", value=7)]
     first, second = numbered(late)
-    state.MELT_FROM = 1000
+    state.COMPACT_FROM = 1000
     frames = state.advance(empty(), [raw_frame([first])], 1)
     assert [row["revenue"] for row in answers(frames)[0]] == [5]
     frames = state.advance(frames, [raw_frame([second])], 2)

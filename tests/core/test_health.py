@@ -6,8 +6,8 @@ import pytest
 
 from tests.core.building import DAY, HOME, MINUTE, hit, numbered, rules, shards_of
 from upper_compass.core.definitions.goals import Goal
-from upper_compass.core.tag_health import HISTORY, Look, look
-from upper_compass.core.tag_health.findings import AddAlias, IgnoreHost, TakeMedium, mended
+from upper_compass.core.tag_health import HISTORY, Inspection, look
+from upper_compass.core.tag_health.findings import AddAlias, IgnoreHost, TakeMedium, apply_fix
 
 HOUR = 60 * MINUTE
 MIDNIGHTS = [day * DAY for day in range(HISTORY + 1)]
@@ -17,7 +17,7 @@ BOOKED = Goal.model_validate({"match": {"kind": "event", "name": "book"}})
 
 def found(hits, site=None, goals=(), count=1, kind=None):
     site = site or rules()
-    listed = look(Look(shards_of(numbered(hits), site, count), site, MIDNIGHTS, TODAY + 12 * HOUR, goals))
+    listed = look(Inspection(shards_of(numbered(hits), site, count), site, MIDNIGHTS, TODAY + 12 * HOUR, goals))
     return [one for one in listed if kind is None or one.kind == kind]
 
 
@@ -43,9 +43,9 @@ def test_spellings_that_mean_the_same_are_joined_by_an_alias(count):
     assert listed[0].cost == "12 visits in 30 days stand in a row of their own, beside 42 visits of email."
     site = rules()
     for one in listed:
-        site = mended(site, one.mend)
+        site = apply_fix(site, one.fix)
     assert found(hits, site) == []
-    assert mended(mended(site, listed[0].mend, undo=True), listed[1].mend, undo=True) == rules()
+    assert apply_fix(apply_fix(site, listed[0].fix, undo=True), listed[1].fix, undo=True) == rules()
 
 
 def test_what_is_tagged_and_unsorted_is_given_a_channel():
@@ -53,10 +53,10 @@ def test_what_is_tagged_and_unsorted_is_given_a_channel():
     (one,) = found(hits)
     assert (one.kind, one.severity, one.count, one.examples) == ("unsorted", "high", 40, ["fair"])
     for channel in ("Print and QR", "Fairs"):
-        mend = TakeMedium(medium="stand", channel=channel)
-        site = mended(rules(), mend)
+        fix = TakeMedium(medium="stand", channel=channel)
+        site = apply_fix(rules(), fix)
         assert found(hits, site) == []
-        assert mended(site, mend, undo=True) == rules()
+        assert apply_fix(site, fix, undo=True) == rules()
     assert "without a medium" in found(tagged(5, "?utm_source=fair"))[0].title
 
 
@@ -70,10 +70,10 @@ def test_own_hosts_and_payment_pages_are_no_source():
     assert [(one.key, one.count) for one in listed] == [("referrer pay.copper.example", 6), ("referrer tickets.mill.example", 3)]
     site = rules()
     for one in listed:
-        assert isinstance(one.mend, IgnoreHost)
-        site = mended(site, one.mend)
+        assert isinstance(one.fix, IgnoreHost)
+        site = apply_fix(site, one.fix)
     assert found(hits, site) == []
-    assert mended(site, listed[0].mend, undo=True).ignored_hosts == ["pay.example", "tickets.mill.example"]
+    assert apply_fix(site, listed[0].fix, undo=True).ignored_hosts == ["pay.example", "tickets.mill.example"]
 
 
 def test_an_event_or_a_goal_that_fell_silent_is_found_and_a_rare_one_is_not():
@@ -132,4 +132,4 @@ def test_what_lies_further_back_is_no_longer_looked_at():
 
 def test_an_alias_in_the_way_is_replaced():
     site = rules(aliases=[{"field": "medium", "this": "E Mail", "that": "post"}])
-    assert [one.that for one in mended(site, AddAlias(field="medium", this="e-mail", that="email")).aliases] == ["email"]
+    assert [one.that for one in apply_fix(site, AddAlias(field="medium", this="e-mail", that="email")).aliases] == ["email"]

@@ -13,13 +13,13 @@ from PIL import Image
 from tests.core.building import DAY, HOME, REFERENCE, hit, numbered, rules, shards_of
 from upper_compass.core.dataset.traffic_sources import FIELDS, tidy
 from upper_compass.core.definitions.goals import Goal
-from upper_compass.core.engine.selection import Question
+from upper_compass.core.engine.selection import ReportFilter
 from upper_compass.core.export.sheets import SheetError, read_sheet, write_sheet
 from upper_compass.core.tagging.link_builder import Builder, LinkDraft, Word
-from upper_compass.core.tagging.link_performance import MadeLink, came_by, known_values, unmade_links
-from upper_compass.core.tagging.qr_codes import MOST_DOTS, CodeRequest, UnfitCodeError, contrast, make_code
+from upper_compass.core.tagging.link_performance import RegisteredLink, link_performance, observed_values, unregistered_links
+from upper_compass.core.tagging.qr_codes import MAX_DOTS, CodeRequest, UnfitCodeError, contrast, make_code
 
-EVER = Question(0, 2**62)
+EVER = ReportFilter(0, 2**62)
 
 
 def build(known=None, words=(), site=None, **draft):
@@ -109,8 +109,8 @@ def test_any_link_is_read_as_it_was_said_to_be(values, query):
         assert not any(tidy(values[name]) for name in ("source", "medium", "campaign", "label"))
         return
     shard = shards_of(numbered([hit(0, url=built.url)]))[0]
-    origin = shard.visit("origin")[0]
-    read = {name: shard.lexicon.words.decode(shard.lexicon[name][[origin]])[0] for name in (*FIELDS, "channel")}
+    traffic_source = shard.visit("traffic_source")[0]
+    read = {name: shard.lookups.labels.decode(shard.lookups[name][[traffic_source]])[0] for name in (*FIELDS, "channel")}
     if not tidy(values["label"]):
         read["label"] = ""  # the address may have had one
     assert read == {name: getattr(built, name) for name in read}
@@ -155,7 +155,7 @@ def test_a_code_that_would_not_scan_is_refused(more, field):
 def test_a_poster_is_drawn_with_no_more_dots_than_it_needs():
     made = make_code(CodeRequest(text=HOME, millimetres=1000, caption="Come\x07 in"))
     picture = Image.open(io.BytesIO(made.png))
-    assert (picture.width <= MOST_DOTS, decoded(picture)) == (True, [HOME])
+    assert (picture.width <= MAX_DOTS, decoded(picture)) == (True, [HOME])
     assert picture.width / picture.info["dpi"][0] * 25.4 == pytest.approx(1000, rel=0.01)
     assert ">Come in<" in made.svg
 
@@ -191,7 +191,7 @@ CAME = [
 
 
 def link(number, page, made=0, **read):
-    return MadeLink(number, dict.fromkeys(FIELDS, "") | read, page, made)
+    return RegisteredLink(number, dict.fromkeys(FIELDS, "") | read, page, made)
 
 
 @pytest.mark.parametrize("count", [1, 3])
@@ -200,15 +200,15 @@ def test_visits_of_a_link_count_since_it_was_made_on_its_page_with_its_tags(coun
     goal = Goal.model_validate({"match": {"kind": "event", "name": "book"}, "value": {"kind": "hit"}})
     letter = {"source": "letter", "medium": "e-mail", "content": "top"}
     links = [link(1, "/courses", **letter), link(2, "/courses", DAY, **letter), link(3, "/", source="card", medium="link", label="card"), link(4, "/never")]
-    found = came_by(shards, Question(0, 2**62, goal=goal), links)
+    found = link_performance(shards, ReportFilter(0, 2**62, goal=goal), links)
     assert {number: (one.visits, one.conversions, one.value) for number, one in found.items()} == {1: (3, 1, 7), 2: (2, 0, 0), 3: (1, 0, 0)}
-    unmade = unmade_links(shards, EVER, links)
+    unmade = unregistered_links(shards, EVER, links)
     assert [(one.source, one.page, one.visits) for one in unmade] == [("letter", "/", 1)]
-    assert {(one.source, one.page) for one in unmade_links(shards, EVER, [])} == {("letter", "/courses"), ("letter", "/"), ("card", "/")}
+    assert {(one.source, one.page) for one in unregistered_links(shards, EVER, [])} == {("letter", "/courses"), ("letter", "/"), ("card", "/")}
 
 
 def test_values_that_visits_were_tagged_with_are_known_before_their_aliases():
-    known = known_values(shards_of(numbered(CAME), rules(aliases=[{"field": "medium", "this": "e-mail", "that": "email"}])), EVER)
+    known = observed_values(shards_of(numbered(CAME), rules(aliases=[{"field": "medium", "this": "e-mail", "that": "email"}])), EVER)
     assert known["medium"] == {"e-mail": 3, "link": 1, "cpc": 1, "referral": 1}
     assert known["source"]["letter"] == 3
     assert known["content"] == {"top": 3}

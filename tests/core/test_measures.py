@@ -8,10 +8,10 @@ import pytest
 from tests.core.building import HOME, MINUTE, hit, numbered, shards_of
 from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.requests import TableRequest
-from upper_compass.core.engine.context import Reading
+from upper_compass.core.engine.context import ReportContext
 from upper_compass.core.engine.dimensions import DIMENSIONS
 from upper_compass.core.engine.measures import MEASURES, measured_parts
-from upper_compass.core.engine.statistics import beyond_chance, too_few, wilson
+from upper_compass.core.engine.statistics import is_significant, too_few, wilson
 from upper_compass.core.reports.tables import table
 
 START = 1_772_323_200_000  # 1 March 2026, UTC
@@ -37,7 +37,7 @@ HITS = numbered(
 def ask(dimensions=(), measures=None, count=1, **more):
     period = {"first": "2026-03-01", "last": "2026-03-01"}
     request = TableRequest.model_validate({"period": period, "versus": "none", "measures": measures or list(MEASURES), "dimensions": list(dimensions)} | more)
-    return table(Reading(shards_of(HITS, count=count), ZoneInfo("UTC")), request, BOOKED)
+    return table(ReportContext(shards_of(HITS, count=count), ZoneInfo("UTC")), request, BOOKED)
 
 
 EXPECTED = {
@@ -141,7 +141,7 @@ def test_sorting_by_a_measure_by_a_dimension_and_upwards():
 def test_every_dimension_can_be_broken_down_by_and_narrowed_to(dimension):
     found = ask([dimension], ["visits"])
     for row in found.rows:
-        narrowed = ask((), ["visits"], only=[{"dimension": dimension, "values": row.keys}])
+        narrowed = ask((), ["visits"], filters=[{"dimension": dimension, "values": row.keys}])
         assert narrowed.total.values["visits"] == row.values["visits"]
 
 
@@ -174,4 +174,4 @@ def test_few_is_said_of_under_five_expected_either_way():
 )
 def test_what_is_beyond_chance(kind, now, before, sure):
     columns = [tuple(np.array([part]) for part in side) for side in (now, before)]
-    assert bool(beyond_chance(kind, *columns)[0]) is sure
+    assert bool(is_significant(kind, *columns)[0]) is sure

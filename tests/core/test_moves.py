@@ -7,10 +7,10 @@ from hypothesis import strategies as st
 from tests.core.building import DAY, HOME, MINUTE, REFERENCE, hit, numbered, rules, shards_of
 from tests.core.strategies import hit_lists
 from upper_compass.core.engine.dimensions import DIMENSIONS
-from upper_compass.core.engine.selection import Cut, Question
-from upper_compass.core.tagging.reclassification import FIELDS, moves
+from upper_compass.core.engine.selection import ReportFilter, Selection
+from upper_compass.core.tagging.reclassification import FIELDS, reclassification_preview
 
-EVER = Question(0, 2**62)
+EVER = ReportFilter(0, 2**62)
 ALIASES = [
     {"field": "medium", "this": "E-Mail", "that": "newsletter"},
     {"field": "source", "this": "card", "that": "seekwell"},
@@ -21,7 +21,7 @@ CHANNELS = [{"channel": "Print", "any_of": [{"sources": ["card"]}]}, {"channel":
 
 
 def moved(hits, ask=EVER, count=1, **drafted):
-    return moves(shards_of(numbered(hits), rules(), count), ask, rules(**drafted), REFERENCE)
+    return reclassification_preview(shards_of(numbered(hits), rules(), count), ask, rules(**drafted), REFERENCE)
 
 
 def listed(found):
@@ -36,7 +36,7 @@ def test_visits_move_from_unsorted_to_a_channel():
     channels = [{"channel": "Print", "any_of": [{"mediums": ["flyer stand"]}]}, *[rule.model_dump() for rule in rules().channels]]
     found = moved(hits, channels=channels)
     assert (found.visits, found.moved, listed(found)) == (5, 3, {("channel", "Unsorted", "Print"): 3})
-    assert moved(hits, Question(0, 2 * DAY), channels=channels).moved == 2
+    assert moved(hits, ReportFilter(0, 2 * DAY), channels=channels).moved == 2
     assert moved(hits).moves == []
 
 
@@ -47,7 +47,7 @@ def test_own_traffic_is_left_out_and_an_alias_moves_values():
 
 
 def words_of(shard, visits):
-    return {name: shard.lexicon.words.decode(DIMENSIONS[name].read(shard, visits)).to_list() for name in FIELDS}
+    return {name: shard.lookups.labels.decode(DIMENSIONS[name].read(shard, visits)).to_list() for name in FIELDS}
 
 
 @settings(max_examples=50, deadline=None)
@@ -56,21 +56,21 @@ def test_any_visits_move_to_where_they_are_read_anew(hits, count):
     """Judged per visit as it is cut today: its first view, read by the drafted rules alone."""
     drafted = rules(aliases=ALIASES, channels=CHANNELS, label_keys=["ref"])
     (shard,) = shards_of(hits, rules(), 1)
-    visits = Cut(shard, EVER).visits
+    visits = Selection(shard, EVER).visits
     before = words_of(shard, visits)
     lone = [hit(MINUTE, "event", visitor=f"v{place:06}", name="x") for place in range(len(visits))]
     for place, entry in enumerate(shard.visit("entry")[visits]):
         if entry >= 0:
-            url, referrer = (shard.lexicon.dictionaries[name].decode(shard.hit(name)[[entry]])[0] for name in ("url", "referrer"))
+            url, referrer = (shard.lookups.dictionaries[name].decode(shard.hit(name)[[entry]])[0] for name in ("url", "referrer"))
             lone[place] = hit(MINUTE, visitor=f"v{place:06}", url=url, referrer=referrer or None)
     expected = {}
     if lone:
         (alone,) = shards_of(numbered(lone), drafted, 1)
-        whose = alone.lexicon.dictionaries["visitor"].decode(alone.visit("visitor")).to_list()
+        whose = alone.lookups.dictionaries["visitor"].decode(alone.visit("visitor")).to_list()
         after = words_of(alone, np.argsort(whose).astype(np.int32))
         for name in FIELDS:
             for move in zip(before[name], after[name], strict=True):
                 if move[0] != move[1]:
                     expected[name, *move] = expected.get((name, *move), 0) + 1
-    found = moves(shards_of(hits, rules(), count), EVER, drafted, REFERENCE)
+    found = reclassification_preview(shards_of(hits, rules(), count), EVER, drafted, REFERENCE)
     assert listed(found) == expected

@@ -13,14 +13,14 @@ from tests.core.strategies import hit_lists
 from tests.core.test_reports import UTC, ask, by_key, reading
 from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.site_rules import SiteField
-from upper_compass.core.engine.context import Reading
+from upper_compass.core.engine.context import ReportContext
 from upper_compass.core.engine.dimensions import UnknownNameError
-from upper_compass.core.engine.selection import Question
-from upper_compass.core.reports.event_list import MOST_SETS, events
+from upper_compass.core.engine.selection import ReportFilter
+from upper_compass.core.reports.event_list import MAX_SETS, events
 from upper_compass.core.reports.goal_preview import preview_goal
 
 pytestmark = pytest.mark.usefixtures("early_years")
-EVER = Question(0, 2**62)
+EVER = ReportFilter(0, 2**62)
 
 
 def did(at, name, visitor="a", **more):
@@ -36,11 +36,11 @@ def listed(hits, question=EVER, count=1, **changes):
 @given(hits=hit_lists(), count=st.sampled_from((1, 3)))
 def test_the_list_of_any_events_is_that_of_the_slow_way(hits, count):
     notes = [{"name": "book", "shown_as": "sale"}, {"name": "file download", "shown_as": "sale"}]
-    question = Question(10 * DAY, 11 * DAY)
+    question = ReportFilter(10 * DAY, 11 * DAY)
     found = events(shards_of(hits, rules(events=notes), count), question, rules(events=notes))
     renamed = {"book": "sale", "file download": "sale"}
     ever = [one for one in hits if one["kind"] == "event"]
-    told = [one for visit in visits_of(hits, rules(), REFERENCE) if not visit.hidden for one in visit.hits if one["kind"] == "event"]
+    told = [one for visit in visits_of(hits, rules(), REFERENCE) if not visit.excluded for one in visit.hits if one["kind"] == "event"]
     told = [one for one in told if question.start <= one["at"] < question.stop]
     expected = {}
     for name in {renamed.get(one["name"], one["name"]) for one in ever}:
@@ -59,7 +59,7 @@ def test_properties_are_listed_with_their_commonest_values():
     assert [(one.key, one.different, len(one.values), one.values[0].value, one.values[0].times) for one in props] == [
         ("course", 9, 5, "rye", 4), ("places", 1, 1, "2", 12), ("gift", 1, 1, "true", 1),
     ]  # fmt: skip
-    many = [did(i, "seen", props=json.dumps({"id": f"x{i % (MOST_SETS + 50)}"})) for i in range(MOST_SETS + 100)]
+    many = [did(i, "seen", props=json.dumps({"id": f"x{i % (MAX_SETS + 50)}"})) for i in range(MAX_SETS + 100)]
     assert listed(many)["seen"].props[0].values[0].times == 2
 
 
@@ -139,9 +139,9 @@ def test_a_field_is_a_dimension_of_the_hit_or_of_the_visit(key, measure, expecte
 
 
 def test_one_can_narrow_to_a_field_and_three_shards_agree_with_one():
-    only = [{"dimension": "field.plan", "values": ["paid"]}]
+    filters = [{"dimension": "field.plan", "values": ["paid"]}]
     for count in (1, 3):
-        assert by_key(ask(reading(numbered(STORY), count, fields=FIELDS), dimensions=["field.course"], only=only)) == {"oat": 1}
+        assert by_key(ask(reading(numbered(STORY), count, fields=FIELDS), dimensions=["field.course"], filters=filters)) == {"oat": 1}
 
 
 def test_a_field_that_is_gone_is_named_in_the_error():
@@ -186,10 +186,10 @@ def test_fields_that_cannot_be_read_are_refused(wrong):
 def test_a_goal_is_tried_before_it_is_kept():
     hits = [*STORY, did(DAY, "book", own=True), did(2 * DAY, "book", value=3)]
     goal = Goal.model_validate({"match": {"kind": "event", "name": "book"}, "counts": "every time", "value": {"kind": "hit"}})
-    read = Reading(shards_of(numbered(hits), rules(), 3), UTC)
-    found = preview_goal(read.shards, Question(0, DAY, goal=goal))
+    read = ReportContext(shards_of(numbered(hits), rules(), 3), UTC)
+    found = preview_goal(read.shards, ReportFilter(0, DAY, goal=goal))
     assert (found.conversions, found.visits, found.value) == (1, 1, 5)
-    assert [(page.value, page.times) for page in preview_goal(read.shards, Question(0, 3 * DAY, goal=goal)).pages] == [("/", 2)]
+    assert [(page.value, page.times) for page in preview_goal(read.shards, ReportFilter(0, 3 * DAY, goal=goal)).pages] == [("/", 2)]
 
 
 def test_what_is_read_changes_the_version_and_a_description_does_not():

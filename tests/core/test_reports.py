@@ -11,10 +11,10 @@ from tests.core.oracle import conversions_of, figures, page_of, visits_of
 from tests.core.strategies import DESKTOP, PHONE, hit_lists
 from upper_compass.core.definitions.goals import Goal, PropTest
 from upper_compass.core.definitions.requests import SeriesRequest, TableRequest
-from upper_compass.core.engine.context import Reading
+from upper_compass.core.engine.context import ReportContext
 from upper_compass.core.engine.dimensions import DIMENSIONS
 from upper_compass.core.engine.measures import MEASURES
-from upper_compass.core.engine.selection import By, Narrow, Question
+from upper_compass.core.engine.selection import GroupBy, ReportFilter, ResolvedFilter
 from upper_compass.core.engine.tally import HIT_COLUMNS, VISIT_COLUMNS
 from upper_compass.core.reports.tables import series, table
 
@@ -35,11 +35,11 @@ FEW_COLUMNS = frozenset(["views", "visitors", "visits", "conversions"])
 
 
 def reading(hits, count=1, **changes):
-    return Reading(shards_of(hits, rules(**changes), count), UTC)
+    return ReportContext(shards_of(hits, rules(**changes), count), UTC)
 
 
 def ask(hits_or_reading, *, first="1970-01-01", last="1970-01-01", goal=None, **more):
-    read = hits_or_reading if isinstance(hits_or_reading, Reading) else reading(numbered(hits_or_reading))
+    read = hits_or_reading if isinstance(hits_or_reading, ReportContext) else reading(numbered(hits_or_reading))
     request = TableRequest.model_validate({"period": {"first": first, "last": last}, "measures": ["visits"], "versus": "none"} | more)
     return table(read, request, goal)
 
@@ -115,8 +115,8 @@ def test_amounts_without_a_rate_are_those_that_would_have_counted():
         return [note.text.partition(",")[0] for note in ask(hits, measures=["value"], goal=view, **more).notes]
 
     assert notes() == ["2 amounts count 0"]
-    assert notes(only=[{"dimension": "source", "values": ["card"]}]) == ["1 amount counts 0"]
-    assert notes(with_hidden=True) == ["3 amounts count 0"]
+    assert notes(filters=[{"dimension": "source", "values": ["card"]}]) == ["1 amount counts 0"]
+    assert notes(with_excluded=True) == ["3 amounts count 0"]
 
 
 def test_conditions_on_properties_mind_the_type():
@@ -159,18 +159,18 @@ def test_two_dimensions_and_a_limit_with_the_rest_added_up():
 
 def test_narrowing_keeps_visits_with_a_value_or_without():
     hits = [hit(0), hit(1, url=HOME + "b"), hit(0, visitor="b"), hit(0, visitor="c", url=HOME + "b?via=x")]
-    only = {"dimension": "page", "values": ["/b"]}
-    assert ask(hits, only=[only]).total.values["visits"] == 2
-    assert ask(hits, only=[only | {"without": True}]).total.values["visits"] == 1
-    assert ask(hits, only=[only, {"dimension": "source", "values": ["x"]}]).total.values["visits"] == 1
-    assert ask(hits, only=[{"dimension": "source", "values": ["never seen"]}]).total.values["visits"] == 0
+    filters = {"dimension": "page", "values": ["/b"]}
+    assert ask(hits, filters=[filters]).total.values["visits"] == 2
+    assert ask(hits, filters=[filters | {"without": True}]).total.values["visits"] == 1
+    assert ask(hits, filters=[filters, {"dimension": "source", "values": ["x"]}]).total.values["visits"] == 1
+    assert ask(hits, filters=[{"dimension": "source", "values": ["never seen"]}]).total.values["visits"] == 0
 
 
 def test_versus_brings_the_figures_before_and_says_what_is_beyond_chance():
     hits = [hit(DAY, visitor=f"n{i}") for i in range(40)] + [hit(0, visitor=f"b{i}") for i in range(10)]
     total = ask(hits, first="1970-01-02", last="1970-01-02", versus="before", measures=["visits", "bounce_rate"]).total
     assert (total.values["visits"], total.before["visits"]) == (40, 10)
-    assert total.beyond_chance == {"visits": True, "bounce_rate": False}
+    assert total.is_significant == {"visits": True, "bounce_rate": False}
     assert (round(total.interval["bounce_rate"].low, 4), total.interval["bounce_rate"].high) == (0.9124, 1.0)
 
 
@@ -181,7 +181,7 @@ def test_a_key_that_only_versus_has_is_still_a_row():
 
 
 def test_a_series_has_every_bucket_and_the_day_that_has_23_hours():
-    read = Reading(shards_of(numbered([hit(0)])), ZoneInfo("Europe/Berlin"))
+    read = ReportContext(shards_of(numbered([hit(0)])), ZoneInfo("Europe/Berlin"))
     request = SeriesRequest.model_validate(
         {"period": {"first": "2026-03-29", "last": "2026-03-29"}, "measures": ["visits"], "bucket": "hour", "versus": "before"}
     )
@@ -208,8 +208,8 @@ KEYS = {
 def test_any_table_agrees_with_the_oracle(hits, dimension, goal, count, first, length, few):
     columns = FEW_COLUMNS if few else COLUMNS
     start, stop = first * DAY, (first + 1 + length) * DAY
-    by = By(columns, (DIMENSIONS[dimension],) if dimension else ())
-    [mine] = reading(hits, count).tally(Question(start, stop, GOALS[goal][0]), by)
+    by = GroupBy(columns, (DIMENSIONS[dimension],) if dimension else ())
+    [mine] = reading(hits, count).tally(ReportFilter(start, stop, GOALS[goal][0]), by)
     theirs = figures(visits_of(hits, rules(), REFERENCE), start, stop, GOALS[goal][1], **KEYS[dimension])
     tallied = {row.get("key_0", ""): {name: row[name] for name in columns} for row in mine.to_dicts()}
     expected = {key: {name: row[name] for name in columns} for key, row in theirs.items()}
@@ -257,9 +257,9 @@ VALUES = (
 def test_any_narrowing_agrees_with_the_oracle(hits, narrowed, without):
     """What is left by a narrowing is what the oracle counts over the visits that fit."""
     dimension, value = narrowed
-    narrow = Narrow(DIMENSIONS[dimension], (value,), without)
+    narrow = ResolvedFilter(DIMENSIONS[dimension], (value,), without)
     columns = COLUMNS - {"seen"}
-    [mine] = reading(hits).tally(Question(0, 40 * DAY, BOOKED, (narrow,)), By(columns))
+    [mine] = reading(hits).tally(ReportFilter(0, 40 * DAY, BOOKED, (narrow,)), GroupBy(columns))
 
     def has(visit):
         if dimension == "page":

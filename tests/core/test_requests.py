@@ -8,7 +8,7 @@ from pydantic import ValidationError
 
 from tests.core.building import numbered
 from tests.core.test_reports import ask, reading
-from upper_compass.core.definitions.requests import Narrowing, SeriesRequest, TableRequest
+from upper_compass.core.definitions.requests import DimensionFilter, SeriesRequest, TableRequest
 from upper_compass.core.definitions.site_rules import SHIPPED_CHANNELS, ChannelRule, SiteRules
 from upper_compass.core.definitions.text_tests import STORED
 from upper_compass.core.definitions.validation_messages import sentence
@@ -25,7 +25,7 @@ def refused(model, **given):
 
 def test_a_question_has_usual_answers_for_what_is_left_out():
     request = TableRequest.model_validate({"period": PERIOD, "measures": ["visits"]})
-    assert (request.versus, request.limit, request.descending, request.only, request.goal) == ("before", 100, True, [], None)
+    assert (request.versus, request.limit, request.descending, request.filters, request.goal) == ("before", 100, True, [], None)
 
 
 @pytest.mark.parametrize(
@@ -49,7 +49,7 @@ def test_tables(changes, said):
     [
         ({"measures": ["visits", "sail"]}, "measures", "there is no measure 'sail'"),
         ({"dimensions": ["wind"]}, "dimensions", "there is no dimension 'wind'"),
-        ({"only": [{"dimension": "wind", "values": ["x"]}]}, "only", "there is no dimension 'wind'"),
+        ({"filters": [{"dimension": "wind", "values": ["x"]}]}, "filters", "there is no dimension 'wind'"),
         ({"dimensions": ["field.wind"]}, "dimensions", "the site has no field 'wind'"),
     ],
 )
@@ -67,8 +67,8 @@ def test_a_series_by_hour_has_an_end():
 
 
 def test_a_narrowing_names_a_dimension_and_values():
-    assert "at least 1" in refused(Narrowing, dimension="page", values=[])
-    assert "pattern" in refused(Narrowing, dimension="page", values=["a\x00b"])
+    assert "at least 1" in refused(DimensionFilter, dimension="page", values=[])
+    assert "pattern" in refused(DimensionFilter, dimension="page", values=["a\x00b"])
 
 
 @pytest.mark.parametrize(

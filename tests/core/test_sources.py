@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.core.building import HOME, REFERENCE, hit, numbered, rules, shards_of
-from upper_compass.core.dataset.traffic_sources import Origins, ViewReader, query_values, split_addresses, tidy, value_of
+from upper_compass.core.dataset.traffic_sources import TrafficSources, ViewReader, query_values, split_addresses, tidy, value_of
 from upper_compass.core.definitions.site_rules import Alias, ChannelRule, ChannelTest, PageGroup
 from upper_compass.core.engine.dimensions import DIMENSIONS
 
@@ -17,10 +17,10 @@ def read(dimension, *hits, **changes):
     """Values of a dimension: of each visit, or of each hit."""
     shard = shards_of(numbered(hits), rules(**changes))[0]
     rows = shard.derived.visits.with_row_index()["index"] if DIMENSIONS[dimension].of == "visit" else shard.hits.with_row_index()["index"]
-    return shard.lexicon.words.decode(DIMENSIONS[dimension].read(shard, rows.to_numpy().astype("int32"))).to_list()
+    return shard.lookups.labels.decode(DIMENSIONS[dimension].read(shard, rows.to_numpy().astype("int32"))).to_list()
 
 
-def origin(query="", referrer=None, **changes):
+def traffic_source(query="", referrer=None, **changes):
     one = hit(0, url=HOME + query, referrer=referrer)
     return tuple(read(name, one, **changes)[0] for name in ("source", "medium", "campaign", "channel"))
 
@@ -58,7 +58,7 @@ def origin(query="", referrer=None, **changes):
     ],
 )
 def test_evidence_in_its_order(query, referrer, expected):
-    assert origin(query, referrer) == expected
+    assert traffic_source(query, referrer) == expected
 
 
 def test_aliases_join_spellings_once_and_leave_direct_alone():
@@ -67,15 +67,15 @@ def test_aliases_join_spellings_once_and_leave_direct_alone():
         Alias(field="source", this="direct", that="x"),
         Alias(field="medium", this="email", that="y"),
     ]
-    assert origin("?utm_source=a&utm_medium=e-mail", aliases=aliases)[1] == "email"
-    assert origin(aliases=aliases)[:2] == ("direct", "none")
-    assert origin("?utm_source=Direct&utm_medium=z", aliases=aliases)[0] == "x"
+    assert traffic_source("?utm_source=a&utm_medium=e-mail", aliases=aliases)[1] == "email"
+    assert traffic_source(aliases=aliases)[:2] == ("direct", "none")
+    assert traffic_source("?utm_source=Direct&utm_medium=z", aliases=aliases)[0] == "x"
 
 
 def test_the_kind_is_looked_up_after_aliases_but_a_referrer_keeps_its_hosts_kind():
     aliases = [Alias(field="source", this="sw", that="Seekwell"), Alias(field="source", this="murmur", that="mm")]
-    assert origin("?utm_source=SW&utm_medium=cpc", aliases=aliases)[3] == "Paid search"
-    assert origin(referrer="https://murmur.example", aliases=aliases) == ("mm", "social", "", "Organic social")
+    assert traffic_source("?utm_source=SW&utm_medium=cpc", aliases=aliases)[3] == "Paid search"
+    assert traffic_source(referrer="https://murmur.example", aliases=aliases) == ("mm", "social", "", "Organic social")
 
 
 def test_the_label_and_the_raw_text_stay_where_something_else_wins():
@@ -85,8 +85,8 @@ def test_the_label_and_the_raw_text_stay_where_something_else_wins():
 
 def test_a_sites_own_channels_replace_the_list():
     channels = [ChannelRule(channel="Letters", any_of=[ChannelTest(mediums=["E-Mail"], campaigns=["autumn"])])]
-    assert origin("?utm_source=a&utm_medium=e_mail&utm_campaign=Autumn", channels=channels)[3] == "Letters"
-    assert origin("?utm_source=a&utm_medium=e_mail", channels=channels)[3] == "Unsorted"
+    assert traffic_source("?utm_source=a&utm_medium=e_mail&utm_campaign=Autumn", channels=channels)[3] == "Letters"
+    assert traffic_source("?utm_source=a&utm_medium=e_mail", channels=channels)[3] == "Unsorted"
 
 
 def test_pages_are_paths_without_trailing_slashes_and_with_the_keys_that_are_kept():
@@ -136,7 +136,7 @@ def test_a_query_key_may_be_called_anything(key):
 
 
 def test_the_kind_of_a_tagged_source_does_not_mind_www():
-    assert origin("?utm_source=www.murmur.example&utm_medium=cpc") == ("www.murmur.example", "cpc", "", "Paid social")
+    assert traffic_source("?utm_source=www.murmur.example&utm_medium=cpc") == ("www.murmur.example", "cpc", "", "Paid social")
 
 
 def test_pages_behind_a_hash_are_pages_where_the_site_says_so():
@@ -150,20 +150,20 @@ def test_channels_with_many_words_are_tidied_once():
     words = [f"Source {i}" for i in range(500)]
     channels = [ChannelRule(channel=f"c{i}", any_of=[ChannelTest(sources=words)]) for i in range(9)]
     with patch("upper_compass.core.dataset.traffic_sources.tidy", wraps=tidy) as tidied:
-        origins = Origins(rules(channels=channels), REFERENCE)
+        traffic_sources = TrafficSources(rules(channels=channels), REFERENCE)
         before = tidied.call_count
         for i in range(50):
-            assert origins.origin({"source": f"Source {i}", "medium": "x"}, None)["channel"] == "c0"
+            assert traffic_sources.traffic_source({"source": f"Source {i}", "medium": "x"}, None)["channel"] == "c0"
     assert tidied.call_count - before <= 50 * 6
 
 
 def test_direct_has_its_channel_by_the_rules_too():
-    assert Origins(rules(), REFERENCE).direct()["channel"] == "Direct"
+    assert TrafficSources(rules(), REFERENCE).direct()["channel"] == "Direct"
 
 
 def test_a_view_alone_is_read_as_in_a_visit():
     site = rules(aliases=[{"field": "medium", "this": "e-mail", "that": "email"}])
-    reader, origins = ViewReader(site, REFERENCE), Origins(site, REFERENCE)
+    reader, traffic_sources = ViewReader(site, REFERENCE), TrafficSources(site, REFERENCE)
     views = [
         ("https://mill.example/a/b?utm_medium=E+Mail&utm_source=Letter#top", "https://seekwell.example/find?q=1"),
         ("https://mill.example", "https://www.seekwell.example/"),
@@ -173,9 +173,9 @@ def test_a_view_alone_is_read_as_in_a_visit():
         ("https://mill.example/#via=card", "https://mill.example/other"),
     ]
     for url, referrer in views * 2:
-        found, told = reader.origin(url, referrer), origins.explain(url, referrer)
+        found, told = reader.traffic_source(url, referrer), traffic_sources.explain(url, referrer)
         assert (found.channel, found.evidence) == (told.channel, told.evidence != "none")
         used = {one.field: one.used for one in told.spellings}
         assert {name: getattr(found, name) for name in used} == used
-    assert reader.origin(*views[0]).medium == "email"
-    assert reader.origin(*views[4]).channel == "Direct"
+    assert reader.traffic_source(*views[0]).medium == "email"
+    assert reader.traffic_source(*views[4]).channel == "Direct"

@@ -123,7 +123,7 @@ WHENS = st.sampled_from([{"kind": "page shown"}, {"kind": "leaving"}, {"kind": "
 ONLY = st.lists(st.sampled_from([{"kind": "share", "percent": 5}, {"kind": "visitor", "visitor": "new"}]), max_size=2)
 THENS = st.lists(st.sampled_from([EVENT, HTML, {"kind": "goal", "name": "Bought"}]), min_size=1, max_size=3)
 SETS = st.lists(
-    st.builds(lambda number, name, when, only, then, rests: a_rule(number, name=name, when=when, only_if=only, then=then, rests=rests),
+    st.builds(lambda number, name, when, filters, then, rests: a_rule(number, name=name, when=when, only_if=filters, then=then, rests=rests),
               st.integers(1, 6), NAMES, WHENS, ONLY, THENS, st.booleans()),
     max_size=6, unique_by=lambda rule: rule["id"],
 )  # fmt: skip

@@ -13,10 +13,10 @@ from upper_compass.core.dataset import visits as derivation
 
 def visits(*hits, **changes):
     shard = shards_of(numbered(hits), rules(**changes))[0]
-    words = shard.lexicon.words
+    words = shard.lookups.labels
     table = shard.derived.visits.to_dicts()
     for row in table:
-        row["source"] = tuple(str(words.texts[int(shard.lexicon[name][row["origin"]])]) for name in ("source", "medium", "campaign"))
+        row["source"] = tuple(str(words.texts[int(shard.lookups[name][row["traffic_source"]])]) for name in ("source", "medium", "campaign"))
     return table
 
 
@@ -73,18 +73,18 @@ def test_equal_times_keep_the_order_of_arrival():
     table = visits(hit(5, url=HOME + "b"), hit(5, url=HOME + "a"))
     assert (table[0]["entry"], table[0]["exit"]) == (0, 1)
     shard = shards_of(numbered([hit(5, url=HOME + "b"), hit(5, url=HOME + "a")]))[0]
-    assert str(shard.lexicon.dictionaries["url"].texts[int(shard.hit("url")[0])]) == HOME + "b"
+    assert str(shard.lookups.dictionaries["url"].texts[int(shard.hit("url")[0])]) == HOME + "b"
 
 
 def test_a_visit_is_hidden_by_its_first_hit_with_a_user_agent_and_is_numbered_like_any_other():
     crawler = {"user_agent": "crawler", "robot": True}
     table = visits(hit(0), hit(1, **crawler), hit(2, user_agent="person"), hit(DAY))
-    assert [(v["hidden"], v["number"]) for v in table] == [(True, 1), (False, 2)]
+    assert [(v["excluded"], v["number"]) for v in table] == [(True, 1), (False, 2)]
 
 
 def test_attributes_are_those_of_the_first_hit_that_has_them():
     shard = shards_of(numbered([hit(0), hit(1, language="de-AT", timezone="Europe/Berlin"), hit(2, language="en", country="FR")]))[0]
-    words = shard.lexicon.words.texts
+    words = shard.lookups.labels.texts
     assert [str(words[int(shard.visit(name)[0])]) for name in ("language", "country")] == ["de", "DE"]
 
 
@@ -92,12 +92,12 @@ def test_attributes_are_those_of_the_first_hit_that_has_them():
 @settings(max_examples=80, deadline=None)
 def test_any_hits_become_the_visits_of_the_oracle(hits):
     shard = shards_of(hits)[0]
-    texts = shard.lexicon.dictionaries["visitor"].texts
-    words = shard.lexicon.words.texts
+    texts = shard.lookups.dictionaries["visitor"].texts
+    words = shard.lookups.labels.texts
     mine = []
     for v in shard.derived.visits.to_dicts():
-        source = tuple(str(words[int(shard.lexicon[name][v["origin"]])]) for name in ("source", "medium", "campaign", "content", "term", "label"))
-        mine.append((str(texts[v["visitor"]]), v["number"], v["start"], v["end"], v["engaged"], v["views"], v["bounce"], v["hidden"], source))
+        source = tuple(str(words[int(shard.lookups[name][v["traffic_source"]])]) for name in ("source", "medium", "campaign", "content", "term", "label"))
+        mine.append((str(texts[v["visitor"]]), v["number"], v["start"], v["end"], v["engaged"], v["views"], v["bounce"], v["excluded"], source))
     theirs = [
         (
             v.visitor,
@@ -107,7 +107,7 @@ def test_any_hits_become_the_visits_of_the_oracle(hits):
             sum(h.get("engaged_ms") or 0 for h in v.hits if h["kind"] == "engage"),
             len(v.views),
             v.bounce,
-            v.hidden,
+            v.excluded,
             v.source,
         )
         for v in visits_of(hits, rules(), REFERENCE)

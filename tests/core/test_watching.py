@@ -7,13 +7,13 @@ from tests.core.building import DAY, HOME, MINUTE, REFERENCE, hit, numbered, raw
 from tests.core.strategies import hit_lists
 from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.site_rules import Alias
-from upper_compass.core.engine.selection import Question
+from upper_compass.core.engine.selection import ReportFilter
 from upper_compass.core.reports.real_time import arrivals, newest_seq, present
-from upper_compass.core.reports.visit_list import newest_visits, story
+from upper_compass.core.reports.visit_list import latest_visits, visit_detail
 from upper_compass.frames import state
 
 BOOKED = Goal.model_validate({"match": {"kind": "event", "name": "book"}, "counts": "every time", "value": {"kind": "hit"}})
-ALWAYS = Question(0, 10**15, BOOKED, with_hidden=True)
+ALWAYS = ReportFilter(0, 10**15, BOOKED, with_excluded=True)
 MAIL = "?utm_source=Letter&utm_medium=E-mail&utm_campaign=Spring+Sale"
 
 
@@ -69,7 +69,7 @@ def test_leafing_through_visits_shows_each_once_newest_first(hits, limit, count)
     shards = shards_of(sorted(hits, key=lambda one: one["seq"]), count=count)
     leafed, after = [], None
     while True:
-        found = newest_visits(shards, ALWAYS, limit, after)
+        found = latest_visits(shards, ALWAYS, limit, after)
         leafed += found.visits
         if found.next is None:
             break
@@ -77,18 +77,18 @@ def test_leafing_through_visits_shows_each_once_newest_first(hits, limit, count)
     assert len(leafed) == found.count == len({(one.visitor, one.number) for one in leafed}) == sum(len(shard.derived.visits) for shard in shards)
     assert [one.start for one in leafed] == sorted((one.start for one in leafed), reverse=True)
     for one in leafed:
-        told = story(shards, one.visitor, one.number, BOOKED)
+        told = visit_detail(shards, one.visitor, one.number, BOOKED)
         assert told.visit == one
         assert len(told.conversions) == one.conversions
         assert sum(told.conversions.values()) == one.value
         assert told.why.channel == one.channel
         assert sum(1 for each in told.hits if each.kind == "view") == one.views
         assert len(told.others) == sum(1 for each in leafed if each.visitor == one.visitor) - 1
-    assert story(shards, "a", 1000, BOOKED) is None
+    assert visit_detail(shards, "a", 1000, BOOKED) is None
 
 
 def why(url=HOME, referrer=None, **changes):
-    return story(shards_of(numbered([hit(0, url=url, referrer=referrer)]), rules(**changes)), "a", 1, None).why
+    return visit_detail(shards_of(numbered([hit(0, url=url, referrer=referrer)]), rules(**changes)), "a", 1, None).why
 
 
 def test_why_names_the_evidence_the_alias_and_the_place_of_the_rule():

@@ -8,7 +8,7 @@ import pytest
 
 from tests.conftest import PASSWORD, a_hit, period, sign_in, stored
 from upper_compass.frames import asking
-from upper_compass.store import people
+from upper_compass.store import accounts
 from upper_compass.store.hits import newest
 
 TABLE = {"period": period(), "measures": ["visits"]}
@@ -37,7 +37,7 @@ def test_a_wrong_password_is_refused_and_many_of_them_have_to_wait(client):
 def test_secrets_are_kept_as_hashes_only(client, engine):
     sign_in(client, "owner")
     with engine.begin() as connection:
-        token = people.add_token(connection, 1, "t")
+        token = accounts.add_token(connection, 1, "t")
         kept = connection.exec_driver_sql("SELECT password_hash FROM users").scalars().all()
         hashes = connection.exec_driver_sql("SELECT token_hash FROM api_tokens UNION SELECT token_hash FROM sessions").scalars().all()
     assert all(text.startswith("$argon2id$") for text in kept)
@@ -48,8 +48,8 @@ def test_secrets_are_kept_as_hashes_only(client, engine):
 def test_a_bearer_token_needs_no_token_against_forged_requests(client, engine):
     client.cookies.clear()
     with engine.begin() as connection:
-        owner = people.user_by_email(connection, "owner@mill.example")
-        token = people.add_token(connection, owner.id, "t")
+        owner = accounts.user_by_email(connection, "owner@mill.example")
+        token = accounts.add_token(connection, owner.id, "t")
     headers = {"Authorization": f"Bearer {token}"}
     assert client.post("/api/v1/sites/mill/reports/table", json=TABLE, headers=headers).status_code == 200
     assert client.post("/api/v1/sites/mill/reports/table", json=TABLE, headers={"Authorization": "Bearer no"}).status_code == 401
@@ -128,7 +128,7 @@ def test_a_hit_is_in_the_reports_as_soon_as_it_was_answered(client):
         "goal": goal,
         "dimensions": ["source"],
         "measures": ["visits", "conversions", "value"],
-        "only": [{"dimension": "event", "values": ["book"]}],
+        "filters": [{"dimension": "event", "values": ["book"]}],
     }
     found = client.post("/api/v1/sites/mill/reports/table", json=asked, headers=headers).json()
     assert [(row["keys"], row["values"]) for row in found["rows"]] == [(["card"], {"visits": 1, "conversions": 1, "value": 30})]
@@ -147,7 +147,7 @@ def test_a_hit_is_in_the_reports_as_soon_as_it_was_answered(client):
         ({"period": {"first": "2026-02-30", "last": "2026-03-01"}}, "period"),
         ({"period": {"first": "2026-03-02", "last": "2026-03-01"}}, "period"),
         ({"goal": 999}, "goal"),
-        ({"only": [{"dimension": "x", "values": ["y"]}]}, "only"),
+        ({"filters": [{"dimension": "x", "values": ["y"]}]}, "filters"),
         ({"limit": 0}, "limit"),
     ],
 )

@@ -16,10 +16,10 @@ from upper_compass.core.dataset.coded_hits import RAW_SCHEMA
 from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.periods import midnight
 from upper_compass.core.definitions.requests import TableRequest
-from upper_compass.core.engine.context import Reading
+from upper_compass.core.engine.context import ReportContext
 from upper_compass.core.reports.tables import table
-from upper_compass.core.tag_health import HISTORY, Look, look
-from upper_compass.demo.history import Teller
+from upper_compass.core.tag_health import HISTORY, Inspection, look
+from upper_compass.demo.history import HistoryGenerator
 from upper_compass.demo.laying import GOALS, RULES
 from upper_compass.demo.mill import mount
 from upper_compass.frames import state
@@ -32,7 +32,7 @@ LAST_28 = {"first": "2026-10-26", "last": "2026-11-22"}
 
 @pytest.fixture(scope="module")
 def lines():
-    return list(Teller(TODAY).lines())
+    return list(HistoryGenerator(TODAY).lines())
 
 
 @pytest.fixture(scope="module")
@@ -42,7 +42,7 @@ def reading(lines):
     frame = pl.DataFrame(stored, schema=list(ROW), orient="row", infer_schema_length=None)
     frame = frame.with_columns(pl.col("at").dt.epoch("ms"), pl.int_range(1, pl.len() + 1).alias("seq"))
     frames = state.advance(state.start(RULES, shipped()), [frame.select(list(RAW_SCHEMA)).cast(dict(RAW_SCHEMA))], len(lines))
-    return Reading(frames.shards, ZoneInfo("Europe/Dublin"))
+    return ReportContext(frames.shards, ZoneInfo("Europe/Dublin"))
 
 
 def ask(reading, dimension, goal="Course bookings", period=LAST_28, **more):
@@ -61,7 +61,7 @@ def test_every_page_of_the_sample_site_has_its_policy_also_one_that_is_not_there
 
 
 def test_the_history_is_the_same_on_every_run_and_ends_yesterday(lines):
-    again = Teller(TODAY).lines()
+    again = HistoryGenerator(TODAY).lines()
     assert [next(again) for _ in range(2000)] == lines[:2000]
     assert orjson.loads(lines[-1])["at"].startswith("2026-11-22")
     assert orjson.loads(lines[0])["at"].startswith("2025-10-2")
@@ -86,7 +86,7 @@ def test_the_podcast_brings_visits_and_no_booking(reading):
 
 def test_the_starter_guide_does_better_since_it_was_changed(reading):
     rows, _ = ask(reading, "entry_page")
-    assert rows["/guides/starter"].beyond_chance["conversion_rate"]
+    assert rows["/guides/starter"].is_significant["conversion_rate"]
     assert rows["/guides/starter"].values["conversion_rate"] > 2 * rows["/guides/starter"].before["conversion_rate"]
 
 
@@ -145,7 +145,7 @@ def test_a_rule_told_who_reads_recipes_since_it_went_live(lines):
 def test_something_of_every_kind_that_tag_health_knows_is_planted(reading):
     midnights = [midnight(TODAY - timedelta(days=back), reading.zone) for back in range(HISTORY, -1, -1)]
     goals = [(name, Goal.model_validate(goal)) for name, goal in GOALS.items()]
-    found = Counter(one.kind for one in look(Look(reading.shards, RULES, midnights, midnights[-1] + 1, goals)))
+    found = Counter(one.kind for one in look(Inspection(reading.shards, RULES, midnights, midnights[-1] + 1, goals)))
     assert {kind: found[kind] >= 2 for kind in ("spelling", "unsorted", "referrer", "script error")} == dict.fromkeys(
         ("spelling", "unsorted", "referrer", "script error"), True
     )

@@ -26,23 +26,23 @@ def keys(client, role="viewer"):
 def test_a_finding_is_mended_and_taken_back(client):
     assert set(keys(client)) == {"unsorted stand", "referrer tickets.mill.example"}
     headers = sign_in(client, "analyst")
-    mend = {"kind": "channel", "medium": "stand", "channel": "Fairs"}
-    assert client.post(f"{FINDINGS}/mend", json={"mend": mend}, headers=headers).status_code == 204
+    fix = {"kind": "channel", "medium": "stand", "channel": "Fairs"}
+    assert client.post(f"{FINDINGS}/fix", json={"fix": fix}, headers=headers).status_code == 204
     assert set(keys(client)) == {"referrer tickets.mill.example"}
     history = client.get("/api/v1/sites/mill/sorting/history").json()
     assert history[0]["after"]["channels"][-1]["channel"] == "Fairs"
     headers = sign_in(client, "analyst")
-    assert client.post(f"{FINDINGS}/mend", json={"mend": mend, "undo": True}, headers=headers).status_code == 204
+    assert client.post(f"{FINDINGS}/fix", json={"fix": fix, "undo": True}, headers=headers).status_code == 204
     assert set(keys(client)) == {"unsorted stand", "referrer tickets.mill.example"}
 
 
 @pytest.mark.usefixtures("collected")
 def test_which_hosts_are_no_source_is_for_owners(client):
-    mend = {"mend": keys(client)["referrer tickets.mill.example"]["mend"]}
-    assert client.post(f"{FINDINGS}/mend", json=mend, headers=sign_in(client, "analyst")).status_code == 403
-    assert client.post(f"{FINDINGS}/mend", json=mend, headers=sign_in(client, "owner")).status_code == 204
+    fix = {"fix": keys(client)["referrer tickets.mill.example"]["fix"]}
+    assert client.post(f"{FINDINGS}/fix", json=fix, headers=sign_in(client, "analyst")).status_code == 403
+    assert client.post(f"{FINDINGS}/fix", json=fix, headers=sign_in(client, "owner")).status_code == 204
     assert client.get("/api/v1/sites/mill").json()["rules"]["ignored_hosts"] == ["tickets.mill.example"]
-    assert client.post(f"{FINDINGS}/mend", json=mend | {"undo": True}, headers=sign_in(client, "owner")).status_code == 204
+    assert client.post(f"{FINDINGS}/fix", json=fix | {"undo": True}, headers=sign_in(client, "owner")).status_code == 204
 
 
 @pytest.mark.usefixtures("collected")

@@ -69,7 +69,7 @@ def test_a_field_is_kept_read_and_taken_away(client):
     assert client.delete(f"{fields}/author", headers=headers).status_code == 204
     assert client.delete(f"{fields}/author", headers=headers).status_code == 404
     answer = client.post("/api/v1/sites/mill/reports/table", json=table, headers=headers)
-    assert (answer.status_code, answer.json()["errors"][0]["field"]) == (422, "dimension")
+    assert (answer.status_code, answer.json()["errors"][0]["field"]) == (422, "dimensions")
 
 
 def test_more_fields_than_a_site_can_have_are_a_sentence(client):

@@ -23,7 +23,7 @@ def filled(database):
 @pytest.fixture
 def running(filled, tmp_path):
     """(application, a client that is signed in)."""
-    server = Server(filled, tmp_path / "frames", settings={"ANSWER_SECONDS": "1"}).start()
+    server = Server(filled, tmp_path / "frames", settings={"ANSWER_SECONDS": "5"}).start()
     with httpx.Client(base_url=server.address, timeout=30) as client:
         client.headers["X-CSRF-Token"] = client.post("/api/v1/session", json={"email": "owner@mill.example", "password": PASSWORD}).json()["csrf"]
         yield server, client

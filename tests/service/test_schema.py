@@ -9,7 +9,7 @@ import httpx2 as httpx
 import pytest
 
 from tests.conftest import Server, fill
-from upper_compass.store import people
+from upper_compass.store import accounts
 from upper_compass.store.database import connect
 
 # Bodies that are no JSON are sent as they stand, under the content types that the document names.
@@ -34,7 +34,7 @@ def server(database, tmp_path):
 def test_whatever_is_sent_is_answered_as_the_document_says(server, database, tmp_path):
     engine = connect(database)
     with engine.begin() as connection:
-        token = people.add_token(connection, people.user_by_email(connection, "owner@mill.example").id, "schema")
+        token = accounts.add_token(connection, accounts.user_by_email(connection, "owner@mill.example").id, "schema")
     engine.dispose()
     document = httpx.get(f"{server.address}/api/v1/openapi.json").json()
     for operations in document["paths"].values():

@@ -15,7 +15,7 @@ from upper_compass.collect.pseudonyms import LENGTH, Pseudonyms
 from upper_compass.collect.refusals import MAX_COUNTED, Refusals
 from upper_compass.core.definitions.script_settings import PART_FILES, PARTS, Tagging
 from upper_compass.frames import snapshot
-from upper_compass.frames.keeper import Keeper
+from upper_compass.frames.keeper import DatasetCache
 from upper_compass.reference import shipped
 from upper_compass.store import sites, visitors
 from upper_compass.store.database import connect
@@ -125,7 +125,7 @@ def test_what_was_erased_does_not_live_on_in_frames_or_snapshots(filled, databas
 
     with connection() as writing:
         HitWriter(writing).store(rows("stays", "goes", "goes"))
-    keeper = Keeper(connection, shipped(), tmp_path)
+    keeper = DatasetCache(connection, shipped(), tmp_path)
     assert len(keeper.frames(here()).hits) == 3
     keeper.save()
     with filled.begin() as erasing:
@@ -133,7 +133,7 @@ def test_what_was_erased_does_not_live_on_in_frames_or_snapshots(filled, databas
     assert here().erasures == mill.erasures + 1
     assert len(keeper.frames(here()).hits) == 1
     assert snapshot.load(tmp_path / str(mill.id), here().erasures) is None
-    fresh = Keeper(connection, shipped(), tmp_path)
+    fresh = DatasetCache(connection, shipped(), tmp_path)
     assert len(fresh.frames(here()).hits) == 1
     fresh.save()
     assert snapshot.load(tmp_path / str(mill.id), here().erasures) is not None
@@ -159,7 +159,7 @@ def test_after_an_older_state_of_the_database_was_restored_nothing_of_the_newer_
     with connection() as emptying:
         delete_hits(emptying, mill.id)
     store("a", "b")
-    keeper = Keeper(connection, shipped(), tmp_path)
+    keeper = DatasetCache(connection, shipped(), tmp_path)
     store("newer", "newest")
     assert visitors_in(keeper) == ["a", "b", "newer", "newest"]
     keeper.save()
@@ -168,13 +168,13 @@ def test_after_an_older_state_of_the_database_was_restored_nothing_of_the_newer_
         restoring.execute(sa.text("SELECT setval('hit_seq', (SELECT max(seq) FROM hits))"))
     store("other", "others", "more")
     assert visitors_in(keeper) == ["a", "b", "more", "other", "others"]
-    assert visitors_in(Keeper(connection, shipped(), tmp_path)) == ["a", "b", "more", "other", "others"]
+    assert visitors_in(DatasetCache(connection, shipped(), tmp_path)) == ["a", "b", "more", "other", "others"]
 
 
 def test_a_site_laid_anew_is_not_added_to_what_was_there(filled, database, mill, tmp_path):
     plain = database.replace("+psycopg", "")
 
-    def lay(*names):
+    def seed_demo(*names):
         rows = as_rows(mill.id, [check_line(json.dumps(a_hit(visitor=name)).encode())[0] for name in names], country=None, own=False)
         with psycopg.connect(plain) as writing:
             delete_hits(writing, mill.id)
@@ -182,12 +182,12 @@ def test_a_site_laid_anew_is_not_added_to_what_was_there(filled, database, mill,
         with filled.connect() as held:
             return sites.site_by_key(held, "mill")
 
-    before = Keeper(lambda: psycopg.connect(plain), shipped(), tmp_path)
-    assert len(before.frames(lay("a", "b")).hits) == 2
+    before = DatasetCache(lambda: psycopg.connect(plain), shipped(), tmp_path)
+    assert len(before.frames(seed_demo("a", "b")).hits) == 2
     before.save()
-    again = lay("c", "d", "e")
+    again = seed_demo("c", "d", "e")
     assert len(before.frames(again).hits) == 3
-    assert len(Keeper(lambda: psycopg.connect(plain), shipped(), tmp_path).frames(again).hits) == 3
+    assert len(DatasetCache(lambda: psycopg.connect(plain), shipped(), tmp_path).frames(again).hits) == 3
 
 
 def script_for(mill, folder, **tagging):

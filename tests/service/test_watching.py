@@ -46,12 +46,12 @@ def test_visits_newest_first_and_one_opened(client, viewer):
     one = client.post("/api/v1/sites/mill/visits", json=asked | {"limit": 1}, headers=viewer).json()
     rest = client.post("/api/v1/sites/mill/visits", json=asked | {"after": one["next"]}, headers=viewer).json()
     assert one["visits"] + rest["visits"] == found["visits"]
-    story = client.get("/api/v1/sites/mill/visits/story", params={"visitor": "s1", "number": 1, "goal": 1}).json()
-    assert [hit["kind"] for hit in story["hits"]] == ["view", "event"]
-    assert list(story["conversions"].values()) == [12]
-    assert story["why"]["spellings"][1] == {"field": "medium", "given": "E-mail", "tidied": "e-mail", "used": "e-mail"}
-    assert client.get("/api/v1/sites/mill/visits/story", params={"visitor": "s1", "number": 2}).status_code == 404
-    assert client.get("/api/v1/sites/mill/visits/story", params={"visitor": "nobody", "number": 1}).status_code == 404
+    visit_detail = client.get("/api/v1/sites/mill/visits/detail", params={"visitor": "s1", "number": 1, "goal": 1}).json()
+    assert [hit["kind"] for hit in visit_detail["hits"]] == ["view", "event"]
+    assert list(visit_detail["conversions"].values()) == [12]
+    assert visit_detail["why"]["spellings"][1] == {"field": "medium", "given": "E-mail", "tidied": "e-mail", "used": "e-mail"}
+    assert client.get("/api/v1/sites/mill/visits/detail", params={"visitor": "s1", "number": 2}).status_code == 404
+    assert client.get("/api/v1/sites/mill/visits/detail", params={"visitor": "nobody", "number": 1}).status_code == 404
     wrong = client.post("/api/v1/sites/mill/visits", json=asked | {"after": "never"}, headers=viewer)
     assert (wrong.status_code, wrong.json()["errors"][0]["field"]) == (422, "after")
 
@@ -89,8 +89,8 @@ def test_the_stream_tells_hits_as_they_arrive_and_goes_on_where_it_broke(databas
 
 
 def test_who_watches_goes_on_watching_when_the_database_was_away(client, monkeypatch):
-    lookout = client.app.state.services.lookout
-    look_again, failed = lookout._look_again, []
+    live_feed = client.app.state.services.live_feed
+    look_again, failed = live_feed._look_again, []
 
     def away_once(key, after):
         if not failed:
@@ -98,16 +98,16 @@ def test_who_watches_goes_on_watching_when_the_database_was_away(client, monkeyp
             raise psycopg.OperationalError("the server is away")
         return look_again(key, after)
 
-    monkeypatch.setattr(lookout, "_look_again", away_once)
+    monkeypatch.setattr(live_feed, "_look_again", away_once)
     with client.app.state.services.engine.connect() as connection:
         mill = sites.site_by_key(connection, "mill")
 
     async def two():
-        tidings = lookout.tidings(mill, None)
+        live_update = live_feed.live_update(mill, None)
         try:
-            return [await anext(tidings), await anext(tidings)]
+            return [await anext(live_update), await anext(live_update)]
         finally:
-            await tidings.aclose()
+            await live_update.aclose()
 
     first, second = client.portal.call(two)
     assert failed == ["mill"]

@@ -86,7 +86,7 @@ def test_nobody_is_answered_before_the_rows_are_safe(store):
 
 
 def test_too_much_waiting_is_refused_at_once(store, monkeypatch):
-    monkeypatch.setattr(writing, "MOST_WAITING", 10)
+    monkeypatch.setattr(writing, "MAX_WAITING", 10)
 
     async def test(writer):
         store.may_go_on.clear()

@@ -12,8 +12,8 @@ from fastapi import Depends, Header, Path, Request
 
 from upper_compass.api.problems import Problem
 from upper_compass.api.services import Services
-from upper_compass.store import people, sites
-from upper_compass.store.people import User
+from upper_compass.store import accounts, sites
+from upper_compass.store.accounts import User
 from upper_compass.store.sites import Site
 from upper_compass.store.tables import ROLES
 
@@ -55,11 +55,11 @@ def _signed_in(request: Request, connection: sa.Connection) -> Caller:
     authorization = request.headers.get("authorization")
     if authorization is not None:
         scheme, _, secret = authorization.partition(" ")
-        user = people.token_user(connection, secret.strip()) if scheme.lower() == "bearer" else None
+        user = accounts.token_user(connection, secret.strip()) if scheme.lower() == "bearer" else None
         if user is None:
             raise Problem(401, "This token is not known, or was revoked.", headers={"WWW-Authenticate": "Bearer"})
         return Caller(user, None)
-    session = people.session_user(connection, session_of(request))
+    session = accounts.session_user(connection, session_of(request))
     if session is None:
         raise Problem(401, "Please sign in.", headers={"WWW-Authenticate": "Bearer"})
     if request.method not in SAFE and not hmac.compare_digest(request.headers.get("x-csrf-token", "").encode(), session[1].encode()):
@@ -75,7 +75,7 @@ def admit(request: Request, role: str) -> None:
         if role not in ROLES:
             return
         key = request.path_params["site"]
-        found = people.role_on(connection, caller.user, key) if SITE_KEY.fullmatch(key) else None
+        found = accounts.role_on(connection, caller.user, key) if SITE_KEY.fullmatch(key) else None
         site = sites.site_by_key(connection, key) if found else None
         if found is None or site is None:  # whether the site exists is nobody else's business
             raise Problem(404, "There is no such site, or it is not yours.")

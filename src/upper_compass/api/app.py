@@ -20,7 +20,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 from upper_compass import __version__
 from upper_compass.api import collector, health, links, naming, problems, reports, rules, script, signing_in, sites, sorting, visitors, watching
 from upper_compass.api.access import ServicesHere
-from upper_compass.api.keeping import keep_to_it
+from upper_compass.api.keeping import run_retention
 from upper_compass.api.limits import Limits
 from upper_compass.api.problems import Problem, ProblemDocument
 from upper_compass.api.services import Services
@@ -51,7 +51,7 @@ def create_app(settings: Settings) -> FastAPI:
         services = Services.of(settings)
         app.state.services = services
         services.start()
-        deleting = asyncio.create_task(keep_to_it(services.engine, services.now))
+        deleting = asyncio.create_task(run_retention(services.engine, services.now))
         yield
         deleting.cancel()
         services.stop()

@@ -17,11 +17,11 @@ from upper_compass.api.access import ServicesHere, who
 from upper_compass.api.problems import FieldError, Problem, responses
 from upper_compass.api.services import Services
 from upper_compass.collect.checking import Checked, UnreadableError, as_rows, check_body, first_problem, read_sent
-from upper_compass.collect.directory import Collecting
+from upper_compass.collect.directory import SiteEntry
 from upper_compass.collect.marking import are_judged, is_own
 from upper_compass.collect.throttle import network_of
 from upper_compass.collect.writing import BusyError, NotStoredError
-from upper_compass.core.dataset.traffic_sources import Origin
+from upper_compass.core.dataset.traffic_sources import TrafficSource
 from upper_compass.core.definitions.hits import Address, Hit
 from upper_compass.core.definitions.site_rules import bare_host
 from upper_compass.store import visitors
@@ -31,7 +31,7 @@ from upper_compass.store.sites import Site as StoredSite
 
 router = APIRouter(tags=["Collecting"])
 
-MOST_BYTES = 64 * 1024
+MAX_BYTES = 64 * 1024
 SMALL = 8 * 1024
 MAX_HOST, MAX_FIELD = 253, 100
 M = TypeVar("M", bound=BaseModel)
@@ -75,7 +75,7 @@ def _host_of(request: Request) -> str | None:
         return ""
 
 
-def _allowed(request: Request, services: Services, found: Collecting) -> dict[str, str]:
+def _allowed(request: Request, services: Services, found: SiteEntry) -> dict[str, str]:
     """Headers that let the page read the answer; a page of another host may not."""
     host = _host_of(request)
     if host is None:
@@ -87,7 +87,7 @@ def _allowed(request: Request, services: Services, found: Collecting) -> dict[st
     return {"Access-Control-Allow-Origin": request.headers["origin"], "Access-Control-Expose-Headers": "Retry-After", "Vary": "Origin"}
 
 
-async def _find(request: Request, services: Services, key: str) -> Collecting:
+async def _find(request: Request, services: Services, key: str) -> SiteEntry:
     found = await services.directory.find(key)
     if found is None:
         services.refusals.note(Place(key, "unknown key", (_host_of(request) or "")[:MAX_HOST]))
@@ -95,7 +95,7 @@ async def _find(request: Request, services: Services, key: str) -> Collecting:
     return found
 
 
-def _count(services: Services, found: Collecting, address: str | None, hits: int) -> None:
+def _count(services: Services, found: SiteEntry, address: str | None, hits: int) -> None:
     """Count what a network and a site send; what is too much is refused, and told in Tag health."""
     settings = services.settings
     network = network_of(address)
@@ -113,7 +113,7 @@ async def _body(request: Request) -> bytes:
     parts = bytearray()
     async for chunk in request.stream():
         parts += chunk
-        if len(parts) > MOST_BYTES:
+        if len(parts) > MAX_BYTES:
             raise Problem(413, "The body is longer than 64 kB; send fewer hits at a time.", [FieldError(field="body", text="longer than 64 kB")])
     return bytes(parts)
 
@@ -129,7 +129,7 @@ class Sending:
     address: str | None
 
 
-async def _prepare(services: Services, found: Collecting, sending: Sending) -> tuple[list[HitRow], Checked]:
+async def _prepare(services: Services, found: SiteEntry, sending: Sending) -> tuple[list[HitRow], Checked]:
     """Read a body and make rows of it. Raises UnreadableError.
 
     What takes time with what was sent has a thread. A body of a few hits, such as a browser sends, costs less than the way to a thread and back.
@@ -144,11 +144,11 @@ async def _prepare(services: Services, found: Collecting, sending: Sending) -> t
     return await to_thread.run_sync(_rows, services, found, sending, checked, limiter=services.collecting), checked
 
 
-def _check(services: Services, found: Collecting, sending: Sending) -> Checked:
+def _check(services: Services, found: SiteEntry, sending: Sending) -> Checked:
     return check_body(sending.body, services.now(), read_sent(sending.sent), found.hosts)
 
 
-def _rows(services: Services, found: Collecting, sending: Sending, checked: Checked) -> list[HitRow]:
+def _rows(services: Services, found: SiteEntry, sending: Sending, checked: Checked) -> list[HitRow]:
     site, hits = found.site, checked.hits
     if hits and not site.tagging.cookie:
         _give_pseudonyms(services, site, hits, sending.address)
@@ -166,7 +166,7 @@ def _give_pseudonyms(services: Services, site: StoredSite, hits: list[Hit], addr
         hit.visitor = services.pseudonyms.of(site.id, day, address, hit.user_agent)
 
 
-def _note(services: Services, found: Collecting, host: str | None, checked: Checked) -> None:
+def _note(services: Services, found: SiteEntry, host: str | None, checked: Checked) -> None:
     """Write down what was refused and shortened, by field and page."""
     key = found.site.key
     at = (host or "")[:MAX_HOST]
@@ -214,14 +214,14 @@ async def collect(request: Request, services: ServicesHere, site: Site, sent: Se
 
 
 @router.post("/collect/source", openapi_extra=who("anyone, from the site's hosts") | _VIEW_BODY, responses=responses(403, 404, 408, 413, 415, 422, 429, 503))
-async def source_of_view(request: Request, response: Response, services: ServicesHere, site: Site) -> Origin:
+async def source_of_view(request: Request, response: Response, services: ServicesHere, site: Site) -> TrafficSource:
     """Where a view came from, by its address and referrer, as reports have it. Anyone may ask; nothing is stored.
 
     The site script asks this for rules that use the visit's source: aliases, channels and the reference list need not be sent to every visitor.
     """
     found, view, headers = await _asked(request, services, site, ViewEvidence)
     response.headers.update(headers)
-    return await to_thread.run_sync(found.views.origin, view.url, view.referrer or "", limiter=services.collecting)
+    return await to_thread.run_sync(found.views.traffic_source, view.url, view.referrer or "", limiter=services.collecting)
 
 
 class HandoverIn(BaseModel):
@@ -245,11 +245,11 @@ class ArrivalIn(BaseModel):
 
 
 def _body_of(model: type[BaseModel]) -> dict[str, Any]:
-    example = model.model_config["json_schema_extra"]["examples"][0]  # type: ignore[index, call-overload]
+    example = model.model_config["json_schema_extra"]["examples"][0]  # type: ignore[index]
     return {"requestBody": {"required": True, "content": {kind: {"schema": model.model_json_schema(), "example": example} for kind in TYPES}}}
 
 
-async def _asked(request: Request, services: Services, site: str, model: type[M]) -> tuple[Collecting, M, dict[str, str]]:
+async def _asked(request: Request, services: Services, site: str, model: type[M]) -> tuple[SiteEntry, M, dict[str, str]]:
     """(the site, what a page of it asks, headers of the answer)."""
     found = await _find(request, services, site)
     headers = _allowed(request, services, found)

@@ -14,8 +14,8 @@ from upper_compass.api.routing import Route
 from upper_compass.api.services import Services
 from upper_compass.api.visitors import refused_of
 from upper_compass.core.definitions.text_tests import storable
-from upper_compass.core.tag_health.findings import Finding, IgnoreHost, Kind, Mend, Severity, mended
-from upper_compass.core.tag_health.inspection import MOST_EXAMPLES
+from upper_compass.core.tag_health.findings import Finding, Fix, IgnoreHost, Kind, Severity, apply_fix
+from upper_compass.core.tag_health.inspection import MAX_EXAMPLES
 from upper_compass.frames import asking
 from upper_compass.store import accepted as store
 from upper_compass.store import sites
@@ -48,13 +48,13 @@ class AcceptIn(BaseModel):
     reason: Annotated[str, storable(300, least=1)]
 
 
-class MendIn(BaseModel):
+class FixIn(BaseModel):
     """What to mend; with `undo` the same is taken back."""
 
     model_config = ConfigDict(
-        extra="forbid", json_schema_extra={"examples": [{"mend": {"kind": "alias", "field": "medium", "this": "e-mail", "that": "email"}}]}
+        extra="forbid", json_schema_extra={"examples": [{"fix": {"kind": "alias", "field": "medium", "this": "e-mail", "that": "email"}}]}
     )
-    mend: Mend
+    fix: Fix
     undo: bool = False
 
 
@@ -118,18 +118,18 @@ def _finding(why: Why, what: str, rows: list[Refused]) -> Finding:
     keys = [f"key {one.place.site_key}" for one in rows] if why == "unknown key" else [one.place.page for one in rows if one.place.page]
     return Finding(
         key=f"{kind} {what}"[:600], kind=kind, severity=severity, title=title.format(**told), count=count, cost=cost.format(**told), advice=advice,
-        examples=list(dict.fromkeys(keys))[:MOST_EXAMPLES],
+        examples=list(dict.fromkeys(keys))[:MAX_EXAMPLES],
     )  # fmt: skip
 
 
-@router.post("/mend", status_code=204, openapi_extra=who("analyst"), responses=responses(401, 403, 404, 422))
-def mend(given: MendIn, access: Analyst) -> None:
+@router.post("/fix", status_code=204, openapi_extra=who("analyst"), responses=responses(401, 403, 404, 422))
+def fix(given: FixIn, access: Analyst) -> None:
     """Mend one thing, or take that back; history is read anew. For the site's analysts; a host that is no source is for its owners."""
-    if isinstance(given.mend, IgnoreHost) and access.role != "owner":
+    if isinstance(given.fix, IgnoreHost) and access.role != "owner":
         raise Problem(403, "Which hosts are no source is a setting; the site's owners change it.")
-    thing = "site" if isinstance(given.mend, IgnoreHost) else "sorting"
+    thing = "site" if isinstance(given.fix, IgnoreHost) else "sorting"
     with access.engine.begin() as connection:
-        sites.change_rules(connection, access.site.id, lambda rules: mended(rules, given.mend, undo=given.undo), access.user.id, thing)
+        sites.change_rules(connection, access.site.id, lambda rules: apply_fix(rules, given.fix, undo=given.undo), access.user.id, thing)
 
 
 @router.put("/accepted", status_code=204, openapi_extra=who("analyst"), responses=responses(401, 403, 404, 422))

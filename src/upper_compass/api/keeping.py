@@ -31,7 +31,7 @@ def delete_what_is_over(engine: sa.Engine, now: datetime) -> int:
     return count
 
 
-async def keep_to_it(engine: sa.Engine, now: Callable[[], datetime]) -> None:
+async def run_retention(engine: sa.Engine, now: Callable[[], datetime]) -> None:
     """Delete what is over, once an hour, for ever."""
     while True:
         try:

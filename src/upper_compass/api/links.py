@@ -18,12 +18,12 @@ from upper_compass.api.reports import goal_for
 from upper_compass.api.routing import Route
 from upper_compass.api.services import Services
 from upper_compass.core.dataset.coded_hits import Dictionaries
-from upper_compass.core.dataset.lookups import Lexicon
+from upper_compass.core.dataset.lookups import DimensionLookups
 from upper_compass.core.definitions.text_tests import storable
 from upper_compass.core.definitions.validation_messages import sentence
 from upper_compass.core.export.sheets import SheetError, read_sheet, write_sheet
 from upper_compass.core.tagging.link_builder import Builder, BuiltLink, LinkDraft, Word
-from upper_compass.core.tagging.link_performance import Came, MadeLink, Unmade
+from upper_compass.core.tagging.link_performance import LinkPerformance, RegisteredLink, UnregisteredLink
 from upper_compass.core.tagging.qr_codes import CodeRequest, UnfitCodeError, make_code
 from upper_compass.frames import asking
 from upper_compass.reference import shipped
@@ -33,11 +33,11 @@ from upper_compass.store.links import StoredLink
 router = APIRouter(prefix="/api/v1/sites/{site}", tags=["Links"], route_class=Route)
 
 KNOWN_DAYS, UNMADE_DAYS = 395, 90
-MOST_AT_ONCE = 500
+MAX_AT_ONCE = 500
 COLUMNS = ("address", "source", "medium", "campaign", "content", "term", "label")
 LinkId = Annotated[int, Path(ge=1, le=2**31 - 1)]
 GoalId = Annotated[int | None, Query(ge=1, le=2**31 - 1)]
-Drafts = Annotated[list[LinkDraft], Field(min_length=1, max_length=MOST_AT_ONCE)]
+Drafts = Annotated[list[LinkDraft], Field(min_length=1, max_length=MAX_AT_ONCE)]
 Note = Annotated[str, storable(500)]
 _CSV: dict[str, Any] = {"requestBody": {"required": True, "content": {"text/csv": {"schema": {"type": "string"}}}}}
 _CSV_OUT: dict[int | str, dict[str, Any]] = {200: {"content": {"text/csv": {"schema": {"type": "string"}}}, "description": "The same lines, finished"}}
@@ -65,7 +65,7 @@ class LinkOut(BaseModel):
     made: datetime
     archived: bool
     read: BuiltLink
-    came: Came
+    came: LinkPerformance
 
 
 class LinkChange(BaseModel):
@@ -93,16 +93,16 @@ def _builder(services: Services, access: Access) -> Builder:
     return Builder(access.site.rules, shipped(), known, words)
 
 
-def _made(access: Access, links: list[StoredLink]) -> list[tuple[MadeLink, BuiltLink]]:
+def _made(access: Access, links: list[StoredLink]) -> list[tuple[RegisteredLink, BuiltLink]]:
     """How the visits of each link are read today."""
     builder = Builder(access.site.rules, shipped(), {})
     read = [builder.build(link.draft) for link in links]
     dictionaries = Dictionaries()
     codes = dictionaries["url"].encode(pl.Series([link.url for link in links], dtype=pl.String))
-    lexicon = Lexicon(access.site.rules, shipped(), dictionaries)
-    pages = lexicon.words.decode(lexicon["page"][codes])
+    lookups = DimensionLookups(access.site.rules, shipped(), dictionaries)
+    pages = lookups.labels.decode(lookups["page"][codes])
     return [
-        (MadeLink(link.id, {name: getattr(one, name) for name in COLUMNS[1:]}, page, round(link.made.timestamp() * 1000)), one)
+        (RegisteredLink(link.id, {name: getattr(one, name) for name in COLUMNS[1:]}, page, round(link.made.timestamp() * 1000)), one)
         for link, one, page in zip(links, read, pages, strict=True)
     ]
 
@@ -126,7 +126,7 @@ async def build_file(request: Request, access: Viewer, services: ServicesHere) -
 
 def _finish_file(services: Services, access: Access, body: bytes) -> str:
     try:
-        rows = read_sheet(body.decode("utf-8"), COLUMNS, ["address"], MOST_AT_ONCE)
+        rows = read_sheet(body.decode("utf-8"), COLUMNS, ["address"], MAX_AT_ONCE)
     except UnicodeDecodeError as why:
         raise Problem(422, "The file is not UTF-8 text.", [FieldError(field="body", text="not UTF-8 text")]) from why
     except SheetError as why:
@@ -164,7 +164,7 @@ def list_links(access: Viewer, services: ServicesHere, goal: GoalId = None) -> l
     return [
         LinkOut(
             id=link.id, url=link.url, address=link.draft.address, note=link.note, by=link.by, made=link.made, archived=link.archived, read=read,
-            came=came.get(link.id, Came()),
+            came=came.get(link.id, LinkPerformance()),
         )
         for link, (_, read) in zip(held, made, strict=True)
     ]  # fmt: skip
@@ -195,8 +195,8 @@ def change_link(link: LinkId, given: LinkChange, access: Analyst) -> None:
             raise Problem(404, "The site has no such link.")
 
 
-@router.get("/links/unmade", openapi_extra=who("viewer"), responses=responses(401, 404))
-def list_unmade(access: Viewer, services: ServicesHere) -> list[Unmade]:
+@router.get("/links/unregistered", openapi_extra=who("viewer"), responses=responses(401, 404))
+def list_unmade(access: Viewer, services: ServicesHere) -> list[UnregisteredLink]:
     """Links seen in the traffic of the last 90 days that nobody made here. For the site's viewers."""
     with access.engine.connect() as connection:
         held = store.links_of(connection, access.site.id)

@@ -15,7 +15,7 @@ from upper_compass.api.routing import Route
 from upper_compass.api.services import Services
 from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.periods import Period
-from upper_compass.core.definitions.requests import Narrowing
+from upper_compass.core.definitions.requests import DimensionFilter
 from upper_compass.core.definitions.site_rules import EventNote, SiteField, SiteRules
 from upper_compass.core.reports.event_list import EventOut
 from upper_compass.core.reports.goal_preview import GoalPreview
@@ -39,7 +39,7 @@ class EventsRequest(BaseModel):
 
     model_config = ConfigDict(extra="forbid", json_schema_extra={"examples": [{"period": {"first": "2026-10-26", "last": "2026-11-22"}}]})
     period: Period
-    only: Annotated[list[Narrowing], Field(max_length=20)] = []
+    filters: Annotated[list[DimensionFilter], Field(max_length=20)] = []
 
 
 class PreviewRequest(BaseModel):
@@ -66,7 +66,7 @@ class GoalCounted(BaseModel):
 @router.post("/events", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
 def list_events(request: EventsRequest, access: Viewer, services: ServicesHere) -> list[EventOut]:
     """Every event that ever arrived, with its figures in the period. For the site's viewers."""
-    return services.reader.read(access.site, asking.event_list, request.period, request.only, access.site.rules)
+    return services.reader.read(access.site, asking.event_list, request.period, request.filters, access.site.rules)
 
 
 @router.put("/events", openapi_extra=who("analyst"), responses=responses(401, 403, 404, 422))

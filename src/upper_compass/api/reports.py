@@ -33,7 +33,7 @@ router = APIRouter(prefix="/api/v1/sites/{site}", tags=["Reports"], route_class=
 _PERIOD = {"first": "2026-10-26", "last": "2026-11-22"}
 _TABLE = {
     "period": _PERIOD, "versus": "before", "dimensions": ["channel"], "measures": ["visits", "conversions", "conversion_rate", "value"],
-    "sort": "conversions", "limit": 10, "only": [{"dimension": "language", "values": ["en"]}],
+    "sort": "conversions", "limit": 10, "filters": [{"dimension": "language", "values": ["en"]}],
 }  # fmt: skip
 _SERIES = {"period": _PERIOD, "bucket": "day", "measures": ["visits", "conversions"]}
 _HITS: dict[str, Any] = {"application/x-ndjson": {"schema": {"type": "string"}}, "application/gzip": {"schema": {"type": "string", "format": "binary"}}}

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from datetime import datetime
-from typing import Annotated
+from typing import Annotated, Any
 
 import sqlalchemy as sa
 from fastapi import APIRouter, Path, Query
@@ -15,16 +15,16 @@ from upper_compass.api.problems import FieldError, Problem, responses
 from upper_compass.api.routing import Route
 from upper_compass.collect.tokens import LASTS
 from upper_compass.core.definitions.text_tests import storable
-from upper_compass.core.tagging.tag_rules import MOST_RULES, Rule, RuleChange, RuleSet, changes_between, inserts
+from upper_compass.core.tagging.tag_rules import MAX_RULES, Rule, RuleChange, RuleSet, changes_between, inserts
 from upper_compass.store import rules as store
 from upper_compass.store.rules import Version
 
 router = APIRouter(prefix="/api/v1/sites/{site}/rules", tags=["Tagging"], route_class=Route)
 
-MOST_VERSIONS = 50
+MAX_VERSIONS = 50
 Note = Annotated[str, storable(300)]
 Number = Annotated[int, Path(ge=1, le=2**31 - 1, description="The version's number.")]
-_RULE = {
+_RULE: dict[str, Any] = {
     "id": "a1b2c3d4",
     "name": "Flour pages read to the end",
     "when": {"kind": "scrolled", "percent": 90},
@@ -37,7 +37,7 @@ class DraftIn(RuleSet):
     """The draft. `was`: the one that the change began from; when it is given and somebody else was faster, nothing is changed."""
 
     model_config = ConfigDict(extra="forbid", json_schema_extra={"examples": [{"rules": [_RULE]}]})
-    was: Annotated[list[Rule], Field(max_length=MOST_RULES)] | None = None
+    was: Annotated[list[Rule], Field(max_length=MAX_RULES)] | None = None
 
 
 class LiveIn(BaseModel):
@@ -45,7 +45,7 @@ class LiveIn(BaseModel):
 
     model_config = ConfigDict(extra="forbid", json_schema_extra={"examples": [{"note": "Shop pages"}]})
     note: Note = ""
-    was: Annotated[list[Rule], Field(max_length=MOST_RULES)] | None = None
+    was: Annotated[list[Rule], Field(max_length=MAX_RULES)] | None = None
 
 
 class VersionOut(BaseModel):
@@ -80,11 +80,11 @@ def _told(versions: Sequence[Version]) -> list[VersionOut]:
         VersionOut(**{name: getattr(version, name) for name in ("number", "note", "by", "at", "rules")}, changes=changes_between(was, version.rules))
         for version, was in zip(versions, before, strict=False)
     ]
-    return told[:MOST_VERSIONS]
+    return told[:MAX_VERSIONS]
 
 
 def _all(connection: sa.Connection, site_id: int) -> RulesOut:
-    versions, draft = store.versions_of(connection, site_id, MOST_VERSIONS + 1), store.draft_of(connection, site_id)
+    versions, draft = store.versions_of(connection, site_id, MAX_VERSIONS + 1), store.draft_of(connection, site_id)
     live = versions[0].rules if versions else []
     held = live if draft is None else draft
     return RulesOut(draft=held, changes=changes_between(live, held), versions=_told(versions))

@@ -13,7 +13,7 @@ from fastapi import APIRouter, Request, Response
 from upper_compass.api.access import ServicesHere
 from upper_compass.api.problems import Problem
 from upper_compass.api.services import Services
-from upper_compass.collect.directory import Collecting
+from upper_compass.collect.directory import SiteEntry
 from upper_compass.core.definitions.script_settings import in_order
 from upper_compass.core.definitions.site_rules import bare_host, cookie_domains, host_of
 from upper_compass.core.tagging.tag_rules import Rule, for_script, parts_for
@@ -87,7 +87,7 @@ def _apart(hosts: Sequence[str]) -> bool:
     return not any(all(f".{host}".endswith(f".{above}") for host in bare) for above in bare)
 
 
-def _trial(services: Services, script: Path, found: Collecting | None, token: str) -> str:
+def _trial(services: Services, script: Path, found: SiteEntry | None, token: str) -> str:
     with services.engine.connect() as connection:
         if found is None or not rule_store.may_try(connection, found.site.id, token, services.now()):
             raise Problem(404, "This trial is over, or was never begun.")

@@ -13,7 +13,7 @@ import sqlalchemy as sa
 import structlog
 from anyio import CapacityLimiter, to_thread
 
-from upper_compass.api.lookout import Lookout
+from upper_compass.api.live_feed import LiveFeed
 from upper_compass.collect.directory import Directory
 from upper_compass.collect.marking import Countries
 from upper_compass.collect.pseudonyms import Pseudonyms
@@ -44,7 +44,7 @@ class Services:
     writer: GroupWriter
     directory: Directory
     countries: Countries
-    lookout: Lookout
+    live_feed: LiveFeed
     pseudonyms: Pseudonyms
     refusals: Refusals
     throttle: Throttle
@@ -105,7 +105,7 @@ class Services:
         plain = settings.database_url.replace("+psycopg", "")
         reader = (ReaderApart if settings.reading_apart else ReaderHere)(settings.database_url, settings.snapshots)
         writer = GroupWriter(lambda: psycopg.connect(plain))
-        lookout = Lookout(engine, reader, settings.now)
+        live_feed = LiveFeed(engine, reader, settings.now)
 
         def salt_of(site_id: int, day: date) -> bytes:
             with engine.begin() as connection:
@@ -118,7 +118,7 @@ class Services:
             writer=writer,
             directory=Directory(engine, lambda: psycopg.connect(plain)),
             countries=Countries(settings.countries),
-            lookout=lookout,
+            live_feed=live_feed,
             pseudonyms=Pseudonyms(salt_of),
             refusals=Refusals(engine, settings.now),
             throttle=Throttle(),

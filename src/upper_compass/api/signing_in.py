@@ -14,8 +14,8 @@ from upper_compass.api.problems import Problem, responses
 from upper_compass.api.routing import Route
 from upper_compass.api.services import Services
 from upper_compass.collect.throttle import network_of
-from upper_compass.store import people
-from upper_compass.store.people import User
+from upper_compass.store import accounts
+from upper_compass.store.accounts import User
 
 router = APIRouter(prefix="/api/v1", tags=["Signing in"], route_class=Route)
 
@@ -58,13 +58,13 @@ def _count(services: Services, most: int, *who: str) -> None:
 def _look_up(services: Services, account: str, browser: str) -> tuple[bool, User | None, str | None]:
     """(whether the account signed in from this browser before, the account, its hash)."""
     with services.engine.connect() as connection:
-        user, hashed = people.password_of(connection, account)
-        return bool(user and browser and people.knows_browser(connection, user, browser)), user, hashed
+        user, hashed = accounts.password_of(connection, account)
+        return bool(user and browser and accounts.knows_browser(connection, user, browser)), user, hashed
 
 
 def _open(services: Services, user: User) -> tuple[str, str, str]:
     with services.engine.begin() as connection:
-        return *people.open_session(connection, user), people.remember_browser(connection, user)
+        return *accounts.open_session(connection, user), accounts.remember_browser(connection, user)
 
 
 @router.post("/session", openapi_extra=who("anyone"), responses=responses(401, 408, 413, 422, 429, 503))
@@ -77,13 +77,13 @@ async def sign_in(given: Credentials, request: Request, response: Response, serv
     # By account, so that many networks together guess no faster; but strangers' tries do not count against a browser that the account knows.
     counted = ("browser", browser) if known else ("account", account)
     _count(services, services.settings.sign_ins_per_account, *counted)
-    fits = await to_thread.run_sync(people.fits, hashed, given.password, limiter=_hashing)
+    fits = await to_thread.run_sync(accounts.fits, hashed, given.password, limiter=_hashing)
     if user is None or not fits:
         raise Problem(401, "This address and password do not go together.")
     services.throttle.forget(RateLimitItemPerMinute(services.settings.sign_ins_per_account, WINDOW), "sign-in", *counted)
     secret, csrf, remembered = await to_thread.run_sync(_open, services, user)
     secure = request.url.scheme == "https"
-    for name, value, days in ((COOKIE, secret, people.SESSION_DAYS), (KNOWN, remembered, people.KNOWN_DAYS)):
+    for name, value, days in ((COOKIE, secret, accounts.SESSION_DAYS), (KNOWN, remembered, accounts.KNOWN_DAYS)):
         response.set_cookie(cookie_of(request, name), value, max_age=days * 86400, httponly=True, samesite="lax", secure=secure, path="/")
     return SessionOut(email=user.email, name=user.name, csrf=csrf)
 
@@ -99,5 +99,5 @@ def sign_out(caller: SignedIn, request: Request, response: Response, services: S
     """Sign out; the session ends here and now."""
     _ = caller
     with services.engine.begin() as connection:
-        people.close_session(connection, session_of(request))
+        accounts.close_session(connection, session_of(request))
     response.delete_cookie(cookie_of(request, COOKIE), path="/")

@@ -14,14 +14,14 @@ from upper_compass.api.problems import Problem, responses
 from upper_compass.api.routing import Route
 from upper_compass.core.definitions.periods import Period
 from upper_compass.core.definitions.site_rules import Alias, ChannelRule, SiteRules
-from upper_compass.core.tagging.reclassification import Moves
+from upper_compass.core.tagging.reclassification import ReclassificationPreview
 from upper_compass.frames import asking
 from upper_compass.store import sites as store
 
 router = APIRouter(prefix="/api/v1/sites/{site}/sorting", tags=["Tagging"], route_class=Route)
 
 PREVIEW_DAYS = 90
-MOST_CHANGES = 50
+MAX_CHANGES = 50
 THING = "sorting"
 
 
@@ -49,7 +49,7 @@ class SortingIn(Sorting):
     was: Sorting | None = None
 
 
-class MovesOut(Moves):
+class ReclassificationOut(ReclassificationPreview):
     """What would change, and in which days."""
 
     period: Period
@@ -70,12 +70,12 @@ def _of(rules: SiteRules) -> Sorting:
 
 
 @router.post("/preview", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
-def preview_sorting(draft: Sorting, access: Viewer, services: ServicesHere) -> MovesOut:
+def preview_sorting(draft: Sorting, access: Viewer, services: ServicesHere) -> ReclassificationOut:
     """How many visits of the last 90 days and today would move, from where to where. For the site's viewers."""
     period = last_days(services, access, PREVIEW_DAYS)
     drafted = access.site.rules.model_copy(update={"aliases": draft.aliases, "channels": draft.channels})
     found = services.reader.read(access.site, asking.sorting_moves, period, drafted)
-    return MovesOut(period=period, **found.model_dump())
+    return ReclassificationOut(period=period, **found.model_dump())
 
 
 @router.put("", openapi_extra=who("analyst"), responses=responses(401, 403, 404, 409, 422))
@@ -95,7 +95,7 @@ def keep_sorting(given: SortingIn, access: Analyst) -> Sorting:
 def sorting_history(access: Viewer) -> list[SortingChange]:
     """The last fifty changes, newest first. For the site's viewers."""
     with access.engine.connect() as connection:
-        changes = store.changes_of(connection, access.site.id, THING, MOST_CHANGES)
+        changes = store.changes_of(connection, access.site.id, THING, MAX_CHANGES)
         now = _of(access.site.rules).model_dump(mode="json")
     told = []
     for change in changes:  # a change holds the part that was changed; what it left alone is as it was after the change behind it

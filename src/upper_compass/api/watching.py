@@ -4,27 +4,29 @@ from __future__ import annotations
 
 import time
 from collections.abc import AsyncIterator
-from typing import Annotated
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Body, Header, Query
 from starlette.responses import StreamingResponse
 
 from upper_compass.api.access import ServicesHere, Viewer, who
-from upper_compass.api.lookout import AT_ONCE
+from upper_compass.api.live_feed import AT_ONCE
 from upper_compass.api.problems import Problem, responses
 from upper_compass.api.reports import goal_for
 from upper_compass.api.routing import Route
-from upper_compass.core.reports.real_time import Tidings
-from upper_compass.core.reports.visit_list import Story, VisitsRequest, VisitsResult
+from upper_compass.core.reports.real_time import LiveUpdate
+from upper_compass.core.reports.visit_list import VisitDetail, VisitsRequest, VisitsResult
 from upper_compass.frames import asking
 
 router = APIRouter(prefix="/api/v1/sites/{site}", tags=["Watching"], route_class=Route)
 
-_VISITS = {"period": {"first": "2026-10-26", "last": "2026-11-22"}, "goal": 1, "only": [{"dimension": "channel", "values": ["Email"]}]}
+_VISITS = {"period": {"first": "2026-10-26", "last": "2026-11-22"}, "goal": 1, "filters": [{"dimension": "channel", "values": ["Email"]}]}
 
 # A stream ends after a while, so that a role that was taken away ends with it; the browser comes back by itself.
 LONGEST = 300.0
-_STREAM = {200: {"content": {"text/event-stream": {"schema": {"type": "string"}}}, "description": "Tidings, one JSON object an event"}}
+_STREAM: dict[int | str, dict[str, Any]] = {
+    200: {"content": {"text/event-stream": {"schema": {"type": "string"}}}, "description": "LiveUpdate, one JSON object an event"}
+}
 
 
 @router.post("/visits", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
@@ -33,16 +35,16 @@ def visits(access: Viewer, services: ServicesHere, request: VisitsRequest = Body
     return services.reader.read(access.site, asking.visits, request, goal_for(access, request.goal))
 
 
-@router.get("/visits/story", openapi_extra=who("viewer"), responses=responses(401, 404, 422))
-def visit_story(
+@router.get("/visits/detail", openapi_extra=who("viewer"), responses=responses(401, 404, 422))
+def visit_detail(
     access: Viewer,
     services: ServicesHere,
     visitor: Annotated[str, Query(min_length=1, max_length=64)],
     number: Annotated[int, Query(ge=1, le=2**31 - 1)],
     goal: Annotated[int | None, Query(ge=1, le=2**31 - 1)] = None,
-) -> Story:
+) -> VisitDetail:
     """One visit with all its hits, and why it came from where it did. For the site's viewers."""
-    found = services.reader.read(access.site, asking.visit_story, visitor, number, goal_for(access, goal))
+    found = services.reader.read(access.site, asking.visit_detail, visitor, number, goal_for(access, goal))
     if found is None:
         raise Problem(404, "The site has no such visit.")
     return found
@@ -55,9 +57,9 @@ def now(
     after: Annotated[int, Query(ge=0, le=2**62, description="Only hits that arrived after this number.")] = 0,
     visitor: Annotated[str | None, Query(max_length=64, description="Only hits of this visitor.")] = None,
     limit: Annotated[int, Query(ge=1, le=AT_ONCE)] = 50,
-) -> Tidings:
+) -> LiveUpdate:
     """The newest hits, and who is on the site. For the site's viewers."""
-    return services.lookout.look(access.site, after, limit, visitor)
+    return services.live_feed.look(access.site, after, limit, visitor)
 
 
 @router.get("/now/stream", openapi_extra=who("viewer"), response_class=StreamingResponse, responses=responses(401, 404) | _STREAM)
@@ -68,7 +70,7 @@ async def stream(access: Viewer, services: ServicesHere, last_event_id: Annotate
 
     async def events() -> AsyncIterator[str]:
         until = time.monotonic() + LONGEST
-        async for news in services.lookout.tidings(access.site, after):
+        async for news in services.live_feed.live_update(access.site, after):
             yield f"id: {news.seq}\ndata: {news.model_dump_json()}\n\n"
             if time.monotonic() > until:
                 return

@@ -15,7 +15,7 @@ from pydantic import TypeAdapter, ValidationError
 from upper_compass.collect.marking import are_robots
 from upper_compass.collect.masking import mask
 from upper_compass.collect.understanding import understood
-from upper_compass.core.definitions.hits import MOST_HITS_IN_A_BODY, FileHit, Hit, Kind
+from upper_compass.core.definitions.hits import MAX_HITS_IN_A_BODY, FileHit, Hit, Kind
 from upper_compass.core.definitions.personal_data import mask_text
 from upper_compass.core.definitions.site_rules import host_of
 from upper_compass.core.definitions.validation_messages import sentence
@@ -64,8 +64,8 @@ def check_body(body: bytes, received: datetime, sent: datetime | None, hosts: fr
         checked = Checked([], [], [])
     except ValidationError as why:
         hits, checked = _one_by_one(text, why)
-    if len(hits) > MOST_HITS_IN_A_BODY:
-        raise UnreadableError(f"A body holds at most {MOST_HITS_IN_A_BODY} hits.")
+    if len(hits) > MAX_HITS_IN_A_BODY:
+        raise UnreadableError(f"A body holds at most {MAX_HITS_IN_A_BODY} hits.")
     for index, hit in enumerate(hits):
         if hit is not None:
             problem = foreign(hit, hosts) or correct_time(hit, received, sent)
@@ -84,8 +84,8 @@ def _one_by_one(text: bytes, why: ValidationError) -> tuple[list[Hit | None], Ch
     except orjson.JSONDecodeError as error:
         raise UnreadableError(f"The body is not JSON: {error.msg} (line {error.lineno}, column {error.colno}).") from why
     items = parsed if isinstance(parsed, list) else [parsed]
-    if len(items) > MOST_HITS_IN_A_BODY:
-        raise UnreadableError(f"A body holds at most {MOST_HITS_IN_A_BODY} hits.")
+    if len(items) > MAX_HITS_IN_A_BODY:
+        raise UnreadableError(f"A body holds at most {MAX_HITS_IN_A_BODY} hits.")
     hits: list[Hit | None] = []
     checked = Checked([], [], [])
     for index, item in enumerate(items):
@@ -186,7 +186,7 @@ def as_json(value: object) -> str:
 
 def as_rows(site_id: int, hits: Sequence[Hit], *, country: str | None, own: bool, robot: bool | None = None) -> list[tuple[object, ...]]:
     """Hits as rows of the store, personal data masked. `country` was looked up for the sender; `robot` is judged per user agent unless given."""
-    rows = []
+    rows: list[tuple[object, ...]] = []
     robots = are_robots([hit.user_agent for hit in hits]) if robot is None else [robot] * len(hits)
     for hit, is_robot in zip(hits, robots, strict=True):
         mask(hit)

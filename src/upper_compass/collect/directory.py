@@ -30,7 +30,7 @@ log = structlog.get_logger()
 
 
 @dataclass(frozen=True)
-class Collecting:
+class SiteEntry:
     """What the collector and the script must know of a site; `live`: the number of the version of its tag rules."""
 
     site: Site
@@ -46,7 +46,7 @@ class Directory:
 
     def __init__(self, engine: sa.Engine, connect: Callable[[], psycopg.Connection]) -> None:
         self._engine, self._connect = engine, connect
-        self._sites: dict[str, tuple[Collecting, float]] = {}
+        self._sites: dict[str, tuple[SiteEntry, float]] = {}
         self._unknown: dict[str, float] = {}
         self._lock = asyncio.Lock()
         self._changes = 0
@@ -71,7 +71,7 @@ class Directory:
             self._sites.pop(key, None)
             self._unknown.pop(key, None)
 
-    async def find(self, key: str) -> Collecting | None:
+    async def find(self, key: str) -> SiteEntry | None:
         """The site with this key."""
         held = self._sites.get(key)
         if held and self._holds(held[1]):
@@ -87,7 +87,7 @@ class Directory:
     def _holds(self, read_at: float) -> bool:
         return read_at > 0 and (self._told.is_set() or time.monotonic() - read_at < HOLDS_UNTOLD)
 
-    def _read(self, key: str) -> Collecting | None:
+    def _read(self, key: str) -> SiteEntry | None:
         changes, at = self._changes, time.monotonic()
         with self._engine.connect() as connection:
             site = site_by_key(connection, key)
@@ -102,9 +102,9 @@ class Directory:
         return found
 
     @staticmethod
-    def _collecting(connection: sa.Connection, site: Site) -> Collecting:
+    def _collecting(connection: sa.Connection, site: Site) -> SiteEntry:
         live = live_number(connection, site.id)
-        return Collecting(
+        return SiteEntry(
             site=site,
             hosts=frozenset(bare_host(host) for host in site.rules.hosts),
             own_networks=tuple(read_networks(site.rules.own_networks)),

@@ -63,7 +63,7 @@ def _pairs(most: int, clean_value: Clean) -> Clean:
     def clean(value: object) -> dict[str, Any] | None:
         if not isinstance(value, dict):
             return None
-        kept = {}
+        kept: dict[str, Any] = {}
         for key, one in value.items():
             name, fitting = key.replace("\x00", "")[:100], clean_value(one)
             if name and fitting is not None and len(kept) < most:
@@ -116,7 +116,7 @@ def _keep(into: dict[str, Any], key: str, fitting: object, given: object, told: 
     """Keep what fits; tell when something of it is missing. A number written as text, or a text as a number, is all there."""
     if fitting is not None:
         into[key] = fitting
-    if fitting is None or (isinstance(given, str | dict) and isinstance(fitting, type(given)) and len(fitting) < len(given)):  # type: ignore[arg-type]
+    if fitting is None or (isinstance(given, str | dict) and isinstance(fitting, type(given)) and len(fitting) < len(given)):
         left.append(told)
 
 

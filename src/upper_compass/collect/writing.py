@@ -17,8 +17,8 @@ import structlog
 
 from upper_compass.store.hits import HitRow, HitWriter
 
-MOST_WAITING = 20_000
-MOST_TOGETHER = 4_000
+MAX_WAITING = 20_000
+MAX_TOGETHER = 4_000
 log = structlog.get_logger()
 
 
@@ -61,7 +61,7 @@ class GroupWriter:
         assert self._loop is not None  # noqa: S101
         future: asyncio.Future[None] = self._loop.create_future()
         with self._lock:
-            if self._rows + len(rows) > MOST_WAITING or self._stopping:
+            if self._rows + len(rows) > MAX_WAITING or self._stopping:
                 raise BusyError
             self._waiting.append((rows, future))
             self._rows += len(rows)
@@ -96,7 +96,7 @@ class GroupWriter:
         batch = []
         size = 0
         with self._lock:
-            while self._waiting and size < MOST_TOGETHER:
+            while self._waiting and size < MAX_TOGETHER:
                 batch.append(self._waiting.popleft())
                 size += len(batch[-1][0])
             self._rows -= size

@@ -175,7 +175,7 @@ def volume(day: date, before_today: int) -> float:
     return 127 * weekday * growth * season * december
 
 
-class Teller:
+class HistoryGenerator:
     """Tells the visits day by day, each from the seed of the run."""
 
     def __init__(self, today: date) -> None:

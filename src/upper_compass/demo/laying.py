@@ -16,10 +16,10 @@ from upper_compass.core.definitions.script_settings import Tagging
 from upper_compass.core.definitions.site_rules import EventNote, PageField, PageGroup, SiteField, SiteRules
 from upper_compass.core.tagging.link_builder import Builder, LinkDraft, Word
 from upper_compass.core.tagging.tag_rules import RuleSet
-from upper_compass.demo.history import RECIPES_READ, SEED, ZONE, Teller
+from upper_compass.demo.history import RECIPES_READ, SEED, ZONE, HistoryGenerator
 from upper_compass.demo.places import SITE
 from upper_compass.reference import shipped
-from upper_compass.store import links, people, rules, sites
+from upper_compass.store import accounts, links, rules, sites
 from upper_compass.store.hits import HitWriter, delete_hits
 
 KEY = "mill"
@@ -98,13 +98,13 @@ def _stamped(connection: sa.Connection) -> str:
     return str(connection.execute(sa.text("SELECT obj_description('sites'::regclass)")).scalar() or "")
 
 
-def laid_today(engine: sa.Engine, now: datetime) -> bool:
+def seeded_today(engine: sa.Engine, now: datetime) -> bool:
     """Whether the demo's history is whole and ends yesterday."""
     with engine.connect() as connection:
         return _stamped(connection) == _stamp(now.astimezone(ZONE).date())
 
 
-def lay(engine: sa.Engine, url: str, now: datetime) -> ImportReport:
+def seed_demo(engine: sa.Engine, url: str, now: datetime) -> ImportReport:
     """Lay the demo anew, ending the day before now; what was collected by hand before goes with the old one."""
     day = now.astimezone(ZONE).date()
     with engine.begin() as connection:
@@ -113,7 +113,7 @@ def lay(engine: sa.Engine, url: str, now: datetime) -> ImportReport:
         site = _site(connection, now, same_edition=same_edition)
     with psycopg.connect(url.replace("+psycopg", "")) as connection:
         delete_hits(connection, site.id)
-        report = import_hits(io.BufferedReader(_Lines(Teller(day).lines())), Import(site.id, None, now), HitWriter(connection))
+        report = import_hits(io.BufferedReader(_Lines(HistoryGenerator(day).lines())), Import(site.id, None, now), HitWriter(connection))
     if report.bad:
         raise RuntimeError(f"the demo's own hits were refused: {report.refused[:3]}")
     with engine.begin() as connection:
@@ -126,8 +126,8 @@ def lay(engine: sa.Engine, url: str, now: datetime) -> ImportReport:
 
 def _site(connection: sa.Connection, now: datetime, *, same_edition: bool) -> sites.Site:
     found = sites.site_by_key(connection, KEY)
-    owner = people.add_user(connection, ACCOUNT, "Ida Brandvold", PASSWORD)
-    colleague = people.add_user(connection, *COLLEAGUE[:3])
+    owner = accounts.add_user(connection, ACCOUNT, "Ida Brandvold", PASSWORD)
+    colleague = accounts.add_user(connection, *COLLEAGUE[:3])
     if found is None:
         found = sites.add_site(connection, "Fennmoor Mill", RULES, owner.id, KEY, TAGGING)
         for name, definition in GOALS.items():
@@ -153,7 +153,7 @@ def _site(connection: sa.Connection, now: datetime, *, same_edition: bool) -> si
 def write_file(path: str, day: date) -> None:
     """The history as a gzipped file of JSON Lines, for `./compass import`."""
     with gzip.open(path, "wb", compresslevel=1) as file:
-        file.writelines(Teller(day).lines())
+        file.writelines(HistoryGenerator(day).lines())
 
 
 class _Lines(io.RawIOBase):
@@ -166,7 +166,7 @@ class _Lines(io.RawIOBase):
     def readable(self) -> bool:
         return True
 
-    def readinto(self, buffer) -> int:  # type: ignore[no-untyped-def, override]  # noqa: ANN001
+    def readinto(self, buffer) -> int:  # type: ignore[no-untyped-def]  # noqa: ANN001
         parts = [self._left]
         size = len(self._left)
         while size < len(buffer):

@@ -7,82 +7,83 @@ from datetime import datetime, timedelta
 
 from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.periods import Period, midnight
-from upper_compass.core.definitions.requests import Narrowing
+from upper_compass.core.definitions.requests import DimensionFilter
 from upper_compass.core.definitions.site_rules import SiteRules
-from upper_compass.core.engine.context import Reading, question
-from upper_compass.core.engine.selection import Question
+from upper_compass.core.engine.context import ReportContext, question
+from upper_compass.core.engine.selection import ReportFilter
+from upper_compass.core.reports import visit_list
 from upper_compass.core.reports.event_list import EventOut, events
 from upper_compass.core.reports.goal_preview import GoalPreview, preview_goal
-from upper_compass.core.reports.real_time import Tidings, arrivals, newest_seq, present
-from upper_compass.core.reports.visit_list import Story, VisitsRequest, VisitsResult, newest_visits, story
-from upper_compass.core.tag_health import HISTORY, Look, look
+from upper_compass.core.reports.real_time import LiveUpdate, arrivals, newest_seq, present
+from upper_compass.core.reports.visit_list import VisitDetail, VisitsRequest, VisitsResult, latest_visits
+from upper_compass.core.tag_health import HISTORY, Inspection, look
 from upper_compass.core.tag_health.findings import Finding
-from upper_compass.core.tagging.link_performance import Came, MadeLink, Unmade, came_by, known_values, unmade_links
-from upper_compass.core.tagging.reclassification import Moves, moves
+from upper_compass.core.tagging.link_performance import LinkPerformance, RegisteredLink, UnregisteredLink, link_performance, observed_values, unregistered_links
+from upper_compass.core.tagging.reclassification import ReclassificationPreview, reclassification_preview
 from upper_compass.reference import shipped
 
 
-def newest(reading: Reading) -> int:
+def newest(reading: ReportContext) -> int:
     """Number of the newest hit, 0 without any."""
     return newest_seq(reading.shards)
 
 
-def tidings(reading: Reading, now: datetime, after: int, limit: int, visitor: str | None) -> Tidings:
+def live_update(reading: ReportContext, now: datetime, after: int, limit: int, visitor: str | None) -> LiveUpdate:
     """What arrived after number `after`, at most `limit` hits of it, only those of one visitor where one is named; and who is on the site."""
     at = int(now.timestamp() * 1000)
     arrived, left_out = arrivals(reading.shards, after, limit, visitor)
-    return Tidings(seq=newest(reading), at=at, arrived=arrived, left_out=left_out, present=present(reading.shards, at))
+    return LiveUpdate(seq=newest(reading), at=at, arrived=arrived, left_out=left_out, present=present(reading.shards, at))
 
 
-def visits(reading: Reading, request: VisitsRequest, goal: Goal | None) -> VisitsResult:
+def visits(reading: ReportContext, request: VisitsRequest, goal: Goal | None) -> VisitsResult:
     """Single visits, newest first."""
-    ask = question(reading, request.period, goal, request.only, with_hidden=request.with_hidden)
-    return newest_visits(reading.shards, ask, request.limit, request.after)
+    ask = question(reading, request.period, goal, request.filters, with_excluded=request.with_excluded)
+    return latest_visits(reading.shards, ask, request.limit, request.after)
 
 
-def visit_story(reading: Reading, visitor: str, number: int, goal: Goal | None) -> Story | None:
+def visit_detail(reading: ReportContext, visitor: str, number: int, goal: Goal | None) -> VisitDetail | None:
     """One visit with all its hits."""
-    return story(reading.shards, visitor, number, goal)
+    return visit_list.visit_detail(reading.shards, visitor, number, goal)
 
 
-def event_list(reading: Reading, period: Period, only: Sequence[Narrowing], rules: SiteRules) -> list[EventOut]:
+def event_list(reading: ReportContext, period: Period, filters: Sequence[DimensionFilter], rules: SiteRules) -> list[EventOut]:
     """Every event that ever arrived, with its figures in the period."""
-    return events(reading.shards, question(reading, period, None, only, with_hidden=False), rules)
+    return events(reading.shards, question(reading, period, None, filters, with_excluded=False), rules)
 
 
-def goal_preview(reading: Reading, period: Period, goal: Goal) -> GoalPreview:
+def goal_preview(reading: ReportContext, period: Period, goal: Goal) -> GoalPreview:
     """What a goal that is being written would have counted."""
-    return preview_goal(reading.shards, Question(*period.bounds(reading.zone), goal=goal, keep=False))
+    return preview_goal(reading.shards, ReportFilter(*period.bounds(reading.zone), goal=goal, keep=False))
 
 
-def goals_counted(reading: Reading, period: Period, goals: Sequence[Goal]) -> list[GoalPreview]:
+def goals_counted(reading: ReportContext, period: Period, goals: Sequence[Goal]) -> list[GoalPreview]:
     """What each of the site's goals counted."""
-    return [preview_goal(reading.shards, Question(*period.bounds(reading.zone), goal=goal)) for goal in goals]
+    return [preview_goal(reading.shards, ReportFilter(*period.bounds(reading.zone), goal=goal)) for goal in goals]
 
 
-def sorting_moves(reading: Reading, period: Period, drafted: SiteRules) -> Moves:
+def sorting_moves(reading: ReportContext, period: Period, drafted: SiteRules) -> ReclassificationPreview:
     """What other aliases and channels would move."""
-    return moves(reading.shards, Question(*period.bounds(reading.zone)), drafted, shipped())
+    return reclassification_preview(reading.shards, ReportFilter(*period.bounds(reading.zone)), drafted, shipped())
 
 
-def values_known(reading: Reading, period: Period) -> dict[str, dict[str, int]]:
+def values_known(reading: ReportContext, period: Period) -> dict[str, dict[str, int]]:
     """Which values the links of the period's visits bore, and how often."""
-    return known_values(reading.shards, Question(*period.bounds(reading.zone)))
+    return observed_values(reading.shards, ReportFilter(*period.bounds(reading.zone)))
 
 
-def visits_by_link(reading: Reading, goal: Goal | None, links: Sequence[MadeLink]) -> dict[int, Came]:
+def visits_by_link(reading: ReportContext, goal: Goal | None, links: Sequence[RegisteredLink]) -> dict[int, LinkPerformance]:
     """What came by each link since it was made."""
-    return came_by(reading.shards, Question(0, 2**62, goal=goal), links)
+    return link_performance(reading.shards, ReportFilter(0, 2**62, goal=goal), links)
 
 
-def links_unmade(reading: Reading, period: Period, links: Sequence[MadeLink]) -> list[Unmade]:
+def links_unmade(reading: ReportContext, period: Period, links: Sequence[RegisteredLink]) -> list[UnregisteredLink]:
     """Links seen in the traffic that nobody made here."""
-    return unmade_links(reading.shards, Question(*period.bounds(reading.zone)), links)
+    return unregistered_links(reading.shards, ReportFilter(*period.bounds(reading.zone)), links)
 
 
-def findings(reading: Reading, now: datetime, rules: SiteRules, goals: Sequence[tuple[str, Goal]]) -> list[Finding]:
+def findings(reading: ReportContext, now: datetime, rules: SiteRules, goals: Sequence[tuple[str, Goal]]) -> list[Finding]:
     """What is wrong with the tags in the last 30 days and today."""
     today = now.astimezone(reading.zone).date()
     midnights = [midnight(today - timedelta(days=back), reading.zone) for back in range(HISTORY, -1, -1)]
     until = max(round(now.timestamp() * 1000), midnights[-1] + 1)
-    return look(Look(reading.shards, rules, midnights, until, list(goals)))
+    return look(Inspection(reading.shards, rules, midnights, until, list(goals)))

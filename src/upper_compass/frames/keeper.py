@@ -11,14 +11,14 @@ import psycopg
 
 from upper_compass.core.definitions.reference import Reference
 from upper_compass.frames import snapshot, state
-from upper_compass.frames.state import Frames
+from upper_compass.frames.state import SiteDataset
 from upper_compass.store.hits import hits_between, id_of, newest
 from upper_compass.store.sites import Site
 
 SAVE_EVERY = 20_000
 
 
-class Keeper:
+class DatasetCache:
     """Frames by site. A reader gets all that was committed before it asked.
 
     `connect` opens a connection for reading; `folder` holds the snapshots of one database, None for none.
@@ -28,7 +28,7 @@ class Keeper:
         self._connect = connect
         self._reference = reference
         self._folder = folder
-        self._frames: dict[int, Frames] = {}
+        self._frames: dict[int, SiteDataset] = {}
         self._versions: dict[int, str] = {}
         self._erasures: dict[int, int] = {}
         self._tips: dict[int, str | None] = {}
@@ -36,7 +36,7 @@ class Keeper:
         self._locks: dict[int, threading.Lock] = {}
         self._guard = threading.Lock()
 
-    def frames(self, site: Site) -> Frames:
+    def frames(self, site: Site) -> SiteDataset:
         """The site's frames, up to date."""
         with self._guard:
             lock = self._locks.setdefault(site.id, threading.Lock())
@@ -56,7 +56,7 @@ class Keeper:
         """Whether what is held here is of the hits that are in the database: after an older state was restored, new hits bear the same numbers."""
         return seq == 0 or id_of(connection, site_id, seq) == self._tips.get(site_id)
 
-    def _by_rules(self, site: Site) -> Frames:
+    def _by_rules(self, site: Site) -> SiteDataset:
         version = site.rules.version()
         held = self._frames.get(site.id)
         if held is None or self._erasures[site.id] != site.erasures:  # what was taken out must not live on here
@@ -69,7 +69,7 @@ class Keeper:
         self._versions[site.id] = version
         return held
 
-    def _save_at_times(self, site: Site, frames: Frames) -> None:
+    def _save_at_times(self, site: Site, frames: SiteDataset) -> None:
         # Numbers of other sites' hits lie between, so this is an upper bound of what a restart would read again.
         if self._folder and frames.seq - self._saved.get(site.id, 0) >= SAVE_EVERY:
             self._saved[site.id] = frames.seq

@@ -19,8 +19,10 @@ import psycopg
 import structlog
 from pydantic import BaseModel
 
-from upper_compass.core.engine.context import Reading
-from upper_compass.frames.keeper import Keeper
+from upper_compass.core.engine.context import ReportContext
+from upper_compass.core.reports import summary, tables
+from upper_compass.frames import asking
+from upper_compass.frames.keeper import DatasetCache
 from upper_compass.reference import shipped
 from upper_compass.store.database import connect
 from upper_compass.store.sites import Site
@@ -32,6 +34,8 @@ NICE = 10
 START_SECONDS = 60.0
 AGAIN = 1.0
 EXPOSED = ("read", "read_json", "close")
+# All that is asked for is read in when the process starts, so that nobody waits for it.
+ASKED_FOR = (asking, summary, tables)
 log = structlog.get_logger()
 
 
@@ -42,10 +46,10 @@ class ReaderAwayError(Exception):
 class Reader(Protocol):
     """Answers what is asked of a site's frames, which are brought up to date first."""
 
-    def read(self, site: Site, ask: Callable[Concatenate[Reading, P], T], *given: P.args, **named: P.kwargs) -> T:
+    def read(self, site: Site, ask: Callable[Concatenate[ReportContext, P], T], *given: P.args, **named: P.kwargs) -> T:
         """What `ask` (a function of a module) gives for the site's reading and what else is given. Raises what it raises, and ReaderAwayError."""
 
-    def read_json(self, site: Site, ask: Callable[Concatenate[Reading, P], BaseModel], *given: P.args, **named: P.kwargs) -> bytes:
+    def read_json(self, site: Site, ask: Callable[Concatenate[ReportContext, P], BaseModel], *given: P.args, **named: P.kwargs) -> bytes:
         """The same as JSON, made where it was read: what is long by itself need not be taken apart and put together again on its way."""
 
     def close(self) -> None:
@@ -67,13 +71,13 @@ class ReaderHere:
             with reading() as connection:
                 row = connection.execute("SELECT oid FROM pg_database WHERE datname = current_database()").fetchone()
             folder = folder / str(row[0] if row else 0)
-        self._keeper = Keeper(reading, shipped(), folder)
+        self._keeper = DatasetCache(reading, shipped(), folder)
 
-    def read(self, site: Site, ask: Callable[Concatenate[Reading, P], T], *given: P.args, **named: P.kwargs) -> T:
+    def read(self, site: Site, ask: Callable[Concatenate[ReportContext, P], T], *given: P.args, **named: P.kwargs) -> T:
         """See Reader."""
-        return ask(Reading(self._keeper.frames(site).shards, ZoneInfo(site.rules.timezone)), *given, **named)
+        return ask(ReportContext(self._keeper.frames(site).shards, ZoneInfo(site.rules.timezone)), *given, **named)
 
-    def read_json(self, site: Site, ask: Callable[Concatenate[Reading, P], BaseModel], *given: P.args, **named: P.kwargs) -> bytes:
+    def read_json(self, site: Site, ask: Callable[Concatenate[ReportContext, P], BaseModel], *given: P.args, **named: P.kwargs) -> bytes:
         """See Reader."""
         return self.read(site, ask, *given, **named).model_dump_json().encode()
 
@@ -124,12 +128,12 @@ class ReaderApart:
         self._start()
         threading.Thread(target=self._watch, name="reader", daemon=True).start()
 
-    def read(self, site: Site, ask: Callable[Concatenate[Reading, P], T], *given: P.args, **named: P.kwargs) -> T:
+    def read(self, site: Site, ask: Callable[Concatenate[ReportContext, P], T], *given: P.args, **named: P.kwargs) -> T:
         """See Reader."""
         answer: T = self._call("read", site, ask, *given, **named)
         return answer
 
-    def read_json(self, site: Site, ask: Callable[Concatenate[Reading, P], BaseModel], *given: P.args, **named: P.kwargs) -> bytes:
+    def read_json(self, site: Site, ask: Callable[Concatenate[ReportContext, P], BaseModel], *given: P.args, **named: P.kwargs) -> bytes:
         """See Reader."""
         answer: bytes = self._call("read_json", site, ask, *given, **named)
         return answer

@@ -16,7 +16,7 @@ import polars as pl
 import structlog
 
 from upper_compass.core.dataset.coded_hits import CODED, CODED_SCHEMA, Dictionaries
-from upper_compass.frames.state import Frames
+from upper_compass.frames.state import SiteDataset
 
 FORMAT = 3
 ABOUT = "about.json"
@@ -38,7 +38,7 @@ def _digest(file: Path) -> str:
         return hashlib.file_digest(opened, "sha256").hexdigest()
 
 
-def save(frames: Frames, folder: Path, tip: str | None, erasures: int = 0) -> None:
+def save(frames: SiteDataset, folder: Path, tip: str | None, erasures: int = 0) -> None:
     """Write a snapshot, after so many erasures; a reader finds the old one or the new one, never half of one."""
     making = folder.with_name(folder.name + ".new")
     shutil.rmtree(making, ignore_errors=True)

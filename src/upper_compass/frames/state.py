@@ -1,8 +1,8 @@
-"""One site's frames: a large base and a small rest, brought up to date by what came since.
+"""One site's frames: a large main part and a small delta, brought up to date by what came since.
 
-The base holds most visitors. A visitor who did something since the base was made is taken over, with all their hits, by the rest, and buried in
-the base; so only the visitors who did something are derived anew, and both parts together always hold each visitor once. When the rest has grown
-to a fair part of the base, both are melted into a new base.
+The main part holds most visitors. A visitor who did something since the main part was made is taken over, with all their hits, by the delta, and tombstoned in
+the main part; so only the visitors who did something are derived anew, and both parts together always hold each visitor once. When the delta has grown
+to a fair part of the main part, both are compacted into a new main part.
 """
 
 from __future__ import annotations
@@ -15,76 +15,76 @@ import numpy as np
 import polars as pl
 
 from upper_compass.core.dataset.coded_hits import CODED_SCHEMA, Dictionaries, Ints, encode_hits, in_order, repeated_orders
-from upper_compass.core.dataset.lookups import Lexicon
+from upper_compass.core.dataset.lookups import DimensionLookups
 from upper_compass.core.dataset.shard import Shard
 from upper_compass.core.definitions.hits import Kind
 from upper_compass.core.definitions.reference import Reference
 from upper_compass.core.definitions.site_rules import SiteRules
 
-MELT_FROM = 20_000
-MELT_SHARE = 0.25
+COMPACT_FROM = 20_000
+COMPACT_SHARE = 0.25
 
 ORDERS = {"seq": pl.Int64(), "at": pl.Int64(), "order_id": pl.UInt32(), "visitor": pl.UInt32()}
 
 
 @dataclass(frozen=True)
-class Frames:
+class SiteDataset:
     """A site's hits as of number `seq`. Immutable but for its dictionaries, which only grow."""
 
     dictionaries: Dictionaries
-    lexicon: Lexicon
-    base: Shard
-    rest: Shard
+    lookups: DimensionLookups
+    main: Shard
+    delta: Shard
     orders: pl.DataFrame
     seq: int
 
     @property
     def shards(self) -> list[Shard]:
         """What reports are read from."""
-        return [self.base, self.rest]
+        return [self.main, self.delta]
 
     @property
     def hits(self) -> pl.DataFrame:
         """All coded hits, each once, in no order."""
-        standing = self.base.hits
-        if len(self.rest.hits):
-            standing = standing.filter(~pl.col("visitor").is_in(self.rest.hits["visitor"].unique().implode()))
-        return pl.concat([standing, self.rest.hits])
+        standing = self.main.hits
+        if len(self.delta.hits):
+            standing = standing.filter(~pl.col("visitor").is_in(self.delta.hits["visitor"].unique().implode()))
+        return pl.concat([standing, self.delta.hits])
 
 
-def start(rules: SiteRules, reference: Reference, dictionaries: Dictionaries | None = None, hits: pl.DataFrame | None = None, seq: int = 0) -> Frames:
+def start(rules: SiteRules, reference: Reference, dictionaries: Dictionaries | None = None, hits: pl.DataFrame | None = None, seq: int = 0) -> SiteDataset:
     """Frames of coded hits (in any order) and their dictionaries; without any, empty frames."""
     dictionaries = dictionaries or Dictionaries()
     hits = pl.DataFrame(schema=CODED_SCHEMA) if hits is None else hits
-    lexicon = Lexicon(rules, reference, dictionaries)
-    return _melted(dictionaries, lexicon, hits, _orders_of(hits), seq)
+    lookups = DimensionLookups(rules, reference, dictionaries)
+    return _compacted(dictionaries, lookups, hits, _orders_of(hits), seq)
 
 
-def with_rules(frames: Frames, rules: SiteRules, reference: Reference) -> Frames:
+def with_rules(frames: SiteDataset, rules: SiteRules, reference: Reference) -> SiteDataset:
     """The same hits read by other rules."""
     return start(rules, reference, frames.dictionaries, frames.hits, frames.seq)
 
 
-def advance(frames: Frames, parts: Iterable[pl.DataFrame], seq: int) -> Frames:
+def advance(frames: SiteDataset, parts: Iterable[pl.DataFrame], seq: int) -> SiteDataset:
     """Take in raw hits (frames of RAW_SCHEMA) that came since, up to number `seq`."""
     coded = [encode_hits(part, frames.dictionaries) for part in parts]
     if not any(len(part) for part in coded):
         return replace(frames, seq=seq)
-    frames.lexicon.extend()
+    frames.lookups.extend()
     fresh = pl.concat(coded)
     new_orders = _orders_of(fresh)
     orders = pl.concat([frames.orders, new_orders])
-    if len(fresh) > max(MELT_FROM, MELT_SHARE * len(frames.base.hits)):
-        return _melted(frames.dictionaries, frames.lexicon, pl.concat([frames.hits, fresh]), orders, seq)
+    if len(fresh) > max(COMPACT_FROM, COMPACT_SHARE * len(frames.main.hits)):
+        return _compacted(frames.dictionaries, frames.lookups, pl.concat([frames.hits, fresh]), orders, seq)
     touched = _touched(fresh, orders, new_orders)
-    moved = frames.base.hits[frames.base.rows_of_visitors(touched)]
-    moved = moved.filter(~pl.col("visitor").is_in(frames.rest.hits["visitor"].unique().implode()))
-    rest = in_order(pl.concat([frames.rest.hits, moved, fresh]))
-    if len(rest) > max(MELT_FROM, MELT_SHARE * len(frames.base.hits)):
-        return _melted(frames.dictionaries, frames.lexicon, pl.concat([frames.hits, fresh]), orders, seq)
-    base = copy(frames.base)
-    base.bury(touched)
-    return replace(frames, base=base, rest=Shard.of(rest, frames.lexicon, repeated_orders(orders)), orders=orders, seq=seq)
+    moved = frames.main.hits[frames.main.rows_of_visitors(touched)]
+    moved = moved.filter(~pl.col("visitor").is_in(frames.delta.hits["visitor"].unique().implode()))
+    delta = in_order(pl.concat([frames.delta.hits, moved, fresh]))
+    if len(delta) > max(COMPACT_FROM, COMPACT_SHARE * len(frames.main.hits)):
+        return _compacted(frames.dictionaries, frames.lookups, pl.concat([frames.hits, fresh]), orders, seq)
+    main = copy(frames.main)
+    main.tombstone(touched)
+    return replace(frames, main=main, delta=Shard.of(delta, frames.lookups, repeated_orders(orders)), orders=orders, seq=seq)
 
 
 def _touched(fresh: pl.DataFrame, orders: pl.DataFrame, new_orders: pl.DataFrame) -> Ints:
@@ -98,8 +98,8 @@ def _orders_of(hits: pl.DataFrame) -> pl.DataFrame:
     return hits.filter(pl.col("kind") == int(Kind.order)).select(list(ORDERS))
 
 
-def _melted(dictionaries: Dictionaries, lexicon: Lexicon, hits: pl.DataFrame, orders: pl.DataFrame, seq: int) -> Frames:
+def _compacted(dictionaries: Dictionaries, lookups: DimensionLookups, hits: pl.DataFrame, orders: pl.DataFrame, seq: int) -> SiteDataset:
     repeated = repeated_orders(orders)
     empty = pl.DataFrame(schema=CODED_SCHEMA)
-    base = Shard.of(in_order(hits), lexicon, repeated)
-    return Frames(dictionaries, lexicon, base, Shard.of(empty, lexicon, np.empty(0, np.int64)), orders, seq)
+    main = Shard.of(in_order(hits), lookups, repeated)
+    return SiteDataset(dictionaries, lookups, main, Shard.of(empty, lookups, np.empty(0, np.int64)), orders, seq)

@@ -13,7 +13,7 @@ from upper_compass.run.places import ROOT, STATE, only_one, run_quietly, say, st
 
 WEB = ROOT / "web" / "dist"
 TRACKER = ROOT / "tracker" / "dist" / "uc.js"
-LEAST_NODE = (20, 19)
+MIN_NODE = (20, 19)
 
 
 def _digest(paths: list[Path]) -> str:
@@ -37,7 +37,7 @@ def _node_fits() -> bool:
         major, minor = (int(part) for part in said.split(".")[:2])
     except ValueError:
         return False
-    return (major, minor) >= LEAST_NODE
+    return (major, minor) >= MIN_NODE
 
 
 def node_environment() -> dict[str, str]:

@@ -25,7 +25,7 @@ import psycopg
 
 from upper_compass.run.places import STATE, CannotRunError, alive, free_port, install_packages, only_one, step
 
-LEAST_VERSION = 15
+MIN_VERSION = 15
 ROLE = "compass_app"
 # What an older version of this application made as the administrator goes to the application's role.
 _OWN_ALL = f"""
@@ -118,7 +118,7 @@ def _handed_on(folder: Path) -> Iterator[dict[str, Any]]:
 def _binaries() -> Path:
     def found() -> list[Path]:
         places = Path("/usr/lib/postgresql").glob("*/bin/postgres")
-        return sorted((p.parent for p in places if int(p.parts[-3]) >= LEAST_VERSION), key=lambda p: int(p.parts[-2]))
+        return sorted((p.parent for p in places if int(p.parts[-3]) >= MIN_VERSION), key=lambda p: int(p.parts[-2]))
 
     if not found():
         install_packages("postgresql-15")

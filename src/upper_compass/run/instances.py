@@ -25,7 +25,7 @@ from upper_compass.run.build import TRACKER, WEB, build
 from upper_compass.run.cluster import Cluster, start_cluster, stop_cluster
 from upper_compass.run.places import STATE, CannotRunError, alive, free_port, only_one, say, step
 from upper_compass.settings import Clock, Settings
-from upper_compass.store import people, sites
+from upper_compass.store import accounts, sites
 from upper_compass.store.database import connect, migrate
 from upper_compass.store.hits import HitWriter
 
@@ -149,17 +149,17 @@ def halt(instance: str) -> bool:
 
 def demo() -> None:
     """Everything up, with the demo data."""
-    from upper_compass.demo.laying import ACCOUNT, PASSWORD, laid_today, lay
+    from upper_compass.demo.laying import ACCOUNT, PASSWORD, seed_demo, seeded_today
 
     build()
     now = Clock().now()
     with only_one("demo"):
         with prepared("demo") as engine:
-            fresh = laid_today(engine, now)
+            fresh = seeded_today(engine, now)
         if not fresh:
             halt("demo")
             with prepared("demo") as engine, step("Laying thirteen months of Fennmoor Mill's history"):
-                lay(engine, start_cluster().url(database("demo")), now)
+                seed_demo(engine, start_cluster().url(database("demo")), now)
         address = launch("demo")
     print(f"\nUpper Compass with the demo data of Fennmoor Mill\n\n  open      {address}\n  address   {ACCOUNT}\n  password  {PASSWORD}\n")
     print(f"The sample site, to try the tags on:\n  {address}/mill/?utm_source=letter&utm_medium=email&utm_campaign=try-it\n\n./compass stop ends it.")
@@ -170,9 +170,9 @@ def start(email: str) -> None:
     build()
     with prepared("main") as engine, engine.begin() as connection:
         made = None
-        if not people.anyone(connection):
+        if not accounts.anyone(connection):
             made = secrets.token_urlsafe(12)
-            people.add_user(connection, email, "Owner", made)
+            accounts.add_user(connection, email, "Owner", made)
     address = launch("main")
     print(f"\nUpper Compass\n\n  open      {address}")
     if made:
@@ -234,7 +234,7 @@ def token(email: str | None, name: str, instance: str | None) -> str:
             if len(addresses) != 1:
                 raise CannotRunError("Say whose token it is with --email.")
             email = addresses[0]
-        user = people.user_by_email(connection, email)
+        user = accounts.user_by_email(connection, email)
         if user is None:
             raise CannotRunError(f"There is no user with the address {email}.")
-        return people.add_token(connection, user.id, name)
+        return accounts.add_token(connection, user.id, name)

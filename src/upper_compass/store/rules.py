@@ -11,7 +11,7 @@ import sqlalchemy as sa
 from sqlalchemy.dialects.postgresql import insert
 
 from upper_compass.core.tagging.tag_rules import Rule, RuleSet
-from upper_compass.store.people import digest
+from upper_compass.store.accounts import digest
 from upper_compass.store.sites import log_change
 from upper_compass.store.tables import roles, rule_drafts, rule_trials, rule_versions, sites, users
 

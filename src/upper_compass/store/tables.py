@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import sqlalchemy as sa
 from sqlalchemy.dialects.postgresql import JSONB, UUID
 
@@ -13,11 +15,11 @@ _now = sa.text("now()")
 ROLES = ("viewer", "analyst", "owner")
 
 
-def _moment(name: str, *, default: bool = False) -> sa.Column:
+def _moment(name: str, *, default: bool = False) -> sa.Column[Any]:
     return sa.Column(name, sa.DateTime(timezone=True), nullable=not default, server_default=_now if default else None)
 
 
-def _owner() -> sa.Column:
+def _owner() -> sa.Column[Any]:
     return sa.Column("created_by", sa.ForeignKey("users.id", ondelete="SET NULL"), nullable=True)
 
 

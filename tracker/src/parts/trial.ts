@@ -1,5 +1,5 @@
 import type { Rule } from "../rules/data";
-import { obey } from "../rules/engine";
+import { runRules } from "../rules/engine";
 import { panel } from "../rules/panel";
 import { safely } from "../safe";
 import { seenBy } from "../seen";
@@ -20,5 +20,5 @@ safely(() => {
     endTrial();
     location.reload();
   });
-  obey(tools, uc_trial.rules, watch);
+  runRules(tools, uc_trial.rules, watch);
 })();

@@ -30,7 +30,7 @@ function device(): string {
 }
 
 /** A number from 0 to 99 that stays the same for a visitor and a rule. */
-function lot(text: string): number {
+function hashBucket(text: string): number {
   let hash = 2166136261;
   for (const sign of text) hash = Math.imul(hash ^ (sign.codePointAt(0) ?? 0), 16777619);
   return ((hash ^ (hash >>> 15)) >>> 0) % 100;
@@ -61,6 +61,6 @@ export function holds(tools: Tools, condition: Condition, rule: string): [boolea
       return [found === condition.visitor, found];
     }
     default:
-      return [lot(tools.visitor() + rule) < condition.percent, ""];
+      return [hashBucket(tools.visitor() + rule) < condition.percent, ""];
   }
 }

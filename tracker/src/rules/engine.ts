@@ -52,7 +52,7 @@ function act(tools: Tools, action: Action, element?: Element): string {
 }
 
 /** Does what the rules say, each for itself: one that fails takes no other with it. */
-export function obey(tools: Tools, rules: Rule[], watch?: Watch): void {
+export function runRules(tools: Tools, rules: Rule[], watch?: Watch): void {
   const fire = (rule: Rule, element?: Element, which?: (action: Action) => boolean): void => {
     const go = tools.safely(() => {
       for (const condition of rule.only_if ?? []) {

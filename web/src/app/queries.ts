@@ -1,6 +1,6 @@
 import { infiniteQueryOptions, keepPreviousData, QueryClient, queryOptions } from "@tanstack/react-query";
 
-import { ApiError, ask, client, rememberCsrf, type Narrowing, type Period, type Schemas, type Versus } from "@/api/client";
+import { ApiError, ask, client, rememberCsrf, type DimensionFilter, type Period, type Schemas, type Versus } from "@/api/client";
 
 export const queries = new QueryClient({
   defaultOptions: {
@@ -46,7 +46,7 @@ export interface Asked {
   period: Period;
   versus: Versus;
   goal: number | null;
-  only: Narrowing[];
+  filters: DimensionFilter[];
 }
 
 /** A period that holds today moves; it is asked for again every few seconds. */
@@ -55,18 +55,18 @@ export interface Live {
 }
 const every = (live: boolean) => (live ? 4_000 : false);
 
-export const tableQuery = (site: string, body: Asked & Omit<Schemas["TableRequest"], keyof Asked | "with_hidden">, { live }: Live) =>
+export const tableQuery = (site: string, body: Asked & Omit<Schemas["TableRequest"], keyof Asked | "with_excluded">, { live }: Live) =>
   queryOptions({
     queryKey: ["table", site, body],
-    queryFn: () => ask(client.POST("/api/v1/sites/{site}/reports/table", { ...at(site), body: { with_hidden: false, ...body } })),
+    queryFn: () => ask(client.POST("/api/v1/sites/{site}/reports/table", { ...at(site), body: { with_excluded: false, ...body } })),
     placeholderData: keepPreviousData,
     refetchInterval: every(live),
   });
 
-export const seriesQuery = (site: string, body: Asked & Omit<Schemas["SeriesRequest"], keyof Asked | "with_hidden">, { live }: Live) =>
+export const seriesQuery = (site: string, body: Asked & Omit<Schemas["SeriesRequest"], keyof Asked | "with_excluded">, { live }: Live) =>
   queryOptions({
     queryKey: ["series", site, body],
-    queryFn: () => ask(client.POST("/api/v1/sites/{site}/reports/series", { ...at(site), body: { with_hidden: false, ...body } })),
+    queryFn: () => ask(client.POST("/api/v1/sites/{site}/reports/series", { ...at(site), body: { with_excluded: false, ...body } })),
     placeholderData: keepPreviousData,
     refetchInterval: every(live),
   });
@@ -160,7 +160,7 @@ export const linksQuery = (site: string, goal: number | null) =>
   });
 
 export const unmadeQuery = (site: string) =>
-  queryOptions({ queryKey: ["unmade", site], queryFn: () => ask(client.GET("/api/v1/sites/{site}/links/unmade", at(site))) });
+  queryOptions({ queryKey: ["unmade", site], queryFn: () => ask(client.GET("/api/v1/sites/{site}/links/unregistered", at(site))) });
 
 export const vocabularyQuery = (site: string) =>
   queryOptions({ queryKey: ["vocabulary", site], queryFn: () => ask(client.GET("/api/v1/sites/{site}/vocabulary", at(site))) });
@@ -197,7 +197,7 @@ export const refusedQuery = (site: string, since: string) =>
 export const storyQuery = (site: string, visitor: string, number: number, goal: number | null) =>
   queryOptions({
     queryKey: ["story", site, visitor, number, goal],
-    queryFn: () => ask(client.GET("/api/v1/sites/{site}/visits/story", { params: { path: { site }, query: { visitor, number, goal } } })),
+    queryFn: () => ask(client.GET("/api/v1/sites/{site}/visits/detail", { params: { path: { site }, query: { visitor, number, goal } } })),
   });
 
 export const answerQuery = (site: string, body: Schemas["AnswerRequest"], { live }: Live) =>

@@ -2,19 +2,19 @@ import { createRootRoute, createRoute, createRouter, lazyRouteComponent, Outlet 
 
 import type { ComponentType } from "react";
 
-import { Door } from "@/app/Door";
+import { RequireSession } from "@/app/RequireSession";
 import { parseSearch, readView, stringifySearch } from "@/state/address";
 import { NotFound } from "@/views/NotFound";
 import { Overview } from "@/views/Overview";
 
 const root = createRootRoute({ component: Outlet, notFoundComponent: NotFound });
-const door = createRoute({ getParentRoute: () => root, path: "/", component: Door });
+const door = createRoute({ getParentRoute: () => root, path: "/", component: RequireSession });
 
 export const siteRoute = createRoute({
   getParentRoute: () => root,
   path: "/s/$site",
   validateSearch: readView,
-  component: Door,
+  component: RequireSession,
 });
 
 export const overviewRoute = createRoute({ getParentRoute: () => siteRoute, path: "/read/overview", component: Overview });

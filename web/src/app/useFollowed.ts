@@ -1,13 +1,13 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 
-import type { ToldHit } from "@/api/client";
+import type { HitRecord } from "@/api/client";
 import { followedQuery, nowQuery } from "@/app/queries";
 
 const PATIENCE = 8_000;
 
 /** What arrives of the visitor who opened the page with this token, newest first; `at` is the server's clock, `late` says that it takes long. */
-export function useFollowed(site: string, token: string): { hits: ToldHit[]; at: number; late: boolean } {
+export function useFollowed(site: string, token: string): { hits: HitRecord[]; at: number; late: boolean } {
   const followed = useQuery(followedQuery(site, token));
   const visitor = followed.data?.visitor ?? null;
   const arrived = useQuery({ ...nowQuery(site, visitor), enabled: visitor !== null });

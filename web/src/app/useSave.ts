@@ -1,7 +1,10 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 
 /** Sends a change; whatever is shown is read anew once it is done. */
-export function useSave<Given, Saved>(send: (given: Given) => Promise<Saved>, after?: (saved: Saved, given: Given) => void) {
+export function useSave<UseSaveProps, Saved>(
+  send: (given: UseSaveProps) => Promise<Saved>,
+  after?: (saved: Saved, given: UseSaveProps) => void,
+) {
   const queries = useQueryClient();
   return useMutation({
     mutationFn: send,

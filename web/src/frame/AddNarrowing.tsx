@@ -37,7 +37,7 @@ function NarrowingForm({ done }: { done: () => void }) {
     period,
     versus: "none" as const,
     goal: null,
-    only: [],
+    filters: [],
     dimensions: [dimension],
     measures: ["visits"],
     descending: true,

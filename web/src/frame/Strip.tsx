@@ -1,7 +1,7 @@
 import { DropdownMenu } from "radix-ui";
 import type { ReactNode } from "react";
 
-import type { Narrowing, Site, Versus } from "@/api/client";
+import type { DimensionFilter, Site, Versus } from "@/api/client";
 import { HOME, viewPath } from "@/app/stages";
 import { AddNarrowing } from "@/frame/AddNarrowing";
 import { PeriodControl } from "@/frame/PeriodControl";
@@ -11,7 +11,7 @@ import { valueWords, versusWords } from "@/words/format";
 
 /** The sentence under which everything below is read; its dotted words are its controls. */
 export function Strip({ sites }: { sites: Site[] }) {
-  const { site, goals, goal, versus, period, only, setVersus, steerBy } = useView();
+  const { site, goals, goal, versus, period, filters, setVersus, steerBy } = useView();
   return (
     <header className="strip">
       <div className="context">
@@ -52,7 +52,7 @@ export function Strip({ sites }: { sites: Site[] }) {
         )}
       </div>
       <div className="chips">
-        {only.map((one) => (
+        {filters.map((one) => (
           <Chip key={`${one.dimension} ${one.without}`} narrowing={one} />
         ))}
         <AddNarrowing />
@@ -91,7 +91,7 @@ function Choice({
   );
 }
 
-function Chip({ narrowing }: { narrowing: Narrowing }) {
+function Chip({ narrowing }: { narrowing: DimensionFilter }) {
   const { registry, widen } = useView();
   const title = registry?.dimensions.find((one) => one.name === narrowing.dimension)?.title ?? narrowing.dimension;
   const values = narrowing.values.map((value) => valueWords(narrowing.dimension, value)).join(" or ");

@@ -576,7 +576,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/sites/{site}/links/unmade": {
+    "/api/v1/sites/{site}/links/unregistered": {
         parameters: {
             query?: never;
             header?: never;
@@ -587,7 +587,7 @@ export interface paths {
          * List Unmade
          * @description Links seen in the traffic of the last 90 days that nobody made here. For the site's viewers.
          */
-        get: operations["list_unmade_api_v1_sites__site__links_unmade_get"];
+        get: operations["list_unmade_api_v1_sites__site__links_unregistered_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -784,7 +784,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/sites/{site}/visits/story": {
+    "/api/v1/sites/{site}/visits/detail": {
         parameters: {
             query?: never;
             header?: never;
@@ -792,10 +792,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Visit Story
+         * Visit Detail
          * @description One visit with all its hits, and why it came from where it did. For the site's viewers.
          */
-        get: operations["visit_story_api_v1_sites__site__visits_story_get"];
+        get: operations["visit_detail_api_v1_sites__site__visits_detail_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -864,7 +864,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/sites/{site}/findings/mend": {
+    "/api/v1/sites/{site}/findings/fix": {
         parameters: {
             query?: never;
             header?: never;
@@ -874,10 +874,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Mend
+         * Fix
          * @description Mend one thing, or take that back; history is read anew. For the site's analysts; a host that is no source is for its owners.
          */
-        post: operations["mend_api_v1_sites__site__findings_mend_post"];
+        post: operations["fix_api_v1_sites__site__findings_fix_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1082,6 +1082,37 @@ export interface components {
             at: string;
         };
         /**
+         * ActiveVisitors
+         * @description Distinct visitors with a hit in the last 5 and 30 minutes; those of the last 30 by the page they saw last, by source, by event.
+         */
+        ActiveVisitors: {
+            /**
+             * Five
+             * @default 0
+             */
+            five: number;
+            /**
+             * Thirty
+             * @default 0
+             */
+            thirty: number;
+            /**
+             * Pages
+             * @default []
+             */
+            pages: components["schemas"]["RankedValue"][];
+            /**
+             * Sources
+             * @default []
+             */
+            sources: components["schemas"]["RankedValue"][];
+            /**
+             * Events
+             * @default []
+             */
+            events: components["schemas"]["RankedValue"][];
+        };
+        /**
          * AddAlias
          * @description Make one spelling the same as the other.
          */
@@ -1133,10 +1164,10 @@ export interface components {
             /** Goal */
             goal: number;
             /**
-             * Only
+             * Filters
              * @default []
              */
-            only: components["schemas"]["Narrowing"][];
+            filters: components["schemas"]["DimensionFilter"][];
         };
         /**
          * BuiltLink
@@ -1163,27 +1194,6 @@ export interface components {
             remarks: components["schemas"]["Remark"][];
         };
         /**
-         * Came
-         * @description What came by a link since it was made.
-         */
-        Came: {
-            /**
-             * Visits
-             * @default 0
-             */
-            visits: number;
-            /**
-             * Conversions
-             * @default 0
-             */
-            conversions: number;
-            /**
-             * Value
-             * @default 0
-             */
-            value: number;
-        };
-        /**
          * ChannelRule
          * @description One line of the ordered channel list. Every condition that is given must hold; of a list, any.
          *
@@ -1197,7 +1207,7 @@ export interface components {
         };
         /**
          * ChannelTest
-         * @description Conditions on one origin; the fields are tidied values, `kinds` are kinds of source.
+         * @description Conditions on one traffic source; the fields are tidied values, `kinds` are kinds of source.
          */
         ChannelTest: {
             /** Sources */
@@ -1298,16 +1308,6 @@ export interface components {
             value?: (components["schemas"]["FixedText"] | components["schemas"]["FromQuery"] | components["schemas"]["FromCookie"] | components["schemas"]["FromElement"] | components["schemas"]["FromVariable"] | components["schemas"]["FromSource"]) | null;
         };
         /**
-         * Counted
-         * @description A value and how often it was there.
-         */
-        Counted: {
-            /** Value */
-            value: string;
-            /** Times */
-            times: number;
-        };
-        /**
          * Credentials
          * @description An address and a password.
          * @example {
@@ -1333,6 +1333,27 @@ export interface components {
             kind: "device";
             /** Devices */
             devices: ("phone" | "tablet" | "desktop")[];
+        };
+        /**
+         * DimensionFilter
+         * @description *Only these*, or with `without` *Without these*: visits that have one of the values.
+         * @example {
+         *       "dimension": "channel",
+         *       "values": [
+         *         "Email"
+         *       ]
+         *     }
+         */
+        DimensionFilter: {
+            /** Dimension */
+            dimension: string;
+            /** Values */
+            values: string[];
+            /**
+             * Without
+             * @default false
+             */
+            without: boolean;
         };
         /**
          * DimensionOut
@@ -1464,7 +1485,7 @@ export interface components {
             /** Description */
             description: string;
             /** Pages */
-            pages: components["schemas"]["Counted"][];
+            pages: components["schemas"]["ValueCount"][];
             /** Props */
             props: components["schemas"]["PropOut"][];
         };
@@ -1481,10 +1502,10 @@ export interface components {
         EventsRequest: {
             period: components["schemas"]["Period"];
             /**
-             * Only
+             * Filters
              * @default []
              */
-            only: components["schemas"]["Narrowing"][];
+            filters: components["schemas"]["DimensionFilter"][];
         };
         /**
          * Explanation
@@ -1523,41 +1544,6 @@ export interface components {
             value: string;
         };
         /**
-         * Figures
-         * @description Measures of one row; a ratio over nothing is null.
-         *
-         *     `interval`: the Wilson interval of a share over something. `few`: shares with fewer than five expected successes or failures.
-         */
-        Figures: {
-            /** Values */
-            values: {
-                [key: string]: number | null;
-            };
-            /** Before */
-            before?: {
-                [key: string]: number | null;
-            } | null;
-            /**
-             * Interval
-             * @default {}
-             */
-            interval: {
-                [key: string]: components["schemas"]["Interval"];
-            };
-            /**
-             * Few
-             * @default []
-             */
-            few: string[];
-            /**
-             * Beyond Chance
-             * @default {}
-             */
-            beyond_chance: {
-                [key: string]: boolean;
-            };
-        };
-        /**
          * FindingOut
          * @description A finding, and whether somebody accepted it.
          */
@@ -1587,9 +1573,30 @@ export interface components {
              * @default []
              */
             examples: string[];
-            /** Mend */
-            mend?: (components["schemas"]["AddAlias"] | components["schemas"]["TakeMedium"] | components["schemas"]["IgnoreHost"]) | null;
+            /** Fix */
+            fix?: (components["schemas"]["AddAlias"] | components["schemas"]["TakeMedium"] | components["schemas"]["IgnoreHost"]) | null;
             accepted?: components["schemas"]["AcceptedOut"] | null;
+        };
+        /**
+         * FixIn
+         * @description What to mend; with `undo` the same is taken back.
+         * @example {
+         *       "fix": {
+         *         "field": "medium",
+         *         "kind": "alias",
+         *         "that": "email",
+         *         "this": "e-mail"
+         *       }
+         *     }
+         */
+        FixIn: {
+            /** Fix */
+            fix: components["schemas"]["AddAlias"] | components["schemas"]["TakeMedium"] | components["schemas"]["IgnoreHost"];
+            /**
+             * Undo
+             * @default false
+             */
+            undo: boolean;
         };
         /**
          * FixedText
@@ -1812,6 +1819,77 @@ export interface components {
             token: string;
         };
         /**
+         * HitRecord
+         * @description One hit. `at` in ms since 1970; `visit`: number of the visitor's visit, 0 for a hit that belongs to none; `repeated`: its order id came earlier.
+         */
+        HitRecord: {
+            /** Seq */
+            seq: number;
+            /** At */
+            at: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "view" | "event" | "order" | "engage";
+            /** Visitor */
+            visitor: string;
+            /** Visit */
+            visit: number;
+            /** Url */
+            url: string;
+            /** Referrer */
+            referrer: string;
+            /** Host */
+            host: string;
+            /** Page */
+            page: string;
+            /** Title */
+            title: string;
+            /** Name */
+            name: string;
+            /** Value */
+            value: number | null;
+            /** Currency */
+            currency: string;
+            /** Order Id */
+            order_id: string;
+            /** Repeated */
+            repeated: boolean;
+            /** Engaged Ms */
+            engaged_ms: number;
+            /** Props */
+            props: {
+                [key: string]: string | boolean | number;
+            };
+            /** Fields */
+            fields: {
+                [key: string]: string;
+            };
+            /** Channel */
+            channel: string;
+            /** Source */
+            source: string;
+            /** Medium */
+            medium: string;
+            /** Campaign */
+            campaign: string;
+            /** Device */
+            device: string;
+            /** Browser */
+            browser: string;
+            /** System */
+            system: string;
+            /** Language */
+            language: string;
+            /** Country */
+            country: string;
+            /** Robot */
+            robot: boolean;
+            /** Own */
+            own: boolean;
+        };
+        /**
          * HitValue
          * @description A conversion is worth the value of its hit, or the total of its order; missing is 0.
          */
@@ -2017,7 +2095,28 @@ export interface components {
             /** Archived */
             archived: boolean;
             read: components["schemas"]["BuiltLink"];
-            came: components["schemas"]["Came"];
+            came: components["schemas"]["LinkPerformance"];
+        };
+        /**
+         * LinkPerformance
+         * @description What came by a link since it was made.
+         */
+        LinkPerformance: {
+            /**
+             * Visits
+             * @default 0
+             */
+            visits: number;
+            /**
+             * Conversions
+             * @default 0
+             */
+            conversions: number;
+            /**
+             * Value
+             * @default 0
+             */
+            value: number;
         };
         /**
          * LinksIn
@@ -2043,16 +2142,6 @@ export interface components {
             note: string;
         };
         /**
-         * Listed
-         * @description A value, and how many visitors it stands for.
-         */
-        Listed: {
-            /** Value */
-            value: string;
-            /** Visitors */
-            visitors: number;
-        };
-        /**
          * LiveIn
          * @description Make the draft live. `note` says what for; `was`: the draft as it was seen, so that nothing goes live that was not.
          * @example {
@@ -2067,6 +2156,21 @@ export interface components {
             note: string;
             /** Was */
             was?: components["schemas"]["Rule"][] | null;
+        };
+        /**
+         * LiveUpdate
+         * @description What arrived up to number `seq`, newest first; how many hits more there were; who is on the site. `at` in ms since 1970.
+         */
+        LiveUpdate: {
+            /** Seq */
+            seq: number;
+            /** At */
+            at: number;
+            /** Arrived */
+            arrived: components["schemas"]["HitRecord"][];
+            /** Left Out */
+            left_out: number;
+            present: components["schemas"]["ActiveVisitors"];
         };
         /**
          * MeasureOut
@@ -2091,76 +2195,39 @@ export interface components {
             parts: string[];
         };
         /**
-         * MendIn
-         * @description What to mend; with `undo` the same is taken back.
-         * @example {
-         *       "mend": {
-         *         "field": "medium",
-         *         "kind": "alias",
-         *         "that": "email",
-         *         "this": "e-mail"
-         *       }
-         *     }
+         * MeasureValues
+         * @description Measures of one row; a ratio over nothing is null.
+         *
+         *     `interval`: the Wilson interval of a share over something. `few`: shares with fewer than five expected successes or failures.
          */
-        MendIn: {
-            /** Mend */
-            mend: components["schemas"]["AddAlias"] | components["schemas"]["TakeMedium"] | components["schemas"]["IgnoreHost"];
-            /**
-             * Undo
-             * @default false
-             */
-            undo: boolean;
-        };
-        /**
-         * Move
-         * @description How many visits leave one value of a field for another.
-         */
-        Move: {
-            /**
-             * Field
-             * @enum {string}
-             */
-            field: "channel" | "source" | "medium" | "campaign" | "content" | "term" | "label";
-            /** Was */
-            was: string;
-            /** Becomes */
-            becomes: string;
-            /** Visits */
-            visits: number;
-        };
-        /**
-         * MovesOut
-         * @description What would change, and in which days.
-         */
-        MovesOut: {
-            /** Visits */
-            visits: number;
-            /** Moved */
-            moved: number;
-            /** Moves */
-            moves: components["schemas"]["Move"][];
-            period: components["schemas"]["Period"];
-        };
-        /**
-         * Narrowing
-         * @description *Only these*, or with `without` *Without these*: visits that have one of the values.
-         * @example {
-         *       "dimension": "channel",
-         *       "values": [
-         *         "Email"
-         *       ]
-         *     }
-         */
-        Narrowing: {
-            /** Dimension */
-            dimension: string;
+        MeasureValues: {
             /** Values */
-            values: string[];
+            values: {
+                [key: string]: number | null;
+            };
+            /** Before */
+            before?: {
+                [key: string]: number | null;
+            } | null;
             /**
-             * Without
-             * @default false
+             * Interval
+             * @default {}
              */
-            without: boolean;
+            interval: {
+                [key: string]: components["schemas"]["Interval"];
+            };
+            /**
+             * Few
+             * @default []
+             */
+            few: string[];
+            /**
+             * Is Significant
+             * @default {}
+             */
+            is_significant: {
+                [key: string]: boolean;
+            };
         };
         /**
          * NoValue
@@ -2196,28 +2263,6 @@ export interface components {
              * @enum {string}
              */
             kind: "order";
-        };
-        /**
-         * Origin
-         * @description Where a view came from, tidied, aliases applied, sorted into a channel; without `evidence` it is direct.
-         */
-        Origin: {
-            /** Source */
-            source: string;
-            /** Medium */
-            medium: string;
-            /** Campaign */
-            campaign: string;
-            /** Content */
-            content: string;
-            /** Term */
-            term: string;
-            /** Label */
-            label: string;
-            /** Channel */
-            channel: string;
-            /** Evidence */
-            evidence: boolean;
         };
         /**
          * PageField
@@ -2306,53 +2351,6 @@ export interface components {
             value?: string | null;
         };
         /**
-         * Point
-         * @description One bucket; `at` is its local start. `before` lies at the same place in the versus period.
-         */
-        Point: {
-            /** At */
-            at: string;
-            /** Values */
-            values: {
-                [key: string]: number | null;
-            };
-            /** Before */
-            before?: {
-                [key: string]: number | null;
-            } | null;
-        };
-        /**
-         * Present
-         * @description Distinct visitors with a hit in the last 5 and 30 minutes; those of the last 30 by the page they saw last, by source, by event.
-         */
-        Present: {
-            /**
-             * Five
-             * @default 0
-             */
-            five: number;
-            /**
-             * Thirty
-             * @default 0
-             */
-            thirty: number;
-            /**
-             * Pages
-             * @default []
-             */
-            pages: components["schemas"]["Listed"][];
-            /**
-             * Sources
-             * @default []
-             */
-            sources: components["schemas"]["Listed"][];
-            /**
-             * Events
-             * @default []
-             */
-            events: components["schemas"]["Listed"][];
-        };
-        /**
          * PreviewOut
          * @description What it would have counted, and in which days.
          */
@@ -2364,7 +2362,7 @@ export interface components {
             /** Value */
             value: number;
             /** Pages */
-            pages: components["schemas"]["Counted"][];
+            pages: components["schemas"]["ValueCount"][];
             /** More Pages */
             more_pages: number;
             period: components["schemas"]["Period"];
@@ -2403,7 +2401,7 @@ export interface components {
             /** Key */
             key: string;
             /** Values */
-            values: components["schemas"]["Counted"][];
+            values: components["schemas"]["ValueCount"][];
             /** Different */
             different: number;
         };
@@ -2446,6 +2444,46 @@ export interface components {
             kind: "query";
             /** Key */
             key: string;
+        };
+        /**
+         * RankedValue
+         * @description A value, and how many visitors it stands for.
+         */
+        RankedValue: {
+            /** Value */
+            value: string;
+            /** Visitors */
+            visitors: number;
+        };
+        /**
+         * Reclassification
+         * @description How many visits leave one value of a field for another.
+         */
+        Reclassification: {
+            /**
+             * Field
+             * @enum {string}
+             */
+            field: "channel" | "source" | "medium" | "campaign" | "content" | "term" | "label";
+            /** Was */
+            was: string;
+            /** Becomes */
+            becomes: string;
+            /** Visits */
+            visits: number;
+        };
+        /**
+         * ReclassificationOut
+         * @description What would change, and in which days.
+         */
+        ReclassificationOut: {
+            /** Visits */
+            visits: number;
+            /** Moved */
+            moved: number;
+            /** Moves */
+            moves: components["schemas"]["Reclassification"][];
+            period: components["schemas"]["Period"];
         };
         /**
          * RecordEvent
@@ -2523,6 +2561,15 @@ export interface components {
             dimensions: components["schemas"]["DimensionOut"][];
         };
         /**
+         * RemainderRow
+         * @description What the limit left out: how many rows, and the sum of what can be added up (null for counts of people).
+         */
+        RemainderRow: {
+            /** Rows */
+            rows: number;
+            figures: components["schemas"]["MeasureValues"];
+        };
+        /**
          * Remark
          * @description Something about one field. `wrong` stops the link; `use` is what could stand there instead.
          */
@@ -2538,15 +2585,6 @@ export interface components {
             text: string;
             /** Use */
             use?: string | null;
-        };
-        /**
-         * Rest
-         * @description What the limit left out: how many rows, and the sum of what can be added up (null for counts of people).
-         */
-        Rest: {
-            /** Rows */
-            rows: number;
-            figures: components["schemas"]["Figures"];
         };
         /**
          * Row
@@ -2574,10 +2612,10 @@ export interface components {
              */
             few: string[];
             /**
-             * Beyond Chance
+             * Is Significant
              * @default {}
              */
-            beyond_chance: {
+            is_significant: {
                 [key: string]: boolean;
             };
             /** Keys */
@@ -2718,6 +2756,22 @@ export interface components {
             kind: "sent";
         };
         /**
+         * SeriesPoint
+         * @description One bucket; `at` is its local start. `before` lies at the same place in the versus period.
+         */
+        SeriesPoint: {
+            /** At */
+            at: string;
+            /** Values */
+            values: {
+                [key: string]: number | null;
+            };
+            /** Before */
+            before?: {
+                [key: string]: number | null;
+            } | null;
+        };
+        /**
          * SeriesRequest
          * @description The course over time. Each bucket is judged as a period of its own.
          */
@@ -2734,15 +2788,15 @@ export interface components {
             /** Measures */
             measures: string[];
             /**
-             * Only
+             * Filters
              * @default []
              */
-            only: components["schemas"]["Narrowing"][];
+            filters: components["schemas"]["DimensionFilter"][];
             /**
-             * With Hidden
+             * With Excluded
              * @default false
              */
-            with_hidden: boolean;
+            with_excluded: boolean;
             /**
              * Bucket
              * @default day
@@ -2765,8 +2819,8 @@ export interface components {
             /** Measures */
             measures: string[];
             /** Points */
-            points: components["schemas"]["Point"][];
-            total: components["schemas"]["Figures"];
+            points: components["schemas"]["SeriesPoint"][];
+            total: components["schemas"]["MeasureValues"];
             /**
              * Notes
              * @default []
@@ -3304,24 +3358,6 @@ export interface components {
             used: string;
         };
         /**
-         * Story
-         * @description One visit: its hits in order, the conversions among them by `seq`, why it came from where it did, and the visitor's other visits.
-         */
-        Story: {
-            visit: components["schemas"]["ToldVisit"];
-            /** Hits */
-            hits: components["schemas"]["ToldHit"][];
-            /** Hits Left Out */
-            hits_left_out: number;
-            /** Conversions */
-            conversions: {
-                [key: string]: number;
-            };
-            why: components["schemas"]["Explanation"];
-            /** Others */
-            others: components["schemas"]["ToldVisit"][];
-        };
-        /**
          * TableRequest
          * @description A breakdown by up to two dimensions; without one, the totals alone.
          */
@@ -3338,15 +3374,15 @@ export interface components {
             /** Measures */
             measures: string[];
             /**
-             * Only
+             * Filters
              * @default []
              */
-            only: components["schemas"]["Narrowing"][];
+            filters: components["schemas"]["DimensionFilter"][];
             /**
-             * With Hidden
+             * With Excluded
              * @default false
              */
-            with_hidden: boolean;
+            with_excluded: boolean;
             /**
              * Dimensions
              * @default []
@@ -3378,8 +3414,8 @@ export interface components {
             measures: string[];
             /** Rows */
             rows: components["schemas"]["Row"][];
-            rest: components["schemas"]["Rest"] | null;
-            total: components["schemas"]["Figures"];
+            rest: components["schemas"]["RemainderRow"] | null;
+            total: components["schemas"]["MeasureValues"];
             /**
              * Notes
              * @default []
@@ -3483,21 +3519,6 @@ export interface components {
             value: string;
         };
         /**
-         * Tidings
-         * @description What arrived up to number `seq`, newest first; how many hits more there were; who is on the site. `at` in ms since 1970.
-         */
-        Tidings: {
-            /** Seq */
-            seq: number;
-            /** At */
-            at: number;
-            /** Arrived */
-            arrived: components["schemas"]["ToldHit"][];
-            /** Left Out */
-            left_out: number;
-            present: components["schemas"]["Present"];
-        };
-        /**
          * TokenOut
          * @description A token that goes behind `#uc-follow=` or `#uc-own=` in an address of the site, when it was made, and when it ends.
          */
@@ -3516,81 +3537,116 @@ export interface components {
             until: string;
         };
         /**
-         * ToldHit
-         * @description One hit. `at` in ms since 1970; `visit`: number of the visitor's visit, 0 for a hit that belongs to none; `repeated`: its order id came earlier.
+         * TrafficSource
+         * @description Where a view came from, tidied, aliases applied, sorted into a channel; without `evidence` it is direct.
          */
-        ToldHit: {
-            /** Seq */
-            seq: number;
-            /** At */
-            at: number;
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "view" | "event" | "order" | "engage";
-            /** Visitor */
-            visitor: string;
-            /** Visit */
-            visit: number;
-            /** Url */
-            url: string;
-            /** Referrer */
-            referrer: string;
-            /** Host */
-            host: string;
-            /** Page */
-            page: string;
-            /** Title */
-            title: string;
-            /** Name */
-            name: string;
-            /** Value */
-            value: number | null;
-            /** Currency */
-            currency: string;
-            /** Order Id */
-            order_id: string;
-            /** Repeated */
-            repeated: boolean;
-            /** Engaged Ms */
-            engaged_ms: number;
-            /** Props */
-            props: {
-                [key: string]: string | boolean | number;
-            };
-            /** Fields */
-            fields: {
-                [key: string]: string;
-            };
-            /** Channel */
-            channel: string;
+        TrafficSource: {
             /** Source */
             source: string;
             /** Medium */
             medium: string;
             /** Campaign */
             campaign: string;
-            /** Device */
-            device: string;
-            /** Browser */
-            browser: string;
-            /** System */
-            system: string;
-            /** Language */
-            language: string;
-            /** Country */
-            country: string;
-            /** Robot */
-            robot: boolean;
-            /** Own */
-            own: boolean;
+            /** Content */
+            content: string;
+            /** Term */
+            term: string;
+            /** Label */
+            label: string;
+            /** Channel */
+            channel: string;
+            /** Evidence */
+            evidence: boolean;
         };
         /**
-         * ToldVisit
-         * @description One visit: times in ms, words of its dimensions. `hidden`: of a robot or the site's own people.
+         * TrialOut
+         * @description The token of a trial: `#uc-trial=TOKEN` behind an address of the site turns the draft on for the browser that opens it.
          */
-        ToldVisit: {
+        TrialOut: {
+            /** Token */
+            token: string;
+            /**
+             * Until
+             * Format: date-time
+             */
+            until: string;
+        };
+        /**
+         * UnregisteredLink
+         * @description Tags seen on landing pages that no link made here bears.
+         */
+        UnregisteredLink: {
+            /** Source */
+            source: string;
+            /** Medium */
+            medium: string;
+            /** Campaign */
+            campaign: string;
+            /** Content */
+            content: string;
+            /** Term */
+            term: string;
+            /** Label */
+            label: string;
+            /** Page */
+            page: string;
+            /** Visits */
+            visits: number;
+        };
+        /**
+         * ValueCount
+         * @description A value and how often it was there.
+         */
+        ValueCount: {
+            /** Value */
+            value: string;
+            /** Times */
+            times: number;
+        };
+        /**
+         * VersionOut
+         * @description A version that was made live, and what was another in it than in the one before. `by` is null when they are gone.
+         */
+        VersionOut: {
+            /** Number */
+            number: number;
+            /** Note */
+            note: string;
+            /** By */
+            by: string | null;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Rules */
+            rules: components["schemas"]["Rule"][];
+            /** Changes */
+            changes: components["schemas"]["RuleChange"][];
+        };
+        /**
+         * VisitDetail
+         * @description One visit: its hits in order, the conversions among them by `seq`, why it came from where it did, and the visitor's other visits.
+         */
+        VisitDetail: {
+            visit: components["schemas"]["VisitRecord"];
+            /** Hits */
+            hits: components["schemas"]["HitRecord"][];
+            /** Hits Left Out */
+            hits_left_out: number;
+            /** Conversions */
+            conversions: {
+                [key: string]: number;
+            };
+            why: components["schemas"]["Explanation"];
+            /** Others */
+            others: components["schemas"]["VisitRecord"][];
+        };
+        /**
+         * VisitRecord
+         * @description One visit: times in ms, words of its dimensions. `excluded`: of a robot or the site's own people.
+         */
+        VisitRecord: {
             /** Source */
             source: string;
             /** Medium */
@@ -3617,8 +3673,8 @@ export interface components {
             views: number;
             /** Bounce */
             bounce: boolean;
-            /** Hidden */
-            hidden: boolean;
+            /** Excluded */
+            excluded: boolean;
             /** Channel */
             channel: string;
             /** Entry Page */
@@ -3647,62 +3703,6 @@ export interface components {
             value: number;
         };
         /**
-         * TrialOut
-         * @description The token of a trial: `#uc-trial=TOKEN` behind an address of the site turns the draft on for the browser that opens it.
-         */
-        TrialOut: {
-            /** Token */
-            token: string;
-            /**
-             * Until
-             * Format: date-time
-             */
-            until: string;
-        };
-        /**
-         * Unmade
-         * @description Tags seen on landing pages that no link made here bears.
-         */
-        Unmade: {
-            /** Source */
-            source: string;
-            /** Medium */
-            medium: string;
-            /** Campaign */
-            campaign: string;
-            /** Content */
-            content: string;
-            /** Term */
-            term: string;
-            /** Label */
-            label: string;
-            /** Page */
-            page: string;
-            /** Visits */
-            visits: number;
-        };
-        /**
-         * VersionOut
-         * @description A version that was made live, and what was another in it than in the one before. `by` is null when they are gone.
-         */
-        VersionOut: {
-            /** Number */
-            number: number;
-            /** Note */
-            note: string;
-            /** By */
-            by: string | null;
-            /**
-             * At
-             * Format: date-time
-             */
-            at: string;
-            /** Rules */
-            rules: components["schemas"]["Rule"][];
-            /** Changes */
-            changes: components["schemas"]["RuleChange"][];
-        };
-        /**
          * VisitorCondition
          * @description The visit is the visitor's first as far as the browser knows, or a later one.
          */
@@ -3727,15 +3727,15 @@ export interface components {
             /** Goal */
             goal?: number | null;
             /**
-             * Only
+             * Filters
              * @default []
              */
-            only: components["schemas"]["Narrowing"][];
+            filters: components["schemas"]["DimensionFilter"][];
             /**
-             * With Hidden
+             * With Excluded
              * @default false
              */
-            with_hidden: boolean;
+            with_excluded: boolean;
             /**
              * Limit
              * @default 50
@@ -3750,7 +3750,7 @@ export interface components {
          */
         VisitsResult: {
             /** Visits */
-            visits: components["schemas"]["ToldVisit"][];
+            visits: components["schemas"]["VisitRecord"][];
             /** Count */
             count: number;
             /** Next */
@@ -4220,7 +4220,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Origin"];
+                    "application/json": components["schemas"]["TrafficSource"];
                 };
             };
             /** @description Forbidden */
@@ -6538,7 +6538,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["MovesOut"];
+                    "application/json": components["schemas"]["ReclassificationOut"];
                 };
             };
             /** @description Unauthorized */
@@ -7241,7 +7241,7 @@ export interface operations {
             };
         };
     };
-    list_unmade_api_v1_sites__site__links_unmade_get: {
+    list_unmade_api_v1_sites__site__links_unregistered_get: {
         parameters: {
             query?: never;
             header?: {
@@ -7262,7 +7262,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Unmade"][];
+                    "application/json": components["schemas"]["UnregisteredLink"][];
                 };
             };
             /** @description Unauthorized */
@@ -8323,7 +8323,7 @@ export interface operations {
             };
         };
     };
-    visit_story_api_v1_sites__site__visits_story_get: {
+    visit_detail_api_v1_sites__site__visits_detail_get: {
         parameters: {
             query: {
                 visitor: string;
@@ -8348,7 +8348,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Story"];
+                    "application/json": components["schemas"]["VisitDetail"];
                 };
             };
             /** @description Unauthorized */
@@ -8434,7 +8434,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Tidings"];
+                    "application/json": components["schemas"]["LiveUpdate"];
                 };
             };
             /** @description Unauthorized */
@@ -8509,7 +8509,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Tidings, one JSON object an event */
+            /** @description LiveUpdate, one JSON object an event */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -8654,7 +8654,7 @@ export interface operations {
             };
         };
     };
-    mend_api_v1_sites__site__findings_mend_post: {
+    fix_api_v1_sites__site__findings_fix_post: {
         parameters: {
             query?: never;
             header?: {
@@ -8669,7 +8669,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["MendIn"];
+                "application/json": components["schemas"]["FixIn"];
             };
         };
         responses: {

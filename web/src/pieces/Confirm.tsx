@@ -1,7 +1,7 @@
 import { Dialog } from "radix-ui";
 import type { ReactNode } from "react";
 
-interface Given {
+interface ConfirmProps {
   open: boolean;
   title: string;
   children: ReactNode;
@@ -13,7 +13,7 @@ interface Given {
 }
 
 /** Asks before something is destroyed. */
-export function Confirm({ open, title, children, verb, busy = false, onDo, onClose }: Given) {
+export function Confirm({ open, title, children, verb, busy = false, onDo, onClose }: ConfirmProps) {
   return (
     <Dialog.Root open={open} onOpenChange={(to) => !to && onClose()}>
       <Dialog.Portal>

@@ -6,7 +6,7 @@ export interface Control {
   "aria-describedby": string | undefined;
 }
 
-interface Given {
+interface FieldProps {
   label: string;
   hint?: ReactNode;
   /** What is wrong with what was typed. */
@@ -15,7 +15,7 @@ interface Given {
 }
 
 /** One field of a form: its label, the control, and beside it what is meant or what is wrong. */
-export function Field({ label, hint, wrong, children }: Given) {
+export function Field({ label, hint, wrong, children }: FieldProps) {
   const id = useId();
   const said = wrong ?? hint;
   return (

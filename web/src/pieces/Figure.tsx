@@ -1,13 +1,13 @@
-import type { Figures, Measure } from "@/api/client";
+import type { MeasureValues, Measure } from "@/api/client";
 import { Sparkline } from "@/pieces/Sparkline";
 import { change, figure, unitOf } from "@/words/format";
 
 /** A change against versus: coloured only beyond chance, and said when it may be chance. */
-export function Change({ figures, measure }: { figures: Figures; measure: Measure }) {
+export function Change({ figures, measure }: { figures: MeasureValues; measure: Measure }) {
   const before = figures.before?.[measure.name];
   const gap = change(figures.values[measure.name], before, measure.unit);
   if (gap === null) return <span className="change">{figures.before ? "nothing to compare" : " "}</span>;
-  if (!figures.beyond_chance?.[measure.name]) {
+  if (!figures.is_significant?.[measure.name]) {
     return (
       <span className="change">
         <b>{gap}</b>
@@ -24,10 +24,10 @@ export function Change({ figures, measure }: { figures: Figures; measure: Measur
   );
 }
 
-interface Given {
+interface FigureProps {
   name: string;
   measure: Measure;
-  figures: Figures;
+  figures: MeasureValues;
   course: (number | null)[];
   currency: string;
   current: boolean;
@@ -36,7 +36,7 @@ interface Given {
 }
 
 /** Name, value, change, and its course in small. The name shows it in the chart, the value opens it up. */
-export function Figure({ name, measure, figures, course, currency, current, onShow, onOpen }: Given) {
+export function Figure({ name, measure, figures, course, currency, current, onShow, onOpen }: FigureProps) {
   return (
     <li aria-current={current || undefined}>
       <button type="button" className="name" onClick={onShow} aria-label={`Show ${name} in the chart`}>

@@ -1,7 +1,7 @@
-import type { ToldHit } from "@/api/client";
+import type { HitRecord } from "@/api/client";
 import { amount, duration } from "@/words/format";
 
-const GLYPHS: Record<ToldHit["kind"], string> = {
+const GLYPHS: Record<HitRecord["kind"], string> = {
   view: "M5 1.8a3.2 3.2 0 1 0 .01 0",
   event: "M5 1 9 5 5 9 1 5Z",
   order: "M1.5 1.5h7v7h-7Z",
@@ -9,7 +9,7 @@ const GLYPHS: Record<ToldHit["kind"], string> = {
 };
 
 /** A mark for the kind of a hit, always beside its words. */
-export function Glyph({ kind }: { kind: ToldHit["kind"] }) {
+export function Glyph({ kind }: { kind: HitRecord["kind"] }) {
   return (
     <svg className={`glyph ${kind}`} width="10" height="10" viewBox="0 0 10 10" aria-hidden="true">
       <path d={GLYPHS[kind]} />
@@ -18,7 +18,7 @@ export function Glyph({ kind }: { kind: ToldHit["kind"] }) {
 }
 
 /** What happened, in a few words. */
-export function hitWords(hit: ToldHit, currency: string): string {
+export function hitWords(hit: HitRecord, currency: string): string {
   switch (hit.kind) {
     case "view":
       return hit.title || hit.page;
@@ -32,7 +32,7 @@ export function hitWords(hit: ToldHit, currency: string): string {
 }
 
 /** The details of a hit: its value and its properties. */
-export function Details({ hit, currency }: { hit: ToldHit; currency: string }) {
+export function Details({ hit, currency }: { hit: HitRecord; currency: string }) {
   const props = Object.entries({ ...hit.props, ...hit.fields });
   const worth = hit.kind === "event" && hit.value !== null ? amount(hit.value, hit.currency || currency) : null;
   if (!props.length && !worth && !hit.repeated) return null;

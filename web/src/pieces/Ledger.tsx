@@ -1,7 +1,7 @@
 import { scaleLinear } from "d3-scale";
 import { useRef, useState, type KeyboardEvent, type MouseEvent, type ReactNode } from "react";
 
-import type { Figures, Measure, Table } from "@/api/client";
+import type { MeasureValues, Measure, Table } from "@/api/client";
 import { RateAxis, RateMark, type Rate } from "@/pieces/Marks";
 import { figure, unitOf } from "@/words/format";
 
@@ -15,7 +15,7 @@ export interface Column {
   marks?: boolean;
 }
 
-interface Given {
+interface LedgerProps {
   name: string;
   first: string;
   table: Table;
@@ -44,7 +44,7 @@ function rateScale(table: Table, name: string) {
 }
 
 /** The one table of the product. Arrows move from cell to cell, Enter takes a value or opens a number up. */
-export function Ledger({ name, first, table, columns, currency, words, sort, onSort, onValue, onOpen, rest, empty }: Given) {
+export function Ledger({ name, first, table, columns, currency, words, sort, onSort, onValue, onOpen, rest, empty }: LedgerProps) {
   const grid = useRef<HTMLTableElement>(null);
   const [here, setHere] = useState<[number, number]>([0, 0]);
   const marked = columns.find((column) => column.marks);
@@ -70,7 +70,7 @@ export function Ledger({ name, first, table, columns, currency, words, sort, onS
     tabIndex: here[0] === row && here[1] === column ? 0 : -1,
     onFocus: () => setHere([row, column]),
   });
-  const numbers = (figures: Figures, row: number, key: string | null, label: string) =>
+  const numbers = (figures: MeasureValues, row: number, key: string | null, label: string) =>
     columns.map((column, i) => (
       <Numbers
         key={column.measure.name}
@@ -218,7 +218,7 @@ function Head({
 
 interface NumbersGiven {
   column: Column;
-  figures: Figures;
+  figures: MeasureValues;
   label: string;
   cell: object;
   onOpen: () => void;
@@ -257,7 +257,7 @@ function Numbers({ column, figures, label, cell, onOpen, draw, versus }: Numbers
   );
 }
 
-function RestCell({ column, figures, versus }: { column: Column; figures: Figures | undefined; versus: boolean }) {
+function RestCell({ column, figures, versus }: { column: Column; figures: MeasureValues | undefined; versus: boolean }) {
   const { name, unit } = column.measure;
   return (
     <>

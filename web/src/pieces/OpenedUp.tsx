@@ -6,9 +6,9 @@ import type { Measure } from "@/api/client";
 import { seriesQuery, tableQuery } from "@/app/queries";
 import { Change } from "@/pieces/Figure";
 import { Cross } from "@/pieces/Marks";
-import { stepFor, useCourse } from "@/pieces/useCourse";
+import { stepFor, useTimeSeries } from "@/pieces/useTimeSeries";
 import { TimeChart } from "@/pieces/TimeChart";
-import { Trouble } from "@/pieces/Trouble";
+import { ErrorState } from "@/pieces/ErrorState";
 import { useView } from "@/state/view";
 import { figure, periodWords, unitOf, valueWords, versusWords } from "@/words/format";
 
@@ -78,19 +78,21 @@ function Behind({ opened }: { opened: Opened }) {
 }
 
 function Inside({ opened, measure }: { opened: Opened; measure: Measure }) {
-  const { site, registry, goal, period, versus, only, live } = useView();
+  const { site, registry, goal, period, versus, filters, live } = useView();
   const own = useMemo(
     () =>
-      opened.dimension === undefined ? only : [...only, { dimension: opened.dimension, values: [opened.value ?? ""], without: false }],
-    [opened, only],
+      opened.dimension === undefined
+        ? filters
+        : [...filters, { dimension: opened.dimension, values: [opened.value ?? ""], without: false }],
+    [opened, filters],
   );
-  const asked = { period, versus, goal: goal?.id ?? null, only: own };
+  const asked = { period, versus, goal: goal?.id ?? null, filters: own };
   const measures = [measure.name, ...measure.parts];
   const table = useQuery(tableQuery(site.key, { ...asked, dimensions: [], measures, descending: true, limit: 1 }, { live }));
   const series = useQuery(seriesQuery(site.key, { ...asked, measures: [measure.name], bucket: stepFor(period) }, { live }));
-  const course = useCourse(series.data, measure.name, site.today);
+  const course = useTimeSeries(series.data, measure.name, site.today);
   if (table.isError || series.isError)
-    return <Trouble error={table.error ?? series.error} again={() => void Promise.all([table.refetch(), series.refetch()])} />;
+    return <ErrorState error={table.error ?? series.error} again={() => void Promise.all([table.refetch(), series.refetch()])} />;
   if (!table.data) return <div className="to-come" role="status" aria-busy="true" aria-label="On its way" />;
   const { total } = table.data;
   const interval = total.interval?.[measure.name];

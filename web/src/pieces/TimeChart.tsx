@@ -15,7 +15,7 @@ export interface CoursePoint {
 
 export type Step = "hour" | "day" | "week" | "month";
 
-interface Given {
+interface TimeChartProps {
   title: string;
   unit: string;
   bucket: Step;
@@ -36,7 +36,7 @@ const named = (at: string, bucket: Step): string =>
   bucket === "hour" ? at.slice(11, 16) : bucket === "day" ? weekdayOf(at) : bucket === "week" ? `week of ${shortDay(at)}` : shortDay(at);
 
 /** The course over time: an ink line, versus dotted, what is not over yet hatched. Drag to take a period; arrows read point by point. */
-export function TimeChart(given: Given) {
+export function TimeChart(given: TimeChartProps) {
   const { title, unit, bucket, points, incompleteFrom, today, versus, height = 208, onTake } = given;
   const [box, width] = useWidth<HTMLDivElement>();
   const hatch = useId();

@@ -1,4 +1,4 @@
-import type { Narrowing, Period, Versus } from "@/api/client";
+import type { DimensionFilter, Period, Versus } from "@/api/client";
 import { isDay } from "@/state/days";
 
 /** The sentence under which everything is read, as it stands in the address. What is missing takes its usual value. */
@@ -60,7 +60,7 @@ const pair = (text: string): [string, string] => [text.slice(0, text.indexOf(":"
 const written = (dimension: string, value: string): string => `${dimension}:${value}`;
 
 /** The narrowings of an address: values of one dimension stand together, as *one of*. */
-export function narrowings(search: ViewSearch, known: (dimension: string) => boolean): Narrowing[] {
+export function narrowings(search: ViewSearch, known: (dimension: string) => boolean): DimensionFilter[] {
   return LISTS.flatMap((key) => {
     const by = new Map<string, string[]>();
     for (const [dimension, value] of (search[key] ?? []).map(pair))
@@ -78,7 +78,7 @@ export function narrowed(search: ViewSearch, dimension: string, value: string, w
 }
 
 /** The address without one narrowing. */
-export function widened(search: ViewSearch, narrowing: Narrowing): ViewSearch {
+export function widened(search: ViewSearch, narrowing: DimensionFilter): ViewSearch {
   const key = narrowing.without ? "without" : "only";
   const kept = (search[key] ?? []).filter((held) => pair(held)[0] !== narrowing.dimension);
   return { ...search, [key]: kept.length ? kept : undefined };

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useNavigate, useSearch } from "@tanstack/react-router";
 import { createContext, useCallback, useContext, useMemo, useRef, type ReactNode } from "react";
 
-import type { Narrowing, Period, Registry, Site, StoredGoal, Versus } from "@/api/client";
+import type { DimensionFilter, Period, Registry, Site, StoredGoal, Versus } from "@/api/client";
 import { goalsQuery, registryQuery } from "@/app/queries";
 import { narrowed, narrowings, widened, type ViewSearch } from "@/state/address";
 import { daysIn, plusDays } from "@/state/days";
@@ -19,13 +19,13 @@ export interface View {
   period: Period;
   versus: Versus;
   versusPeriod: Period | null;
-  only: Narrowing[];
+  filters: DimensionFilter[];
   live: boolean;
   setPeriod: (period: Period) => void;
   setVersus: (versus: Versus) => void;
   steerBy: (goal: number) => void;
   narrow: (dimension: string, value: string, without?: boolean) => void;
-  widen: (narrowing: Narrowing) => void;
+  widen: (narrowing: DimensionFilter) => void;
   undo: () => void;
 }
 
@@ -85,7 +85,7 @@ export function ViewProvider({ site, children }: { site: Site; children: ReactNo
       period,
       versus,
       versusPeriod: versusOf(period, versus),
-      only: narrowings(search, known),
+      filters: narrowings(search, known),
       live: period.last >= site.today,
       setPeriod: ({ first, last }) =>
         go((now) => ({

@@ -4,14 +4,14 @@ import { useState } from "react";
 import { tableQuery, type Asked } from "@/app/queries";
 import { Ledger, LedgerToCome, type Column } from "@/pieces/Ledger";
 import { useOpenUp } from "@/pieces/OpenedUp";
-import { Trouble } from "@/pieces/Trouble";
+import { ErrorState } from "@/pieces/ErrorState";
 import type { View } from "@/state/view";
 import { lastWord, valueWords } from "@/words/format";
 
 const FEW_ROWS = 9;
 const MORE_ROWS = 200;
 
-interface Given {
+interface DriverLedgerProps {
   view: View;
   asked: Asked;
   dimension: string;
@@ -20,7 +20,7 @@ interface Given {
 }
 
 /** What drives the goal, by one dimension: visits, conversions, rate with its interval, value. */
-export function DriverLedger({ view, asked, dimension, title, aside }: Given) {
+export function DriverLedger({ view, asked, dimension, title, aside }: DriverLedgerProps) {
   const { site, goal, registry, live, narrow } = view;
   const openUp = useOpenUp();
   const [sort, setSort] = useState("conversions");
@@ -59,7 +59,7 @@ export function DriverLedger({ view, asked, dimension, title, aside }: Given) {
           </button>
         )}
       </header>
-      {table.isError && <Trouble error={table.error} again={() => void table.refetch()} />}
+      {table.isError && <ErrorState error={table.error} again={() => void table.refetch()} />}
       {table.isPending && <LedgerToCome />}
       {table.data && (
         <Ledger
@@ -81,7 +81,7 @@ export function DriverLedger({ view, asked, dimension, title, aside }: Given) {
           }
           rest={table.data.rest ? { what: `${table.data.rest.rows} more`, onMore: () => setLimit(MORE_ROWS) } : undefined}
           empty={
-            asked.only.length ? (
+            asked.filters.length ? (
               <p>No visit in these days fits the segment. Take a chip off, or choose other days.</p>
             ) : (
               <p>No visits in these days. Choose others above, or put the code on the site, and they appear here by themselves.</p>

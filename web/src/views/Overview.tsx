@@ -6,8 +6,8 @@ import { Figure } from "@/pieces/Figure";
 import { Key } from "@/pieces/Key";
 import { useOpenUp } from "@/pieces/OpenedUp";
 import { TimeChart } from "@/pieces/TimeChart";
-import { Trouble } from "@/pieces/Trouble";
-import { stepFor, useCourse } from "@/pieces/useCourse";
+import { ErrorState } from "@/pieces/ErrorState";
+import { stepFor, useTimeSeries } from "@/pieces/useTimeSeries";
 import { plusDays } from "@/state/days";
 import { useView, type View } from "@/state/view";
 import { DriverLedger } from "@/views/DriverLedger";
@@ -20,14 +20,14 @@ const SHOWN = ["conversions", "conversion_rate", "value", "visits", "new_visitor
 /** Which channels and landing pages drive the goal: the answer, the figures with their course, and the ledgers that prove it. */
 export function Overview() {
   const view = useView();
-  if (view.trouble) return <Trouble error={view.trouble} again={view.again} />;
+  if (view.trouble) return <ErrorState error={view.trouble} again={view.again} />;
   if (!view.ready) return <div className="overview" aria-busy="true" />;
   return <Ready view={view} />;
 }
 
 function Ready({ view }: { view: View }) {
-  const { goal, period, versus, only } = view;
-  const asked: Asked = { period, versus, goal: goal?.id ?? null, only };
+  const { goal, period, versus, filters } = view;
+  const asked: Asked = { period, versus, goal: goal?.id ?? null, filters };
   return (
     <div className="overview">
       {goal ? <AnswerLine view={view} goal={goal.id} /> : <h1 className="answer">Say what counts: this site has no goal yet.</h1>}
@@ -42,9 +42,9 @@ function Ready({ view }: { view: View }) {
 }
 
 function AnswerLine({ view, goal }: { view: View; goal: number }) {
-  const { site, period, only, live, narrow } = view;
-  const answer = useQuery(answerQuery(site.key, { period, goal, only }, { live }));
-  if (answer.isError) return <Trouble error={answer.error} again={() => void answer.refetch()} />;
+  const { site, period, filters, live, narrow } = view;
+  const answer = useQuery(answerQuery(site.key, { period, goal, filters }, { live }));
+  if (answer.isError) return <ErrorState error={answer.error} again={() => void answer.refetch()} />;
   return (
     <h1 className="answer" aria-busy={answer.isPending}>
       {answer.data?.phrases.map((phrase, i) =>
@@ -79,16 +79,16 @@ function Course({ view, asked }: { view: View; asked: Asked }) {
     ),
     enabled: !live,
   });
-  const course = useCourse(series.data, shown, site.today);
+  const course = useTimeSeries(series.data, shown, site.today);
   const measures = SHOWN.flatMap((name) => registry?.measures.find((one) => one.name === name) ?? []);
   const title = (name: string) => (name === "conversions" && goal ? goal.name : (measures.find((one) => one.name === name)?.title ?? name));
   const current = measures.find((one) => one.name === shown);
-  if (series.isError) return <Trouble error={series.error} again={() => void series.refetch()} />;
+  if (series.isError) return <ErrorState error={series.error} again={() => void series.refetch()} />;
   const perStep = course ? { hour: "an hour", day: "a day", week: "a week", month: "a month" }[course.bucket] : "";
   const soFar = today.data?.total.values;
   return (
     <>
-      <ul className="figures" aria-label="Figures" aria-busy={series.isPending}>
+      <ul className="figures" aria-label="MeasureValues" aria-busy={series.isPending}>
         {series.data
           ? measures.map((measure) => (
               <Figure

@@ -5,7 +5,7 @@ export type Sorting = Schemas["Sorting"];
 export type ChannelRule = Schemas["ChannelRule"];
 export type Alias = Schemas["Alias"];
 type Test = Schemas["ChannelTest"];
-type Move = Schemas["Move"];
+type Move = Schemas["Reclassification"];
 
 export const PARTS = ["mediums", "sources", "campaigns", "kinds"] as const;
 export const PART_WORDS: Record<(typeof PARTS)[number], string> = {

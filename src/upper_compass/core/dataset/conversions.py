@@ -9,9 +9,9 @@ import numpy as np
 import polars as pl
 
 from upper_compass.core.dataset.coded_hits import Bools, Floats, Ints
-from upper_compass.core.dataset.lookups import Lexicon
+from upper_compass.core.dataset.lookups import DimensionLookups
 from upper_compass.core.dataset.site_fields import field_of_hits, field_of_visits
-from upper_compass.core.dataset.visits import NO_VISIT, Derived, Rows
+from upper_compass.core.dataset.visits import NO_VISIT, DerivedVisits, Rows
 from upper_compass.core.definitions.goals import EventMatch, FieldTest, FixedValue, Goal, NoValue, OrderMatch, PageMatch, PropTest
 from upper_compass.core.definitions.hits import Kind
 from upper_compass.core.definitions.text_tests import text_test
@@ -27,55 +27,55 @@ class Conversions:
     value: Floats
 
 
-def conversions(goal: Goal, hits: pl.DataFrame, derived: Derived, lexicon: Lexicon) -> Conversions:
+def conversions(goal: Goal, hits: pl.DataFrame, derived: DerivedVisits, lookups: DimensionLookups) -> Conversions:
     """All conversions of a shard, over all of its history."""
-    rows = np.flatnonzero(_matches(goal, hits, derived, lexicon) & (derived.visit_of != NO_VISIT)).astype(np.int32)
+    rows = np.flatnonzero(_matches(goal, hits, derived, lookups) & (derived.visit_of != NO_VISIT)).astype(np.int32)
     for test in goal.where:
-        rows = rows[_field_holds(test, hits, derived, rows, lexicon)]
+        rows = rows[_field_holds(test, hits, derived, rows, lookups)]
     visit = derived.visit_of[rows]
     if goal.counts == "once a visit" and len(rows):
         first = np.diff(visit, prepend=np.int32(-1)) != 0
         rows, visit = rows[first], visit[first]
-    return Conversions(rows, visit, hits["at"].to_numpy()[rows], _values(goal, hits, derived, rows, lexicon))
+    return Conversions(rows, visit, hits["at"].to_numpy()[rows], _values(goal, hits, derived, rows, lookups))
 
 
-def _matches(goal: Goal, hits: pl.DataFrame, derived: Derived, lexicon: Lexicon) -> Bools:
+def _matches(goal: Goal, hits: pl.DataFrame, derived: DerivedVisits, lookups: DimensionLookups) -> Bools:
     match goal.match:
         case PageMatch(test=test, pattern=pattern):
-            wanted = text_test(lexicon.words.texts, test, pattern).to_numpy()
-            on_page: Bools = wanted[lexicon["page"]][hits["url"].to_numpy()]
+            wanted = text_test(lookups.labels.texts, test, pattern).to_numpy()
+            on_page: Bools = wanted[lookups["page"]][hits["url"].to_numpy()]
             return (derived.kind == Kind.view) & on_page
         case EventMatch(name=name, props=props):
-            meant = lexicon.events_called(name)
+            meant = lookups.events_called(name)
             if not len(meant):
                 return np.zeros(len(hits), bool)
             named: Bools = (derived.kind == Kind.event) & np.isin(hits["name"].to_numpy(), meant)
-            return named & _props_hold(props, hits, named, lexicon) if props else named
+            return named & _props_hold(props, hits, named, lookups) if props else named
         case OrderMatch():
             return derived.kind == Kind.order
 
 
-def _props_hold(tests: list[PropTest], hits: pl.DataFrame, named: Bools, lexicon: Lexicon) -> Bools:
+def _props_hold(tests: list[PropTest], hits: pl.DataFrame, named: Bools, lookups: DimensionLookups) -> Bools:
     """Judges each distinct set of properties among the named events once."""
     codes = hits["props"].to_numpy()
     distinct = np.unique(codes[named])
-    texts = lexicon.dictionaries["props"].decode(distinct)
+    texts = lookups.dictionaries["props"].decode(distinct)
     held = [_all_hold(tests, json.loads(text) if text else {}) for text in texts]
     passing: Bools = np.isin(codes, distinct[np.array(held, bool)])
     return passing
 
 
-def _field_holds(test: FieldTest, hits: pl.DataFrame, derived: Derived, rows: Rows, lexicon: Lexicon) -> Bools:
+def _field_holds(test: FieldTest, hits: pl.DataFrame, derived: DerivedVisits, rows: Rows, lookups: DimensionLookups) -> Bools:
     """Which rows pass a condition on a field; a field that the site no longer has has no value anywhere."""
-    field = next((one for one in lexicon.rules.fields if one.key == test.field), None)
+    field = next((one for one in lookups.rules.fields if one.key == test.field), None)
     if field is None:
         codes = np.zeros(len(rows), np.uint32)
     elif field.of == "hit":
-        codes = field_of_hits(field, hits, lexicon, rows)
+        codes = field_of_hits(field, hits, lookups, rows)
     else:
-        codes = field_of_visits(field, hits, derived, lexicon)[derived.visit_of[rows]]
+        codes = field_of_visits(field, hits, derived, lookups)[derived.visit_of[rows]]
     distinct, places = np.unique(codes, return_inverse=True)
-    passing: Bools = text_test(lexicon.words.decode(distinct), test.test, test.value).to_numpy()
+    passing: Bools = text_test(lookups.labels.decode(distinct), test.test, test.value).to_numpy()
     return passing[places]
 
 
@@ -83,17 +83,17 @@ def _all_hold(tests: list[PropTest], props: dict[str, object]) -> bool:
     return all(test.holds(props.get(test.key)) for test in tests)
 
 
-def _values(goal: Goal, hits: pl.DataFrame, derived: Derived, rows: Rows, lexicon: Lexicon) -> Floats:
+def _values(goal: Goal, hits: pl.DataFrame, derived: DerivedVisits, rows: Rows, lookups: DimensionLookups) -> Floats:
     if isinstance(goal.value, FixedValue):
         return np.full(len(rows), goal.value.amount)
     if isinstance(goal.value, NoValue):
         return np.zeros(len(rows))
-    amounts = money(hits, rows, lexicon)
+    amounts = money(hits, rows, lookups)
     return amounts if goal.value.kind == "hit" else np.where(derived.kind[rows] == Kind.order, amounts, 0.0)
 
 
-def money(hits: pl.DataFrame, rows: Rows, lexicon: Lexicon) -> Floats:
+def money(hits: pl.DataFrame, rows: Rows, lookups: DimensionLookups) -> Floats:
     """Amounts of hits in the site's currency; a missing amount and a currency without a rate are 0."""
-    rates = lexicon["rate"][hits["currency"].to_numpy()[rows]]
+    rates = lookups["rate"][hits["currency"].to_numpy()[rows]]
     amounts: Floats = np.nan_to_num(hits["value"].to_numpy()[rows] * rates, nan=0.0)
     return amounts

@@ -15,18 +15,18 @@ import numpy.typing as npt
 import polars as pl
 
 from upper_compass.core.dataset.coded_hits import Codes, Dictionaries, Dictionary, Floats
-from upper_compass.core.dataset.traffic_sources import FIELDS, ORIGIN_FIELDS, Origins, query_values, raw_of, split_addresses, value_of
+from upper_compass.core.dataset.traffic_sources import FIELDS, SOURCE_COLUMNS, TrafficSources, query_values, raw_of, split_addresses, value_of
 from upper_compass.core.dataset.user_agents import read_agent
 from upper_compass.core.definitions.hits import PASSIVE_EVENTS
 from upper_compass.core.definitions.reference import Reference
 from upper_compass.core.definitions.site_rules import PageField, PropertyField, QueryField, SentField, SiteField, SiteRules, bare_host
 from upper_compass.core.definitions.text_tests import prop_text, text_test
 
-NO_ORIGIN = -1
+NO_SOURCE = -1
 
 
-class Lexicon:
-    """Columns by code: `of[column][code]`. Texts of pages, hosts, agents, origins… are codes of `words`.
+class DimensionLookups:
+    """Columns by code: `of[column][code]`. Texts of pages, hosts, agents, traffic sources… are codes of `words`.
 
     | columns | by code of |
     |---|---|
@@ -37,21 +37,21 @@ class Lexicon:
     | country, language | country, language |
     | passive, event | name |
     | rate | currency (NaN: no rate is known) |
-    | source … channel, triple | origin |
+    | source … channel, triple | traffic source |
     """
 
     def __init__(self, rules: SiteRules, reference: Reference, dictionaries: Dictionaries) -> None:
         self.rules = rules
         self.dictionaries = dictionaries
-        self.words = Dictionary()
+        self.labels = Dictionary()
         self._reference = reference
-        self.origins = Origins(rules, reference)
-        self._origin_rows: dict[tuple[str, ...], int] = {}
-        self._triples: dict[tuple[str, str, str], int] = {}
+        self.traffic_sources = TrafficSources(rules, reference)
+        self._source_rows: dict[tuple[str, ...], int] = {}
+        self._source_keys: dict[tuple[str, str, str], int] = {}
         self._lengths = dict.fromkeys(("url", "referrer", "user_agent", "timezone", "country", "language", "name", "currency"), 0)
         self._columns: dict[str, npt.NDArray[Any]] = {}
         self._asked: dict[str, Codes] = {}
-        self._origin_codes([self.origins.direct()])
+        self._source_codes([self.traffic_sources.direct()])
         self.extend()
 
     def __getitem__(self, column: str) -> npt.NDArray[Any]:
@@ -81,21 +81,21 @@ class Lexicon:
         self._columns[column] = values if held is None else np.concatenate([held, values])
 
     def _words_by(self, texts: pl.Series, read: Callable[[str], str]) -> Codes:
-        return self.words.encode(pl.Series([read(text) for text in texts], dtype=pl.String))
+        return self.labels.encode(pl.Series([read(text) for text in texts], dtype=pl.String))
 
     def _urls(self, urls: pl.Series) -> dict[str, npt.NDArray[Any]]:
         parts = split_addresses(urls)
-        keys = self.origins.query_keys
+        keys = self.traffic_sources.query_keys
         values = query_values(parts["query"], keys + list(self.rules.kept_query_keys))
         pages = self._pages(self._paths(parts), values)
-        evidence = self.origins.from_queries(values)
+        evidence = self.traffic_sources.from_queries(values)
         hosts = parts["host"].fill_null("")
         return {
-            "page": self.words.encode(pages),
-            "host": self.words.encode(hosts),
-            "bare_host": self.words.encode(hosts.str.strip_prefix("www.")),
-            "page_group": self.words.encode(self._groups(pages)),
-            "url_origin": self._origin_column(evidence, kind=None),
+            "page": self.labels.encode(pages),
+            "host": self.labels.encode(hosts),
+            "bare_host": self.labels.encode(hosts.str.strip_prefix("www.")),
+            "page_group": self.labels.encode(self._groups(pages)),
+            "url_source": self._source_column(evidence, kind=None),
         }
 
     def _paths(self, parts: pl.DataFrame) -> pl.Series:
@@ -122,12 +122,12 @@ class Lexicon:
     def _referrers(self, referrers: pl.Series) -> dict[str, npt.NDArray[Any]]:
         hosts = split_addresses(referrers)["host"].fill_null("")
         distinct = hosts.unique(maintain_order=True)
-        by_host = pl.DataFrame({"host": distinct}).hstack(self.origins.from_referrers(distinct))
+        by_host = pl.DataFrame({"host": distinct}).hstack(self.traffic_sources.from_referrers(distinct))
         evidence = hosts.to_frame("host").join(by_host, on="host", how="left", maintain_order="left")
         evidence = evidence.with_columns(pl.lit("").alias(name) for name in ("campaign", "content", "term", "label"))
         return {
-            "referrer_origin": self._origin_column(evidence, kind="kind"),
-            "referrer_host": self.words.encode(pl.Series([bare_host(host) for host in distinct], dtype=pl.String))[
+            "referrer_source": self._source_column(evidence, kind="kind"),
+            "referrer_host": self.labels.encode(pl.Series([bare_host(host) for host in distinct], dtype=pl.String))[
                 hosts.to_frame("host")
                 .join(pl.DataFrame({"host": distinct}).with_row_index("row"), on="host", how="left", maintain_order="left")["row"]
                 .to_numpy()
@@ -136,7 +136,7 @@ class Lexicon:
 
     def _agents(self, agents: pl.Series) -> dict[str, npt.NDArray[Any]]:
         read = [read_agent(text) for text in agents]
-        return {name: self.words.encode(pl.Series([row[i] for row in read], dtype=pl.String)) for i, name in enumerate(("device", "browser", "system"))}
+        return {name: self.labels.encode(pl.Series([row[i] for row in read], dtype=pl.String)) for i, name in enumerate(("device", "browser", "system"))}
 
     def _events(self, names: pl.Series) -> dict[str, npt.NDArray[Any]]:
         """`event`: the name in reports, nothing for hidden ones; `passive` as the rules and the site's notes have it."""
@@ -147,7 +147,7 @@ class Lexicon:
             note = notes[shown[row]]
             passive[row] = passive[row] if note.passive is None else note.passive
             shown[row] = "" if note.hidden else note.shown_as or note.name
-        return {"passive": passive, "event": self.words.encode(pl.Series(shown, dtype=pl.String))}
+        return {"passive": passive, "event": self.labels.encode(pl.Series(shown, dtype=pl.String))}
 
     def events_called(self, name: str) -> Codes:
         """Codes of the names of events that are meant by a name: sent under it, or shown under it."""
@@ -159,35 +159,35 @@ class Lexicon:
         own = {"": 1.0, self.rules.currency: 1.0}
         return np.array([own.get(code, self.rules.rates.get(code, np.nan)) for code in currencies], np.float64)
 
-    def _origin_column(self, evidence: pl.DataFrame, kind: str | None) -> npt.NDArray[np.int32]:
-        """Origin of each row of evidence, NO_ORIGIN where nothing was found; each distinct origin is worked out once."""
+    def _source_column(self, evidence: pl.DataFrame, kind: str | None) -> npt.NDArray[np.int32]:
+        """Origin of each row of evidence, NO_ORIGIN where nothing was found; each distinct traffic source is worked out once."""
         keys = [*FIELDS, *([kind] if kind else [])]
         found = evidence.filter(pl.col("found")).select(keys).unique(maintain_order=True)
-        made = [self.origins.origin({name: row[name] for name in FIELDS}, row[kind] if kind else None) for row in found.iter_rows(named=True)]
-        numbered = found.with_columns(pl.Series("origin", self._origin_codes(made), dtype=pl.Int32))
+        made = [self.traffic_sources.traffic_source({name: row[name] for name in FIELDS}, row[kind] if kind else None) for row in found.iter_rows(named=True)]
+        numbered = found.with_columns(pl.Series("traffic_source", self._source_codes(made), dtype=pl.Int32))
         joined = evidence.join(numbered, on=keys, how="left", maintain_order="left")
-        column: npt.NDArray[np.int32] = joined.select(pl.when("found").then("origin").otherwise(NO_ORIGIN).cast(pl.Int32))["origin"].to_numpy()
+        column: npt.NDArray[np.int32] = joined.select(pl.when("found").then("traffic_source").otherwise(NO_SOURCE).cast(pl.Int32))["traffic_source"].to_numpy()
         return column
 
-    def _origin_codes(self, origins: list[dict[str, str]]) -> list[int]:
+    def _source_codes(self, traffic_sources: list[dict[str, str]]) -> list[int]:
         codes = []
         fresh = []
-        for origin in origins:
-            key = tuple(origin[name] for name in ORIGIN_FIELDS)
-            if key not in self._origin_rows:
-                self._origin_rows[key] = len(self._origin_rows)
+        for traffic_source in traffic_sources:
+            key = tuple(traffic_source[name] for name in SOURCE_COLUMNS)
+            if key not in self._source_rows:
+                self._source_rows[key] = len(self._source_rows)
                 fresh.append(key)
-            codes.append(self._origin_rows[key])
+            codes.append(self._source_rows[key])
         if fresh:
-            for i, name in enumerate(ORIGIN_FIELDS):
-                self._append(name, self.words.encode(pl.Series([row[i] for row in fresh], dtype=pl.String)))
-            triples = [self._triples.setdefault((row[0], row[1], row[2]), len(self._triples)) for row in fresh]
-            self._append("triple", np.array(triples, np.int32))
+            for i, name in enumerate(SOURCE_COLUMNS):
+                self._append(name, self.labels.encode(pl.Series([row[i] for row in fresh], dtype=pl.String)))
+            source_keys = [self._source_keys.setdefault((row[0], row[1], row[2]), len(self._source_keys)) for row in fresh]
+            self._append("source_key", np.array(source_keys, np.int32))
         return codes
 
     def word(self, text: str) -> int:
         """The code of one word."""
-        return int(self.words.encode(pl.Series([text], dtype=pl.String))[0])
+        return int(self.labels.encode(pl.Series([text], dtype=pl.String))[0])
 
     def prop(self, key: str) -> Codes:
         """Word of one property, by code of `props`; 0 where it is missing. Numbers and booleans as JSON writes them."""
@@ -213,5 +213,5 @@ class Lexicon:
         held = self._asked.get(name, np.empty(0, np.uint32))
         fresh = self.dictionaries[column].since(len(held))
         if len(fresh):
-            held = self._asked[name] = np.concatenate([held, self.words.encode(read(fresh))])
+            held = self._asked[name] = np.concatenate([held, self.labels.encode(read(fresh))])
         return held

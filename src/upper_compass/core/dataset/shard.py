@@ -15,9 +15,9 @@ import polars as pl
 
 from upper_compass.core.dataset.coded_hits import Bools, Codes, Ints
 from upper_compass.core.dataset.conversions import Conversions, conversions
-from upper_compass.core.dataset.lookups import Lexicon
+from upper_compass.core.dataset.lookups import DimensionLookups
 from upper_compass.core.dataset.site_fields import field_of_visits
-from upper_compass.core.dataset.visits import Derived, Rows, derive
+from upper_compass.core.dataset.visits import DerivedVisits, Rows, derive
 from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.site_rules import SiteField
 
@@ -28,22 +28,22 @@ MAX_KEPT_GOALS = 24
 
 @dataclass
 class Shard:
-    """Coded hits in order, their visits, and which visits still stand (`live`: those of `buried` visitors, taken over by another shard, do not)."""
+    """Coded hits in order, their visits, and which visits still stand (`valid`: those of `tombstoned` visitors, taken over by another shard, do not)."""
 
     hits: pl.DataFrame
-    derived: Derived
-    lexicon: Lexicon
-    live: Bools
-    buried: Codes = field(default_factory=lambda: np.empty(0, np.uint32))
+    derived: DerivedVisits
+    lookups: DimensionLookups
+    valid: Bools
+    tombstoned: Codes = field(default_factory=lambda: np.empty(0, np.uint32))
     _conversions: OrderedDict[str, Conversions] = field(default_factory=OrderedDict)
     _keeping: Lock = field(default_factory=Lock)
     _fields: dict[str, Codes] = field(default_factory=dict)
 
     @staticmethod
-    def of(hits: pl.DataFrame, lexicon: Lexicon, repeated: Ints) -> Shard:
+    def of(hits: pl.DataFrame, lookups: DimensionLookups, repeated: Ints) -> Shard:
         """A shard of coded hits; `repeated` are the `seq` of repeated orders."""
-        derived = derive(hits, lexicon, repeated)
-        return Shard(hits, derived, lexicon, np.ones(len(derived.visits), bool))
+        derived = derive(hits, lookups, repeated)
+        return Shard(hits, derived, lookups, np.ones(len(derived.visits), bool))
 
     def hit(self, column: str) -> npt.NDArray[Any]:
         """One column of the hits, without a copy."""
@@ -92,7 +92,7 @@ class Shard:
             if found is not None:
                 self._conversions.move_to_end(key)
                 return found
-        found = conversions(goal, self.hits, self.derived, self.lexicon)
+        found = conversions(goal, self.hits, self.derived, self.lookups)
         if keep:
             with self._keeping:
                 self._conversions[key] = found
@@ -104,18 +104,18 @@ class Shard:
         """The words of a field of the whole visit, for all visits, worked out once."""
         key = of.model_dump_json()
         if key not in self._fields:
-            self._fields[key] = field_of_visits(of, self.hits, self.derived, self.lexicon)
+            self._fields[key] = field_of_visits(of, self.hits, self.derived, self.lookups)
         return self._fields[key]
 
-    def rows_of_visitors(self, visitors: npt.NDArray[np.uint32]) -> Rows:
+    def rows_of_visitors(self, visitors: npt.NDArray[Any]) -> Rows:
         """Rows of all hits of these visitors (ascending codes)."""
         return ranges(self.hit("visitor"), visitors)
 
-    def bury(self, visitors: npt.NDArray[np.uint32]) -> None:
+    def tombstone(self, visitors: npt.NDArray[Any]) -> None:
         """Let the visits of these visitors no longer stand."""
-        self.buried = np.union1d(self.buried, visitors)
-        self.live = self.live.copy()
-        self.live[ranges(self.visit("visitor"), visitors)] = False
+        self.tombstoned = np.union1d(self.tombstoned, visitors)
+        self.valid = self.valid.copy()
+        self.valid[ranges(self.visit("visitor"), visitors)] = False
 
 
 def ranges(column: npt.NDArray[Any], wanted: npt.NDArray[Any]) -> Rows:

@@ -18,7 +18,7 @@ from upper_compass.core.definitions.site_rules import UNSORTED, ChannelTest, Sit
 UNSET = "(unset)"
 FIELDS = ("source", "medium", "campaign", "content", "term", "label")
 RAW_FIELDS = tuple(f"raw_{name}" for name in FIELDS)
-ORIGIN_FIELDS = (*FIELDS, *RAW_FIELDS, "kind", "channel")
+SOURCE_COLUMNS = (*FIELDS, *RAW_FIELDS, "kind", "channel")
 DIRECT = {"source": "direct", "medium": "none", "raw_source": "direct", "raw_medium": "none"}
 
 _ADDRESS = r"(?s)^[^:/?#]+://([^/?#]*)([^?#]*)(?:\?([^#]*))?(?:#(.*))?"
@@ -111,12 +111,12 @@ class _Tidied:
         fields = [(name, frozenset(tidy(value) for value in wanted)) for name, wanted in asked if wanted is not None]
         return _Tidied((*fields, ("kind", frozenset(test.kinds))) if test.kinds is not None else tuple(fields))
 
-    def matches(self, origin: dict[str, str]) -> bool:
-        return all(origin[name] in wanted for name, wanted in self.fields)
+    def matches(self, traffic_source: dict[str, str]) -> bool:
+        return all(traffic_source[name] in wanted for name, wanted in self.fields)
 
 
-class Origins:
-    """Turns raw evidence into origins: tidied fields, kind of source, channel. Knows one site's rules."""
+class TrafficSources:
+    """Turns raw evidence into traffic sources: tidied fields, kind of source, channel. Knows one site's rules."""
 
     def __init__(self, rules: SiteRules, reference: Reference) -> None:
         self._rules = rules
@@ -178,8 +178,8 @@ class Origins:
             rows.append((known.name if known else bare, MEDIUM_OF_KIND.get(kind, "referral"), kind, bool(bare) and bare not in self._own))
         return pl.DataFrame(rows, schema={"source": pl.String, "medium": pl.String, "kind": pl.String, "found": pl.Boolean}, orient="row")
 
-    def origin(self, raw: dict[str, str], kind: str | None) -> dict[str, str]:
-        """One origin with the fields of ORIGIN_FIELDS; `kind` is that of the referrer's host, None when the source was tagged."""
+    def traffic_source(self, raw: dict[str, str], kind: str | None) -> dict[str, str]:
+        """One traffic source with the fields of ORIGIN_FIELDS; `kind` is that of the referrer's host, None when the source was tagged."""
         made = {f"raw_{name}": raw.get(name, "") for name in FIELDS}
         for name in FIELDS:
             value = tidy(raw.get(name, ""))
@@ -193,18 +193,18 @@ class Origins:
         return self._kinds.get(source) or self._kinds.get(source.removeprefix("www."), "")
 
     def direct(self) -> dict[str, str]:
-        """The origin of a visit without evidence; aliases leave it alone."""
-        made = dict.fromkeys(ORIGIN_FIELDS, "") | DIRECT
+        """The traffic source of a visit without evidence; aliases leave it alone."""
+        made = dict.fromkeys(SOURCE_COLUMNS, "") | DIRECT
         made["channel"] = self.channel(made)
         return made
 
-    def channel(self, origin: dict[str, str]) -> str:
+    def channel(self, traffic_source: dict[str, str]) -> str:
         """The first rule of the site's list that matches."""
-        rule = self._rule(origin)
+        rule = self._rule(traffic_source)
         return UNSORTED if rule is None else self._channels[rule][0]
 
-    def _rule(self, origin: dict[str, str]) -> int | None:
-        return next((place for place, (_, tests) in enumerate(self._channels) if any(test.matches(origin) for test in tests)), None)
+    def _rule(self, traffic_source: dict[str, str]) -> int | None:
+        return next((place for place, (_, tests) in enumerate(self._channels) if any(test.matches(traffic_source) for test in tests)), None)
 
     def explain(self, url: str, referrer: str) -> Explanation:
         """Why a view of this address with this referrer came from where it did."""
@@ -213,13 +213,13 @@ class Origins:
             direct = self.direct()
             return Explanation(evidence="none", key="", spellings=[], kind="", channel=direct["channel"], rule=self._place(direct))
         evidence, key, raw, kind = read
-        origin = self.origin(raw, kind)
+        read_as = self.traffic_source(raw, kind)
         spellings = [
-            Spelling(field=name, given=raw[name], tidied=tidy(raw[name]), used=origin[name])
+            Spelling(field=name, given=raw[name], tidied=tidy(raw[name]), used=read_as[name])
             for name in FIELDS
             if raw.get(name) and not (name == "label" and evidence != "label")
         ]
-        return Explanation(evidence=evidence, key=key, spellings=spellings, kind=origin["kind"], channel=origin["channel"], rule=self._place(origin))
+        return Explanation(evidence=evidence, key=key, spellings=spellings, kind=read_as["kind"], channel=read_as["channel"], rule=self._place(read_as))
 
     def read(self, url: str, referrer: str) -> tuple[Evidence, str, dict[str, str], str | None] | None:
         """What told, its key, the raw fields, and the kind of a referrer's host; None without evidence."""
@@ -244,12 +244,12 @@ class Origins:
                 return "click id", key
         return "label", next(key for key in self._rules.label_keys if values[value_of(key)])
 
-    def _place(self, origin: dict[str, str]) -> int | None:
-        rule = self._rule(origin)
+    def _place(self, traffic_source: dict[str, str]) -> int | None:
+        rule = self._rule(traffic_source)
         return None if rule is None else rule + 1
 
 
-class Origin(Tags):
+class TrafficSource(Tags):
     """Where a view came from, tidied, aliases applied, sorted into a channel; without `evidence` it is direct."""
 
     channel: str
@@ -259,21 +259,21 @@ class Origin(Tags):
 class ViewReader:
     """Reads single views by one site's rules. Many are alike, so what was read is kept for the next."""
 
-    MOST_KEPT = 10_000
+    MAX_KEPT = 10_000
 
     def __init__(self, rules: SiteRules, reference: Reference) -> None:
-        self._origins = Origins(rules, reference)
-        self._of = lru_cache(self.MOST_KEPT)(self._read)
+        self._traffic_source = TrafficSources(rules, reference)
+        self._of = lru_cache(self.MAX_KEPT)(self._read)
 
-    def origin(self, url: str, referrer: str) -> Origin:
+    def traffic_source(self, url: str, referrer: str) -> TrafficSource:
         """Where a view of this address with this referrer came from; paths say nothing of that."""
         start, _, query = url.partition("#")[0].partition("?")
         return self._of(_HOST.sub("", start), query, _HOST.sub("", referrer.partition("?")[0]))
 
-    def _read(self, place: str, query: str, referrer: str) -> Origin:
-        read = self._origins.read(f"{place}/?{query}", referrer)
-        made = self._origins.direct() if read is None else self._origins.origin(read[2], read[3])
-        return Origin(**{name: made[name] for name in (*FIELDS, "channel")}, evidence=read is not None)
+    def _read(self, place: str, query: str, referrer: str) -> TrafficSource:
+        read = self._traffic_source.read(f"{place}/?{query}", referrer)
+        made = self._traffic_source.direct() if read is None else self._traffic_source.traffic_source(read[2], read[3])
+        return TrafficSource(**{name: made[name] for name in (*FIELDS, "channel")}, evidence=read is not None)
 
 
 Evidence = Literal["tags", "click id", "label", "referrer", "none"]

@@ -22,7 +22,7 @@ import numpy.typing as npt
 import polars as pl
 
 from upper_compass.core.dataset.coded_hits import Bools, Codes, Ints
-from upper_compass.core.dataset.lookups import NO_ORIGIN, Lexicon
+from upper_compass.core.dataset.lookups import NO_SOURCE, DimensionLookups
 from upper_compass.core.definitions.hits import Kind
 
 NO_VISIT = -1
@@ -34,7 +34,7 @@ Rows = npt.NDArray[np.int32]
 
 
 @dataclass(frozen=True)
-class Derived:
+class DerivedVisits:
     """Visits of a shard and each hit's place in them.
 
     `visit_of`: index of the hit's visit, NO_VISIT for an engage before any visit.
@@ -50,9 +50,9 @@ class Derived:
     | engaged | ms |
     | views, number | counts; `number` is 1 for the visitor's first ever |
     | entry, exit | row of the first and the last view, -1 without a view |
-    | origin | code of the origin (0: direct) |
+    | traffic source | code of the traffic source (0: direct) |
     | agent, language, country | codes: user_agent, words, words |
-    | bounce, hidden | bool; hidden: of a robot or the site's own people |
+    | bounce, excluded | bool; excluded: of a robot or the site's own people |
     """
 
     visits: pl.DataFrame
@@ -60,7 +60,7 @@ class Derived:
     kind: npt.NDArray[np.uint8]
 
 
-def derive(hits: pl.DataFrame, lexicon: Lexicon, repeated: Ints) -> Derived:
+def derive(hits: pl.DataFrame, lookups: DimensionLookups, repeated: Ints) -> DerivedVisits:
     """Visits of coded hits in order. `repeated`: `seq` of repeated orders, sorted. Works in blocks of visitors, so memory stays small."""
     visitor = hits["visitor"].to_numpy()
     kind = hits["kind"].to_numpy().copy()
@@ -69,7 +69,7 @@ def derive(hits: pl.DataFrame, lexicon: Lexicon, repeated: Ints) -> Derived:
         kind[orders[np.isin(hits["seq"].to_numpy()[orders], repeated)]] = REPEATED_ORDER
     blocks = _blocks(visitor)
     with ThreadPoolExecutor(THREADS) as pool:
-        parts = list(pool.map(lambda block: _derive_block(hits.slice(block[0], block[1] - block[0]), kind[block[0] : block[1]], lexicon), blocks))
+        parts = list(pool.map(lambda block: _derive_block(hits.slice(block[0], block[1] - block[0]), kind[block[0] : block[1]], lookups), blocks))
     visit_of = np.empty(len(visitor), np.int32)
     count = 0
     for (start, stop), (columns, places) in zip(blocks, parts, strict=True):
@@ -79,7 +79,7 @@ def derive(hits: pl.DataFrame, lexicon: Lexicon, repeated: Ints) -> Derived:
         count += len(columns["visitor"])
     # Column by column, so that at no time all visits are held twice.
     names = list(parts[0][0])
-    return Derived(pl.DataFrame({name: np.concatenate([columns.pop(name) for columns, _ in parts]) for name in names}), visit_of, kind)
+    return DerivedVisits(pl.DataFrame({name: np.concatenate([columns.pop(name) for columns, _ in parts]) for name in names}), visit_of, kind)
 
 
 def _blocks(visitor: Codes) -> list[tuple[int, int]]:
@@ -90,13 +90,13 @@ def _blocks(visitor: Codes) -> list[tuple[int, int]]:
     return list(pairwise([*edges, len(visitor)])) if edges[-1] < len(visitor) or not len(visitor) else list(pairwise(edges))
 
 
-def _derive_block(hits: pl.DataFrame, kind: npt.NDArray[np.uint8], lexicon: Lexicon) -> tuple[dict[str, npt.NDArray[Any]], Rows]:
+def _derive_block(hits: pl.DataFrame, kind: npt.NDArray[np.uint8], lookups: DimensionLookups) -> tuple[dict[str, npt.NDArray[Any]], Rows]:
     visitor, at = hits["visitor"].to_numpy(), hits["at"].to_numpy()
     url, referrer = hits["url"].to_numpy(), hits["referrer"].to_numpy()
     view = kind == Kind.view
-    origin = origins_of_views(view, url, referrer, lexicon)
+    traffic_source = sources_of_views(view, url, referrer, lookups)
     seen = Marks(view)
-    starts, moving, ignored = _starts(visitor, at, kind, seen, origin, lexicon)
+    starts, moving, ignored = _starts(visitor, at, kind, seen, traffic_source, lookups)
     place = (np.cumsum(starts, dtype=np.int32) - 1).astype(np.int32)
     place[ignored] = NO_VISIT
 
@@ -105,20 +105,20 @@ def _derive_block(hits: pl.DataFrame, kind: npt.NDArray[np.uint8], lexicon: Lexi
     entry = seen.first(first, last)
     exit_ = seen.last(first, last)
     views = seen.count(first, last)
-    active = ((kind == Kind.event) & ~_passive(hits, lexicon)) | (kind == Kind.order)
+    active = ((kind == Kind.event) & ~_passive(hits, lookups)) | (kind == Kind.order)
     acted = Marks(active).count(first, last) > 0
     sums = np.concatenate([[0], np.cumsum(np.where(kind == Kind.engage, hits["engaged_ms"].to_numpy(), 0))])
     moved = Marks(moving).last(first, last)
 
     agent_row = Marks(hits["user_agent"].to_numpy() > 0).first(first, last)
     marked = np.where(agent_row >= 0, agent_row, first)
-    own_country = lexicon["country"][hits["country"].to_numpy()]
-    country = np.where(own_country > 0, own_country, lexicon["zone_country"][hits["timezone"].to_numpy()])
-    language = lexicon["language"][hits["language"].to_numpy()]
+    own_country = lookups["country"][hits["country"].to_numpy()]
+    country = np.where(own_country > 0, own_country, lookups["zone_country"][hits["timezone"].to_numpy()])
+    language = lookups["language"][hits["language"].to_numpy()]
     who = visitor[first]
     firsts = np.flatnonzero(np.diff(who, prepend=np.uint32(0)) != 0) if len(who) else first
     number = np.arange(len(who)) - np.repeat(firsts, np.diff(firsts, append=len(who))) + 1
-    entry_origin = np.where(entry >= 0, origin[entry], NO_ORIGIN) if len(entry) else entry
+    entry_source = np.where(entry >= 0, traffic_source[entry], NO_SOURCE) if len(entry) else entry
     columns: dict[str, npt.NDArray[Any]] = {
         "visitor": who,
         "first_row": first,
@@ -131,38 +131,38 @@ def _derive_block(hits: pl.DataFrame, kind: npt.NDArray[np.uint8], lexicon: Lexi
         "number": number.astype(np.int32),
         "entry": entry,
         "exit": exit_,
-        "origin": np.maximum(entry_origin, 0).astype(np.uint32),
+        "traffic_source": np.maximum(entry_source, 0).astype(np.uint32),
         "agent": _value_at(hits["user_agent"].to_numpy(), agent_row),
         "language": _value_at(language, Marks(language > 0).first(first, last)),
         "country": _value_at(country, Marks(country > 0).first(first, last)),
         "bounce": (views == 1) & ~acted,
-        "hidden": (hits["robot"].to_numpy() | hits["own"].to_numpy())[marked],
+        "excluded": (hits["robot"].to_numpy() | hits["own"].to_numpy())[marked],
     }
     return columns, place
 
 
-def _passive(hits: pl.DataFrame, lexicon: Lexicon) -> Bools:
-    passive: Bools = lexicon["passive"][hits["name"].to_numpy()].astype(bool)
+def _passive(hits: pl.DataFrame, lookups: DimensionLookups) -> Bools:
+    passive: Bools = lookups["passive"][hits["name"].to_numpy()].astype(bool)
     return passive
 
 
-def origins_of_views(view: Bools, url: Codes, referrer: Codes, lexicon: Lexicon) -> Rows:
+def sources_of_views(view: Bools, url: Codes, referrer: Codes, lookups: DimensionLookups) -> Rows:
     """Origin of each view with evidence, NO_ORIGIN for every other hit."""
-    origin: Rows = lexicon["url_origin"][url].astype(np.int32)
-    origin[~view] = NO_ORIGIN
+    traffic_source: Rows = lookups["url_source"][url].astype(np.int32)
+    traffic_source[~view] = NO_SOURCE
     # Hosts are compared only where the referrer could tell and nothing tells before it.
-    referred = lexicon["referrer_origin"][referrer]
-    asked = np.flatnonzero(view & (referred >= 0) & (origin < 0))
-    elsewhere = lexicon["referrer_host"][referrer[asked]] != lexicon["bare_host"][url[asked]]
-    origin[asked] = np.where(elsewhere, referred[asked], NO_ORIGIN)
-    return origin
+    referred = lookups["referrer_source"][referrer]
+    asked = np.flatnonzero(view & (referred >= 0) & (traffic_source < 0))
+    elsewhere = lookups["referrer_host"][referrer[asked]] != lookups["bare_host"][url[asked]]
+    traffic_source[asked] = np.where(elsewhere, referred[asked], NO_SOURCE)
+    return traffic_source
 
 
-def _starts(visitor: Codes, at: Ints, kind: npt.NDArray[np.uint8], views: Marks, origin: Rows, lexicon: Lexicon) -> tuple[Bools, Bools, Bools]:
+def _starts(visitor: Codes, at: Ints, kind: npt.NDArray[np.uint8], views: Marks, traffic_source: Rows, lookups: DimensionLookups) -> tuple[Bools, Bools, Bools]:
     """(begins a visit, moves its visit's end, belongs to no visit) for each hit."""
     n = len(visitor)
     row = np.arange(n, dtype=np.int32)
-    gap = lexicon.rules.visit_gap_minutes * 60_000
+    gap = lookups.rules.visit_gap_minutes * 60_000
     new_visitor = np.empty(n, bool)
     new_visitor[:1] = True
     np.not_equal(visitor[1:], visitor[:-1], out=new_visitor[1:])
@@ -177,16 +177,16 @@ def _starts(visitor: Codes, at: Ints, kind: npt.NDArray[np.uint8], views: Marks,
     before[1:] = np.maximum.accumulate(np.where(moving, row, np.int32(-1)))[:-1]
     after_pause = ~engage & ((before < visitor_row) | (at - at[before] > gap))
 
-    found = np.flatnonzero(origin >= 0)
-    triple = lexicon["triple"][origin[found]]
+    found = np.flatnonzero(traffic_source >= 0)
+    source_key = lookups["source_key"][traffic_source[found]]
     stretch = np.maximum.accumulate(np.where(after_pause, row, 0))[found]
     earlier_view = views.running[found] > views.running[stretch]
     known = np.zeros(len(found), bool)
     known[1:] = found[:-1] >= stretch[1:]
-    under_way = np.full(len(found), lexicon["triple"][0])
-    under_way[1:] = np.where(known[1:], triple[:-1], under_way[1:])
+    under_way = np.full(len(found), lookups["source_key"][0])
+    under_way[1:] = np.where(known[1:], source_key[:-1], under_way[1:])
     starts = after_pause
-    starts[found[earlier_view & (triple != under_way)]] = True
+    starts[found[earlier_view & (source_key != under_way)]] = True
     return starts, moving, ignored
 
 

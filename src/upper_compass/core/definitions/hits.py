@@ -11,7 +11,7 @@ from pydantic import AfterValidator, AwareDatetime, BaseModel, ConfigDict, Field
 
 from upper_compass.core.definitions.text_tests import storable
 
-MOST_HITS_IN_A_BODY = 100
+MAX_HITS_IN_A_BODY = 100
 MAX_ITEMS, MAX_PROPS, MAX_FIELDS = 200, 32, 20
 FIRST_YEAR, LAST_YEAR = 1995, 2100
 

@@ -12,8 +12,8 @@ Versus = Literal["none", "before", "year"]
 Bucket = Literal["hour", "day", "week", "month"]
 
 EARLIEST, LATEST = date(1990, 1, 1), date(2200, 1, 1)
-MOST_DAYS = 3700
-MOST_BUCKETS = 2500
+MAX_DAYS = 3700
+MAX_BUCKETS = 2500
 
 
 class Period(BaseModel):
@@ -29,8 +29,8 @@ class Period(BaseModel):
             raise ValueError("the last day lies before the first")
         if self.first < EARLIEST or self.last > LATEST:
             raise ValueError(f"a period lies between {EARLIEST} and {LATEST}")
-        if self.days > MOST_DAYS:
-            raise ValueError(f"a period has at most {MOST_DAYS} days")
+        if self.days > MAX_DAYS:
+            raise ValueError(f"a period has at most {MAX_DAYS} days")
         return self
 
     @property

@@ -6,7 +6,7 @@ from typing import Annotated, Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, field_validator, model_validator
 
-from upper_compass.core.definitions.periods import MOST_BUCKETS, Bucket, Period, Versus
+from upper_compass.core.definitions.periods import MAX_BUCKETS, Bucket, Period, Versus
 from upper_compass.core.definitions.text_tests import storable
 
 Value = Annotated[str, storable(4000)]
@@ -14,7 +14,7 @@ Value = Annotated[str, storable(4000)]
 Name = Annotated[str, storable(100, least=1)]
 
 
-class Narrowing(BaseModel):
+class DimensionFilter(BaseModel):
     """*Only these*, or with `without` *Without these*: visits that have one of the values."""
 
     model_config = ConfigDict(extra="forbid", json_schema_extra={"examples": [{"dimension": "channel", "values": ["Email"]}]})
@@ -23,7 +23,7 @@ class Narrowing(BaseModel):
     without: bool = False
 
 
-class Asked(BaseModel):
+class ReportRequest(BaseModel):
     """What every report is asked with. `goal` is the id of a goal of the site; without one, conversions are none."""
 
     model_config = ConfigDict(extra="forbid")
@@ -31,8 +31,8 @@ class Asked(BaseModel):
     versus: Versus = "before"
     goal: Annotated[int, Field(ge=1, le=2**31 - 1)] | None = None
     measures: Annotated[list[Name], Field(min_length=1, max_length=30)]
-    only: Annotated[list[Narrowing], Field(max_length=20)] = []
-    with_hidden: bool = False
+    filters: Annotated[list[DimensionFilter], Field(max_length=20)] = []
+    with_excluded: bool = False
 
     @field_validator("measures")
     @classmethod
@@ -42,7 +42,7 @@ class Asked(BaseModel):
         return measures
 
 
-class TableRequest(Asked):
+class TableRequest(ReportRequest):
     """A breakdown by up to two dimensions; without one, the totals alone."""
 
     dimensions: Annotated[list[Name], Field(max_length=2)] = []
@@ -66,14 +66,14 @@ class TableRequest(Asked):
         return sort
 
 
-class SeriesRequest(Asked):
+class SeriesRequest(ReportRequest):
     """The course over time. Each bucket is judged as a period of its own."""
 
     bucket: Bucket = "day"
 
     @model_validator(mode="after")
     def _not_too_fine(self) -> Self:
-        if self.period.days * (24 if self.bucket == "hour" else 1) > MOST_BUCKETS * (1 if self.bucket == "hour" else 7):
+        if self.period.days * (24 if self.bucket == "hour" else 1) > MAX_BUCKETS * (1 if self.bucket == "hour" else 7):
             raise ValueError("that is too long a period for such short steps")
         return self
 
@@ -85,7 +85,7 @@ class Interval(BaseModel):
     high: float
 
 
-class Figures(BaseModel):
+class MeasureValues(BaseModel):
     """Measures of one row; a ratio over nothing is null.
 
     `interval`: the Wilson interval of a share over something. `few`: shares with fewer than five expected successes or failures.
@@ -95,20 +95,20 @@ class Figures(BaseModel):
     before: dict[str, float | None] | None = None
     interval: dict[str, Interval] = {}
     few: list[str] = []
-    beyond_chance: dict[str, bool] = {}
+    is_significant: dict[str, bool] = {}
 
 
-class Row(Figures):
+class Row(MeasureValues):
     """A row: its value of each dimension, in their order; an empty text is *no value*."""
 
     keys: list[str]
 
 
-class Rest(BaseModel):
+class RemainderRow(BaseModel):
     """What the limit left out: how many rows, and the sum of what can be added up (null for counts of people)."""
 
     rows: int
-    figures: Figures
+    figures: MeasureValues
 
 
 class Note(BaseModel):
@@ -126,12 +126,12 @@ class TableResult(BaseModel):
     dimensions: list[str]
     measures: list[str]
     rows: list[Row]
-    rest: Rest | None
-    total: Figures
+    rest: RemainderRow | None
+    total: MeasureValues
     notes: list[Note] = []
 
 
-class Point(BaseModel):
+class SeriesPoint(BaseModel):
     """One bucket; `at` is its local start. `before` lies at the same place in the versus period."""
 
     at: str
@@ -146,6 +146,6 @@ class SeriesResult(BaseModel):
     versus: Period | None
     bucket: Bucket
     measures: list[str]
-    points: list[Point]
-    total: Figures
+    points: list[SeriesPoint]
+    total: MeasureValues
     notes: list[Note] = []

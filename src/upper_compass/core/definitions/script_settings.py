@@ -9,7 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from upper_compass.core.definitions.site_rules import Host, QueryKey
 
-LEAST_DAYS, MOST_DAYS = 30, 3700
+MIN_DAYS, MAX_DAYS = 30, 3700
 
 
 class Sends(BaseModel):
@@ -53,7 +53,7 @@ class Tagging(BaseModel):
     model_config = ConfigDict(extra="forbid")
     cookie: bool = True
     consent: bool = False
-    keep_days: Annotated[int, Field(ge=LEAST_DAYS, le=MOST_DAYS)] | None = None
+    keep_days: Annotated[int, Field(ge=MIN_DAYS, le=MAX_DAYS)] | None = None
     sends: Sends = Sends()
     search_keys: Annotated[list[QueryKey], Field(max_length=20)] = ["q", "s", "query", "search"]
     players: Annotated[list[Host], Field(max_length=50)] = []

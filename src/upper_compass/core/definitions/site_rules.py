@@ -105,7 +105,7 @@ class ChannelRule(BaseModel):
 
 
 class ChannelTest(BaseModel):
-    """Conditions on one origin; the fields are tidied values, `kinds` are kinds of source."""
+    """Conditions on one traffic source; the fields are tidied values, `kinds` are kinds of source."""
 
     model_config = ConfigDict(extra="forbid")
     sources: Words | None = None

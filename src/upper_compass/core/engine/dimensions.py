@@ -28,16 +28,16 @@ class Dimension:
     read: Read
 
 
-def _origin(column: str) -> Read:
-    return lambda shard, visits: shard.lexicon[column][shard.visit("origin")[visits]]
+def _source(column: str) -> Read:
+    return lambda shard, visits: shard.lookups[column][shard.visit("traffic_source")[visits]]
 
 
-def _first_origin(column: str) -> Read:
-    """The origin of the same visitor's visit number 1; all visits of a visitor stand behind each other."""
+def _first_source(column: str) -> Read:
+    """The traffic source of the same visitor's visit number 1; all visits of a visitor stand behind each other."""
 
     def read(shard: Shard, visits: Rows) -> Codes:
         first = visits - (shard.visit("number")[visits] - 1)
-        return shard.lexicon[column][shard.visit("origin")[first]]
+        return shard.lookups[column][shard.visit("traffic_source")[first]]
 
     return read
 
@@ -45,14 +45,14 @@ def _first_origin(column: str) -> Read:
 def _page_at(end: str) -> Read:
     def read(shard: Shard, visits: Rows) -> Codes:
         rows = shard.visit(end)[visits]
-        pages = shard.lexicon["page"][shard.hit("url")[rows]] if len(rows) else np.empty(0, np.uint32)
+        pages = shard.lookups["page"][shard.hit("url")[rows]] if len(rows) else np.empty(0, np.uint32)
         return np.where(rows >= 0, pages, 0).astype(np.uint32)
 
     return read
 
 
 def _agent(column: str) -> Read:
-    return lambda shard, visits: shard.lexicon[column][shard.visit("agent")[visits]]
+    return lambda shard, visits: shard.lookups[column][shard.visit("agent")[visits]]
 
 
 def _kept(column: str) -> Read:
@@ -60,26 +60,26 @@ def _kept(column: str) -> Read:
 
 
 def _newness(shard: Shard, visits: Rows) -> Codes:
-    new, returning = shard.lexicon.word("new"), shard.lexicon.word("returning")
+    new, returning = shard.lookups.word("new"), shard.lookups.word("returning")
     return np.where(shard.visit("number")[visits] == 1, new, returning).astype(np.uint32)
 
 
 def _of_url(column: str) -> Read:
-    return lambda shard, rows: shard.lexicon[column][shard.hit("url")[rows]]
+    return lambda shard, rows: shard.lookups[column][shard.hit("url")[rows]]
 
 
 def _event(shard: Shard, rows: Rows) -> Codes:
-    return shard.lexicon["event"][shard.hit("name")[rows]]
+    return shard.lookups["event"][shard.hit("name")[rows]]
 
 
 def _prop(event: str, key: str) -> Read:
     """A property of one kind of event that the site script sends by itself."""
 
     def read(shard: Shard, rows: Rows) -> Codes:
-        code = shard.lexicon.dictionaries["name"].find(event)
+        code = shard.lookups.dictionaries["name"].find(event)
         if code is None:
             return np.zeros(len(rows), np.uint32)
-        return np.where(shard.hit("name")[rows] == code, shard.lexicon.prop(key)[shard.hit("props")[rows]], 0).astype(np.uint32)
+        return np.where(shard.hit("name")[rows] == code, shard.lookups.prop(key)[shard.hit("props")[rows]], 0).astype(np.uint32)
 
     return read
 
@@ -89,26 +89,26 @@ def _registry(*dimensions: Dimension) -> dict[str, Dimension]:
 
 
 DIMENSIONS = _registry(
-    Dimension("channel", "Channel", "visit", "The kind of way by which the visit came, by the site's ordered list of channels.", _origin("channel")),
-    Dimension("source", "Source", "visit", "Where the visit came from: a tagged source, a link label, a site that referred, or direct.", _origin("source")),
-    Dimension("medium", "Medium", "visit", "By what sort of link the visit came.", _origin("medium")),
-    Dimension("campaign", "Campaign", "visit", "The campaign named in the link's tags.", _origin("campaign")),
-    Dimension("content", "Content", "visit", "Which of several links to the same page was clicked, as tagged.", _origin("content")),
-    Dimension("term", "Term", "visit", "The search term or audience named in the link's tags.", _origin("term")),
-    Dimension("label", "Link label", "visit", "The one word on a link that carries no more than that.", _origin("label")),
-    Dimension("raw_source", "Source as tagged", "visit", "The source before tidying and aliases.", _origin("raw_source")),
-    Dimension("raw_medium", "Medium as tagged", "visit", "The medium before tidying and aliases.", _origin("raw_medium")),
-    Dimension("raw_campaign", "Campaign as tagged", "visit", "The campaign before tidying and aliases.", _origin("raw_campaign")),
-    Dimension("raw_content", "Content as tagged", "visit", "The content before tidying and aliases.", _origin("raw_content")),
-    Dimension("raw_term", "Term as tagged", "visit", "The term before tidying and aliases.", _origin("raw_term")),
-    Dimension("raw_label", "Link label as tagged", "visit", "The link label before tidying and aliases.", _origin("raw_label")),
-    Dimension("first_channel", "First channel", "visit", "The channel of the visitor's first ever visit.", _first_origin("channel")),
-    Dimension("first_source", "First source", "visit", "The source of the visitor's first ever visit.", _first_origin("source")),
-    Dimension("first_medium", "First medium", "visit", "The medium of the visitor's first ever visit.", _first_origin("medium")),
-    Dimension("first_campaign", "First campaign", "visit", "The campaign of the visitor's first ever visit.", _first_origin("campaign")),
-    Dimension("first_content", "First content", "visit", "The content of the visitor's first ever visit.", _first_origin("content")),
-    Dimension("first_term", "First term", "visit", "The term of the visitor's first ever visit.", _first_origin("term")),
-    Dimension("first_label", "First link label", "visit", "The link label of the visitor's first ever visit.", _first_origin("label")),
+    Dimension("channel", "Channel", "visit", "The kind of way by which the visit came, by the site's ordered list of channels.", _source("channel")),
+    Dimension("source", "Source", "visit", "Where the visit came from: a tagged source, a link label, a site that referred, or direct.", _source("source")),
+    Dimension("medium", "Medium", "visit", "By what sort of link the visit came.", _source("medium")),
+    Dimension("campaign", "Campaign", "visit", "The campaign named in the link's tags.", _source("campaign")),
+    Dimension("content", "Content", "visit", "Which of several links to the same page was clicked, as tagged.", _source("content")),
+    Dimension("term", "Term", "visit", "The search term or audience named in the link's tags.", _source("term")),
+    Dimension("label", "Link label", "visit", "The one word on a link that carries no more than that.", _source("label")),
+    Dimension("raw_source", "Source as tagged", "visit", "The source before tidying and aliases.", _source("raw_source")),
+    Dimension("raw_medium", "Medium as tagged", "visit", "The medium before tidying and aliases.", _source("raw_medium")),
+    Dimension("raw_campaign", "Campaign as tagged", "visit", "The campaign before tidying and aliases.", _source("raw_campaign")),
+    Dimension("raw_content", "Content as tagged", "visit", "The content before tidying and aliases.", _source("raw_content")),
+    Dimension("raw_term", "Term as tagged", "visit", "The term before tidying and aliases.", _source("raw_term")),
+    Dimension("raw_label", "Link label as tagged", "visit", "The link label before tidying and aliases.", _source("raw_label")),
+    Dimension("first_channel", "First channel", "visit", "The channel of the visitor's first ever visit.", _first_source("channel")),
+    Dimension("first_source", "First source", "visit", "The source of the visitor's first ever visit.", _first_source("source")),
+    Dimension("first_medium", "First medium", "visit", "The medium of the visitor's first ever visit.", _first_source("medium")),
+    Dimension("first_campaign", "First campaign", "visit", "The campaign of the visitor's first ever visit.", _first_source("campaign")),
+    Dimension("first_content", "First content", "visit", "The content of the visitor's first ever visit.", _first_source("content")),
+    Dimension("first_term", "First term", "visit", "The term of the visitor's first ever visit.", _first_source("term")),
+    Dimension("first_label", "First link label", "visit", "The link label of the visitor's first ever visit.", _first_source("label")),
     Dimension("entry_page", "Landing page", "visit", "The first page of the visit.", _page_at("entry")),
     Dimension("exit_page", "Exit page", "visit", "The last page of the visit.", _page_at("exit")),
     Dimension("visitor_kind", "New or returning", "visit", "Whether it is the visitor's first ever visit.", _newness),
@@ -148,7 +148,7 @@ def of_field(field: SiteField) -> Dimension:
     meaning = "A field of the site's own, of each hit." if field.of == "hit" else "A field of the site's own; the last value of the visit."
 
     def read(shard: Shard, rows: Rows) -> Codes:
-        return field_of_hits(field, shard.hits, shard.lexicon, rows) if field.of == "hit" else shard.field(field)[rows]
+        return field_of_hits(field, shard.hits, shard.lookups, rows) if field.of == "hit" else shard.field(field)[rows]
 
     return Dimension(f"{OWN}{field.key}", field.title, field.of, meaning, read)
 

@@ -13,7 +13,7 @@ Array = npt.NDArray[Any]
 # A table of flags is cheaper than sorting, unless it is much larger than what goes into it.
 TABLE_CELLS = 40_000_000
 CELLS_A_VALUE = 12
-CELLS_AT_LEAST = 65_536
+MIN_CELLS = 65_536
 # Up to so many places back, equal pairs of a unit are found by comparing.
 LAGS = 8
 BLOCK = 1_000_000
@@ -22,7 +22,7 @@ NARROW = 2**31 - 1
 
 
 def _table_pays(cells: int, values: int) -> bool:
-    return cells <= min(TABLE_CELLS, CELLS_AT_LEAST + CELLS_A_VALUE * values)
+    return cells <= min(TABLE_CELLS, MIN_CELLS + CELLS_A_VALUE * values)
 
 
 def sums(groups: Array, count: int, weights: Array | None = None) -> Floats:

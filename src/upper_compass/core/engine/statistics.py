@@ -27,7 +27,7 @@ def too_few(tries: Floats, share_of_all: float) -> npt.NDArray[np.bool_]:
     return (tries * share_of_all < FEW) | (tries * (1 - share_of_all) < FEW)
 
 
-def beyond_chance(kind: str, now: tuple[Floats, ...], before: tuple[Floats, ...]) -> npt.NDArray[np.bool_]:
+def is_significant(kind: str, now: tuple[Floats, ...], before: tuple[Floats, ...]) -> npt.NDArray[np.bool_]:
     """Whether two figures of periods of the same length differ by more than 95 % of chance.
 
     count: as of events that come independently (Poisson). share: two shares, pooled. mean: (sum, sum of squares, count), unpooled. sum:

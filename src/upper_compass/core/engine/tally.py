@@ -20,10 +20,10 @@ from upper_compass.core.dataset.conversions import money
 from upper_compass.core.dataset.visits import Rows
 from upper_compass.core.definitions.hits import Kind
 from upper_compass.core.engine.group_by import KeySpace, count_distinct, distinct_pairs, sums
-from upper_compass.core.engine.selection import Array, By, Cut
+from upper_compass.core.engine.selection import Array, GroupBy, Selection
 
 # Sums over visits: weights of visits, None for one each. A column named `x_squared` is the sum of the squares of `x`.
-VISIT_COLUMNS: dict[str, Callable[[Cut, Rows], Array | None]] = {
+VISIT_COLUMNS: dict[str, Callable[[Selection, Rows], Array | None]] = {
     "visits": lambda cut, visits: None,
     "bounces": lambda cut, visits: cut.shard.visit("bounce")[visits],
     "visit_views": lambda cut, visits: cut.shard.visit("views")[visits],
@@ -32,12 +32,12 @@ VISIT_COLUMNS: dict[str, Callable[[Cut, Rows], Array | None]] = {
     "new_visitors": lambda cut, visits: cut.shard.visit("number")[visits] == 1,
 }
 # Sums over hits in the period.
-HIT_COLUMNS: dict[str, Callable[[Cut, Rows], Array]] = {
+HIT_COLUMNS: dict[str, Callable[[Selection, Rows], Array]] = {
     "views": lambda cut, rows: cut.kind(rows) == Kind.view,
     "times": lambda cut, rows: cut.kind(rows) == Kind.event,
     "page_engaged": lambda cut, rows: np.where(cut.kind(rows) == Kind.engage, cut.shard.hit("engaged_ms")[rows], 0),
     "orders": lambda cut, rows: cut.kind(rows) == Kind.order,
-    "revenue": lambda cut, rows: np.where(cut.kind(rows) == Kind.order, money(cut.shard.hits, rows, cut.shard.lexicon), 0.0),
+    "revenue": lambda cut, rows: np.where(cut.kind(rows) == Kind.order, money(cut.shard.hits, rows, cut.shard.lookups), 0.0),
 }
 # Of these, the sum over a visit of which all hits lie in the period is known: a column of the visits.
 WHOLE_COLUMNS = {"views": "views"}
@@ -46,10 +46,10 @@ GOAL_COLUMNS = ("conversions", "value", "value_squared", "converting_visits", "c
 END_COLUMNS = {"entries": "entry", "exits": "exit"}
 
 
-def tally(cut: Cut, by: By) -> pl.DataFrame:
+def tally(cut: Selection, by: GroupBy) -> pl.DataFrame:
     """The additive columns of one shard by key."""
     labels, found = _by_hit(cut, by) if by.by_hit else _by_visit(cut, by)
-    words = cut.shard.lexicon.words
+    words = cut.shard.lookups.labels
     keys = {f"key_{i}": words.decode(label).alias(f"key_{i}") for i, label in enumerate(labels[: len(by.dimensions)])}
     if by.edges:
         keys["bucket"] = pl.Series("bucket", labels[-1], dtype=pl.Int64)
@@ -62,7 +62,7 @@ def merge(tallies: list[pl.DataFrame], keys: list[str]) -> pl.DataFrame:
     return together.group_by(keys).sum() if keys else together.sum()
 
 
-def _weighted(by: By, name: str, groups: Ints, count: int, weights: Array | None, found: dict[str, Floats]) -> None:
+def _weighted(by: GroupBy, name: str, groups: Ints, count: int, weights: Array | None, found: dict[str, Floats]) -> None:
     """Add a column, and that of its squares, as wanted; what is there already is added to."""
     columns = {name: weights, f"{name}_squared": None if weights is None else weights.astype(np.float64) ** 2}
     for column, values in columns.items():
@@ -70,14 +70,14 @@ def _weighted(by: By, name: str, groups: Ints, count: int, weights: Array | None
             found[column] = found.get(column, 0.0) + sums(groups, count, values)
 
 
-def _visit_sums(cut: Cut, by: By, visits: Rows, groups: Ints, count: int) -> dict[str, Floats]:
+def _visit_sums(cut: Selection, by: GroupBy, visits: Rows, groups: Ints, count: int) -> dict[str, Floats]:
     found: dict[str, Floats] = {}
     for name in by.asked(VISIT_COLUMNS):
         _weighted(by, name, groups, count, VISIT_COLUMNS[name](cut, visits), found)
     return found
 
 
-def _hit_sums(cut: Cut, by: By, rows: Rows, groups: Ints, count: int) -> dict[str, Floats]:
+def _hit_sums(cut: Selection, by: GroupBy, rows: Rows, groups: Ints, count: int) -> dict[str, Floats]:
     found: dict[str, Floats] = {}
     for name in by.asked(HIT_COLUMNS):
         _weighted(by, name, groups, count, HIT_COLUMNS[name](cut, rows), found)
@@ -87,20 +87,20 @@ def _hit_sums(cut: Cut, by: By, rows: Rows, groups: Ints, count: int) -> dict[st
     return found
 
 
-def _by_visit(cut: Cut, by: By) -> tuple[list[Ints], dict[str, Floats]]:
+def _by_visit(cut: Selection, by: GroupBy) -> tuple[list[Ints], dict[str, Floats]]:
     """By dimensions of the visit, or in all. Whole visits are counted as such; hits are looked at only where that does not do."""
     shard, visits = cut.shard, cut.visits
     empty = np.empty(0, np.int32)
     by_rows = bool(by.edges) or by.wants("people") or any(name not in WHOLE_COLUMNS for name in by.asked(HIT_COLUMNS))
     present = by.wants("visitors") or bool(by.asked(HIT_COLUMNS)) or by_rows
-    rows = cut.rows if by_rows else cut.rows_across if present else empty
-    counted = cut.counted if by.wants(*GOAL_COLUMNS) else np.empty(0, np.int64)
+    rows = cut.rows if by_rows else cut.boundary_rows if present else empty
+    counted = cut.counted_conversions if by.wants(*GOAL_COLUMNS) else np.empty(0, np.int64)
     converted = cut.conversions.row[counted]
     space = KeySpace(cut.parts_of_visits(by, visits), cut.parts_of_rows(by, rows), cut.parts_of_rows(by, converted))
     of_visits, of_rows, of_conversions = space.groups
     n = space.count
     found = _visit_sums(cut, by, visits, of_visits, n) | _hit_sums(cut, by, rows, of_rows, n)
-    whole = np.empty(0, np.int64) if by_rows else np.flatnonzero(np.isin(visits, cut.across, invert=True, assume_unique=True))
+    whole = np.empty(0, np.int64) if by_rows else np.flatnonzero(np.isin(visits, cut.boundary_visits, invert=True, assume_unique=True))
     if not by_rows:
         for name in by.asked(HIT_COLUMNS):
             _weighted(by, name, of_visits[whole], n, shard.visit(WHOLE_COLUMNS[name])[visits[whole]], found)
@@ -117,11 +117,11 @@ def _by_visit(cut: Cut, by: By) -> tuple[list[Ints], dict[str, Floats]]:
         found["value"] = sums(of_conversions, n, values)
         found["value_squared"] = sums(of_conversions, n, values**2)
         found["converters"] = count_distinct(shard.hit("visitor")[converted], of_conversions, n)
-        found["converting_visits"] = sums(of_visits, n, cut.holding[visits])
+        found["converting_visits"] = sums(of_visits, n, cut.converted_visits[visits])
     return space.labels, found
 
 
-def _visitors(cut: Cut, rows: Rows, of_rows: Ints, whole: Rows, of_whole: Ints, n: int) -> Floats:
+def _visitors(cut: Selection, rows: Rows, of_rows: Ints, whole: Rows, of_whole: Ints, n: int) -> Floats:
     """Distinct visitors by group, of hits and of whole visits together."""
     units = cut.shard.hit("visitor")[rows]
     if not len(whole):
@@ -134,7 +134,7 @@ def _visitors(cut: Cut, rows: Rows, of_rows: Ints, whole: Rows, of_whole: Ints, 
     return count_distinct(visitors, groups, n)
 
 
-def _by_hit(cut: Cut, by: By) -> tuple[list[Ints], dict[str, Floats]]:
+def _by_hit(cut: Selection, by: GroupBy) -> tuple[list[Ints], dict[str, Floats]]:
     shard = cut.shard
     empty = np.empty(0, np.int32)
     with_goal = by.wants(*GOAL_COLUMNS)
@@ -169,12 +169,12 @@ def _by_hit(cut: Cut, by: By) -> tuple[list[Ints], dict[str, Floats]]:
     return space.labels, found
 
 
-def _visits_having(cut: Cut, by: By, pairs: tuple[Array, Array], places: dict[str, Rows], groups: dict[str, Ints], n: int) -> dict[str, Floats]:
+def _visits_having(cut: Selection, by: GroupBy, pairs: tuple[Array, Array], places: dict[str, Rows], groups: dict[str, Ints], n: int) -> dict[str, Floats]:
     """Sums over the visits that started in the period and have such a hit anywhere. `pairs`: visits and values of hits in the period."""
     visit_of = cut.shard.derived.visit_of
 
     def with_outside(visit: Array, group: Array, outside: Rows, outside_groups: Ints) -> tuple[Array, Array]:
-        began = cut.began[visit]
+        began = cut.started_in_period[visit]
         visit, group = visit[began], group[began]
         # Only visits that lie across an edge have hits outside; theirs are joined, and what is there twice is dropped.
         over = np.isin(visit, visit_of[outside])
@@ -192,25 +192,25 @@ def _visits_having(cut: Cut, by: By, pairs: tuple[Array, Array], places: dict[st
     return found
 
 
-def _rows_outside(cut: Cut) -> Rows:
+def _rows_outside(cut: Selection) -> Rows:
     """Rows that lie outside the period, of visits that started in it."""
-    rows = cut.shard.rows_of_visits(cut.across[cut.began[cut.across]])
+    rows = cut.shard.rows_of_visits(cut.boundary_visits[cut.started_in_period[cut.boundary_visits]])
     return rows[cut.shard.hit("at")[rows] >= cut.ask.stop]
 
 
-def _end_rows(cut: Cut, end: str) -> Rows:
+def _end_rows(cut: Selection, end: str) -> Rows:
     rows: Rows = cut.shard.visit(end)[cut.visits]
     return rows[rows >= 0]
 
 
-def _rows_of_converting(cut: Cut) -> Rows:
+def _rows_of_converting(cut: Selection) -> Rows:
     """All rows of visits that hold a conversion and matter: those that started in the period, or whose conversion lies in it."""
-    mattering = cut.holding & cut.began
-    mattering[cut.conversions.visit[cut.counted]] = True
+    mattering = cut.converted_visits & cut.started_in_period
+    mattering[cut.conversions.visit[cut.counted_conversions]] = True
     return cut.shard.rows_of_visits(np.flatnonzero(mattering).astype(np.int32))
 
 
-def _goal_by_hit(cut: Cut, rows: Rows, groups: Ints, n: int) -> dict[str, Floats]:
+def _goal_by_hit(cut: Selection, rows: Rows, groups: Ints, n: int) -> dict[str, Floats]:
     """Conversions count under a value from the visit's first hit with it on.
 
     For each visit and value the conversions behind that first hit are a stretch of the visit's conversions, so two look-ups count them; a
@@ -225,15 +225,15 @@ def _goal_by_hit(cut: Cut, rows: Rows, groups: Ints, n: int) -> dict[str, Floats
     def stretch(of: Rows) -> tuple[Ints, Ints]:
         return np.searchsorted(of, first, side="left"), np.searchsorted(of, last, side="right")
 
-    low, high = stretch(all_rows[cut.counted])
-    running = np.concatenate([[0.0], np.cumsum(cut.conversions.value[cut.counted])])
-    squares = np.concatenate([[0.0], np.cumsum(cut.conversions.value[cut.counted] ** 2)])
+    low, high = stretch(all_rows[cut.counted_conversions])
+    running = np.concatenate([[0.0], np.cumsum(cut.conversions.value[cut.counted_conversions])])
+    squares = np.concatenate([[0.0], np.cumsum(cut.conversions.value[cut.counted_conversions] ** 2)])
     low_any, high_any = stretch(all_rows)
     reached = high > low
     return {
         "conversions": sums(group, n, high - low),
         "value": sums(group, n, running[high] - running[low]),
         "value_squared": sums(group, n, squares[high] - squares[low]),
-        "converting_visits": sums(group, n, (high_any > low_any) & cut.began[visit]),
+        "converting_visits": sums(group, n, (high_any > low_any) & cut.started_in_period[visit]),
         "converters": count_distinct(shard.visit("visitor")[visit[reached]], group[reached], n),
     }

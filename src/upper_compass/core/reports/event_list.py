@@ -17,14 +17,14 @@ from upper_compass.core.dataset.shard import Shard
 from upper_compass.core.definitions.hits import EVENTS_BY_ITSELF, Kind
 from upper_compass.core.definitions.site_rules import SiteRules
 from upper_compass.core.definitions.text_tests import prop_text
-from upper_compass.core.engine.selection import Cut, Question
+from upper_compass.core.engine.selection import ReportFilter, Selection
 
 PAGES, VALUES = 3, 5
 # Properties are read from the commonest distinct sets of each event; beyond these nothing common is left.
-MOST_SETS = 2000
+MAX_SETS = 2000
 
 
-class Counted(BaseModel):
+class ValueCount(BaseModel):
     """A value and how often it was there."""
 
     value: str
@@ -35,7 +35,7 @@ class PropOut(BaseModel):
     """A property: its commonest values, and how many different ones there were."""
 
     key: str
-    values: list[Counted]
+    values: list[ValueCount]
     different: int
 
 
@@ -56,17 +56,17 @@ class EventOut(BaseModel):
     by_itself: bool
     hidden: bool
     description: str
-    pages: list[Counted]
+    pages: list[ValueCount]
     props: list[PropOut]
 
 
-def events(shards: Sequence[Shard], ask: Question, rules: SiteRules) -> list[EventOut]:
+def events(shards: Sequence[Shard], ask: ReportFilter, rules: SiteRules) -> list[EventOut]:
     """Every event that ever arrived, the most frequent of the period first, hidden ones last."""
-    parts = [_of_shard(Cut(shard, ask)) for shard in shards]
+    parts = [_of_shard(Selection(shard, ask)) for shard in shards]
     figures = pl.concat([part[0] for part in parts]).group_by("sent").agg(pl.col("times", "value").sum(), pl.col("last").max())
     pages = pl.concat([part[1] for part in parts]).group_by("sent", "page").agg(pl.col("times").sum())
     sets = pl.concat([part[2] for part in parts]).group_by("sent", "props").agg(pl.col("times").sum())
-    sets = sets.sort("times", "props", descending=[True, False]).group_by("sent", maintain_order=True).head(MOST_SETS)
+    sets = sets.sort("times", "props", descending=[True, False]).group_by("sent", maintain_order=True).head(MAX_SETS)
     grouped: dict[str, list[str]] = defaultdict(list)
     for sent in sorted(figures["sent"]):
         grouped[rules.event_name(sent)].append(sent)
@@ -96,55 +96,55 @@ def events(shards: Sequence[Shard], ask: Question, rules: SiteRules) -> list[Eve
     return sorted(listed, key=lambda one: (one.hidden, -one.times, one.name))
 
 
-def _of_shard(cut: Cut) -> tuple[pl.DataFrame, pl.DataFrame, pl.DataFrame]:
+def _of_shard(cut: Selection) -> tuple[pl.DataFrame, pl.DataFrame, pl.DataFrame]:
     """By name as sent: times, value, last; times by page; times by set of properties. People are counted by the name that is shown, see `_people`."""
-    shard, lexicon = cut.shard, cut.shard.lexicon
+    shard, lookups = cut.shard, cut.shard.lookups
     sent = shard.hit("name")
-    ever = np.flatnonzero((shard.derived.kind == Kind.event) & ~np.isin(shard.hit("visitor"), shard.buried))
+    ever = np.flatnonzero((shard.derived.kind == Kind.event) & ~np.isin(shard.hit("visitor"), shard.tombstoned))
     last = pl.DataFrame({"code": sent[ever], "last": shard.hit("at")[ever]}).group_by("code").agg(pl.col("last").max())
     rows = cut.rows[cut.kind(cut.rows) == Kind.event]
     table = pl.DataFrame({
-        "code": sent[rows], "value": money(shard.hits, rows, lexicon), "page": lexicon["page"][shard.hit("url")[rows]], "props": shard.hit("props")[rows],
+        "code": sent[rows], "value": money(shard.hits, rows, lookups), "page": lookups["page"][shard.hit("url")[rows]], "props": shard.hit("props")[rows],
     })  # fmt: skip
     counted = last.join(table.group_by("code").agg(pl.len().alias("times"), pl.col("value").sum()), on="code", how="left").fill_null(0)
-    names = lexicon.dictionaries["name"]
+    names = lookups.dictionaries["name"]
 
     def by(column: str, texts: pl.Series) -> pl.DataFrame:
         found = table.group_by("code", column).agg(pl.len().alias("times"))
         return found.select(names.decode(found["code"].to_numpy()).alias("sent"), texts.gather(found[column]).alias(column), pl.col("times").cast(pl.Int64))
 
     figures = counted.select(names.decode(counted["code"].to_numpy()).alias("sent"), pl.col("times").cast(pl.Int64), "value", "last")
-    return figures, by("page", lexicon.words.texts), by("props", lexicon.dictionaries["props"].texts)
+    return figures, by("page", lookups.labels.texts), by("props", lookups.dictionaries["props"].texts)
 
 
-def _people(shards: Sequence[Shard], ask: Question) -> dict[str, int]:
+def _people(shards: Sequence[Shard], ask: ReportFilter) -> dict[str, int]:
     """Distinct visitors by the name that is shown; a visitor's hits lie in one shard, so shards add up."""
     counted: Counter[str] = Counter()
     for shard in shards:
-        cut = Cut(shard, ask)
+        cut = Selection(shard, ask)
         rows = cut.rows[cut.kind(cut.rows) == Kind.event]
         if not len(rows):
             continue
         shown = _shown(shard)[shard.hit("name")[rows]]
         pairs = pl.DataFrame({"visitor": shard.hit("visitor")[rows], "shown": shown}).unique().group_by("shown").agg(pl.len().alias("people"))
-        counted.update(dict(zip(shard.lexicon.words.decode(pairs["shown"].to_numpy()), pairs["people"], strict=True)))
+        counted.update(dict(zip(shard.lookups.labels.decode(pairs["shown"].to_numpy()), pairs["people"], strict=True)))
     return dict(counted)
 
 
 def _shown(shard: Shard) -> Codes:
     """The name that is shown by code of the name as sent, hidden events too."""
-    names = shard.lexicon.dictionaries["name"].texts
-    return shard.lexicon.words.encode(pl.Series([shard.lexicon.rules.event_name(name) for name in names], dtype=pl.String))
+    names = shard.lookups.dictionaries["name"].texts
+    return shard.lookups.labels.encode(pl.Series([shard.lookups.rules.event_name(name) for name in names], dtype=pl.String))
 
 
 def _passive(shards: Sequence[Shard]) -> dict[str, bool]:
-    lexicon = shards[0].lexicon
-    return dict(zip(lexicon.dictionaries["name"].texts, lexicon["passive"].tolist(), strict=True))
+    lookups = shards[0].lookups
+    return dict(zip(lookups.dictionaries["name"].texts, lookups["passive"].tolist(), strict=True))
 
 
-def _commonest(table: pl.DataFrame, column: str, most: int) -> list[Counted]:
+def _commonest(table: pl.DataFrame, column: str, most: int) -> list[ValueCount]:
     found = table.group_by(column).agg(pl.col("times").sum()).sort("times", column, descending=[True, False]).head(most)
-    return [Counted(value=value, times=times) for value, times in found.select(column, "times").iter_rows()]
+    return [ValueCount(value=value, times=times) for value, times in found.select(column, "times").iter_rows()]
 
 
 def _props(sets: pl.DataFrame) -> list[PropOut]:
@@ -156,6 +156,6 @@ def _props(sets: pl.DataFrame) -> list[PropOut]:
             found[key][prop_text(value)] += times
     listed = sorted(found.items(), key=lambda item: (-item[1].total(), item[0]))
     return [
-        PropOut(key=key, values=[Counted(value=value, times=times) for value, times in values.most_common(VALUES)], different=len(values))
+        PropOut(key=key, values=[ValueCount(value=value, times=times) for value, times in values.most_common(VALUES)], different=len(values))
         for key, values in listed
     ]

@@ -22,7 +22,7 @@ _PLACE_WORDS = ("device", "browser", "system", "language", "country")
 _VISIT_WORDS = (*_SOURCE_WORDS, "content", "term", "label", "entry_page", "exit_page", *_PLACE_WORDS)
 
 
-class ToldHit(BaseModel):
+class HitRecord(BaseModel):
     """One hit. `at` in ms since 1970; `visit`: number of the visitor's visit, 0 for a hit that belongs to none; `repeated`: its order id came earlier."""
 
     seq: int
@@ -56,8 +56,8 @@ class ToldHit(BaseModel):
     own: bool
 
 
-class ToldVisit(Tags):
-    """One visit: times in ms, words of its dimensions. `hidden`: of a robot or the site's own people."""
+class VisitRecord(Tags):
+    """One visit: times in ms, words of its dimensions. `excluded`: of a robot or the site's own people."""
 
     visitor: str
     number: int
@@ -66,7 +66,7 @@ class ToldVisit(Tags):
     engaged: int
     views: int
     bounce: bool
-    hidden: bool
+    excluded: bool
     channel: str
     entry_page: str
     exit_page: str
@@ -86,12 +86,12 @@ def _of_visits(shard: Shard, visits: Rows, names: tuple[str, ...]) -> list[pl.Se
     def word(name: str) -> pl.Series:
         codes = np.zeros(len(visits), np.uint32)
         codes[known] = DIMENSIONS[name].read(shard, visits[known])
-        return shard.lexicon.words.decode(codes).alias(name)
+        return shard.lookups.labels.decode(codes).alias(name)
 
     return [word(name) for name in names]
 
 
-def told_hits(shard: Shard, rows: Rows) -> list[ToldHit]:
+def hit_records(shard: Shard, rows: Rows) -> list[HitRecord]:
     """Hits in the order of the rows."""
     if not len(rows):
         return []
@@ -102,27 +102,27 @@ def told_hits(shard: Shard, rows: Rows) -> list[ToldHit]:
     table = plain.with_columns(
         pl.Series("visit", numbers),
         pl.Series("repeated", shard.derived.kind[rows] == REPEATED_ORDER),
-        *(shard.lexicon.dictionaries[name].decode(shard.hit(name)[rows]).alias(name) for name in _HIT_TEXTS),
-        *(shard.lexicon.words.decode(DIMENSIONS[name].read(shard, rows)).alias(name) for name in _HIT_WORDS),
+        *(shard.lookups.dictionaries[name].decode(shard.hit(name)[rows]).alias(name) for name in _HIT_TEXTS),
+        *(shard.lookups.labels.decode(DIMENSIONS[name].read(shard, rows)).alias(name) for name in _HIT_WORDS),
         *_of_visits(shard, visit, (*_SOURCE_WORDS, *_PLACE_WORDS)),
     )
-    renamed = {note.name: note.shown_as for note in shard.lexicon.rules.events if note.shown_as}
+    renamed = {note.name: note.shown_as for note in shard.lookups.rules.events if note.shown_as}
     table = table.with_columns(pl.col("name").replace(renamed))
 
-    def told(row: dict[str, Any]) -> ToldHit:
+    def told(row: dict[str, Any]) -> HitRecord:
         details = {name: json.loads(row[name]) if row[name] else {} for name in ("props", "fields")}
-        return ToldHit.model_construct(None, **row | details | {"kind": Kind(row["kind"]).name})
+        return HitRecord.model_construct(None, **row | details | {"kind": Kind(row["kind"]).name})
 
     return [told(row) for row in table.iter_rows(named=True)]
 
 
-def told_visits(shard: Shard, visits: Rows) -> list[ToldVisit]:
+def visit_records(shard: Shard, visits: Rows) -> list[VisitRecord]:
     """Visits in the order given."""
     if not len(visits):
         return []
     plain = shard.derived.visits[pl.Series(visits)]
     table = plain.select(
-        "number", "start", (pl.col("end") - pl.col("start")).alias("duration"), "engaged", "views", "bounce", "hidden",
-        shard.lexicon.dictionaries["visitor"].decode(plain["visitor"].to_numpy()).alias("visitor"), *_of_visits(shard, visits, _VISIT_WORDS),
+        "number", "start", (pl.col("end") - pl.col("start")).alias("duration"), "engaged", "views", "bounce", "excluded",
+        shard.lookups.dictionaries["visitor"].decode(plain["visitor"].to_numpy()).alias("visitor"), *_of_visits(shard, visits, _VISIT_WORDS),
     )  # fmt: skip
-    return [ToldVisit.model_construct(None, **row, conversions=0, value=0.0) for row in table.iter_rows(named=True)]
+    return [VisitRecord.model_construct(None, **row, conversions=0, value=0.0) for row in table.iter_rows(named=True)]

@@ -13,12 +13,12 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.periods import Period
-from upper_compass.core.definitions.requests import Narrowing, TableRequest
-from upper_compass.core.engine.context import Reading
+from upper_compass.core.definitions.requests import DimensionFilter, TableRequest
+from upper_compass.core.engine.context import ReportContext
 from upper_compass.core.engine.statistics import FEW
 from upper_compass.core.reports.tables import table
 
-MOST_NAMED = 3
+MAX_NAMED = 3
 HALF = 0.5
 SHARES = (
     (1 / 4, "a quarter of"), (1 / 3, "a third of"), (2 / 5, "two in five"), (1 / 2, "half of"), (3 / 5, "three in five"), (2 / 3, "two in three"),
@@ -32,7 +32,7 @@ class AnswerRequest(BaseModel):
     model_config = ConfigDict(extra="forbid")
     period: Period
     goal: Annotated[int, Field(ge=1, le=2**31 - 1)]
-    only: Annotated[list[Narrowing], Field(max_length=20)] = []
+    filters: Annotated[list[DimensionFilter], Field(max_length=20)] = []
 
 
 class Phrase(BaseModel):
@@ -64,7 +64,7 @@ def _within(name: str) -> str:
     return name if len(name) > 1 and name[1].isupper() else name[:1].lower() + name[1:]
 
 
-def answer(reading: Reading, request: AnswerRequest, goal: Goal, name: str) -> Answer:
+def answer(reading: ReportContext, request: AnswerRequest, goal: Goal, name: str) -> Answer:
     """The sentences for one goal, under its name."""
     what = _within(name)
     when = "on this day" if request.period.days == 1 else f"in these {request.period.days} days"
@@ -95,8 +95,8 @@ def _beginnings(pages: list[tuple[str, int]], total: int, what: str | None) -> l
     return [Phrase(text=f"{subject} begin on "), *_listed(begun, "entry_page", "or"), Phrase(text=".")]
 
 
-def _largest(reading: Reading, request: AnswerRequest, goal: Goal, dimension: str) -> tuple[list[tuple[str, int]], int]:
-    asked = TableRequest(period=request.period, versus="none", dimensions=[dimension], measures=["conversions"], only=request.only, limit=20)
+def _largest(reading: ReportContext, request: AnswerRequest, goal: Goal, dimension: str) -> tuple[list[tuple[str, int]], int]:
+    asked = TableRequest(period=request.period, versus="none", dimensions=[dimension], measures=["conversions"], filters=request.filters, limit=20)
     found = table(reading, asked, goal)
     rows = [(row.keys[0], int(row.values["conversions"] or 0)) for row in found.rows]
     return rows, int(found.total.values["conversions"] or 0)
@@ -105,11 +105,11 @@ def _largest(reading: Reading, request: AnswerRequest, goal: Goal, dimension: st
 def _leading(rows: list[tuple[str, int]], total: int) -> tuple[list[str], float]:
     """The fewest of the largest rows that make half, at most three; and their share."""
     counted = 0
-    for number, (_, count) in enumerate(rows[:MOST_NAMED], 1):
+    for number, (_, count) in enumerate(rows[:MAX_NAMED], 1):
         counted += count
-        if counted / total >= HALF or number == MOST_NAMED:
+        if counted / total >= HALF or number == MAX_NAMED:
             return [name for name, _ in rows[:number]], counted / total
-    return [name for name, _ in rows[:MOST_NAMED]], counted / total
+    return [name for name, _ in rows[:MAX_NAMED]], counted / total
 
 
 def _listed(names: list[str], dimension: str, join: str) -> list[Phrase]:

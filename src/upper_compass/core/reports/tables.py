@@ -12,20 +12,31 @@ import polars as pl
 from upper_compass.core.definitions.goals import Goal, HitValue
 from upper_compass.core.definitions.hits import Kind
 from upper_compass.core.definitions.periods import edges
-from upper_compass.core.definitions.requests import Figures, Interval, Note, Point, Rest, Row, SeriesRequest, SeriesResult, TableRequest, TableResult
-from upper_compass.core.engine.context import Reading, question
+from upper_compass.core.definitions.requests import (
+    Interval,
+    MeasureValues,
+    Note,
+    RemainderRow,
+    Row,
+    SeriesPoint,
+    SeriesRequest,
+    SeriesResult,
+    TableRequest,
+    TableResult,
+)
+from upper_compass.core.engine.context import ReportContext, question
 from upper_compass.core.engine.dimensions import UnknownNameError
 from upper_compass.core.engine.measures import MEASURES, Measure
-from upper_compass.core.engine.selection import By, Cut, Question
-from upper_compass.core.engine.statistics import beyond_chance, too_few, wilson
+from upper_compass.core.engine.selection import GroupBy, ReportFilter, Selection
+from upper_compass.core.engine.statistics import is_significant, too_few, wilson
 from upper_compass.core.engine.tally import PEOPLE_COLUMNS
 
 
-def table(reading: Reading, request: TableRequest, goal: Goal | None) -> TableResult:
+def table(reading: ReportContext, request: TableRequest, goal: Goal | None) -> TableResult:
     """A breakdown with its totals; versus is judged by the same question over the versus period."""
     measures = [_measure(name) for name in request.measures]
-    ask = question(reading, request.period, goal, request.only, with_hidden=request.with_hidden)
-    by = By(_columns(measures), tuple(reading.dimension(name, "dimensions") for name in request.dimensions))
+    ask = question(reading, request.period, goal, request.filters, with_excluded=request.with_excluded)
+    by = GroupBy(_columns(measures), tuple(reading.dimension(name, "dimensions") for name in request.dimensions))
     versus = request.period.versus(request.versus)
     rows, total = (_finish(part, measures) for part in _rows_and_total(reading, ask, by))
     rows_before = before = None
@@ -54,24 +65,24 @@ def table(reading: Reading, request: TableRequest, goal: Goal | None) -> TableRe
     return result
 
 
-def _rows_and_total(reading: Reading, ask: Question, by: By) -> tuple[pl.DataFrame, pl.DataFrame]:
+def _rows_and_total(reading: ReportContext, ask: ReportFilter, by: GroupBy) -> tuple[pl.DataFrame, pl.DataFrame]:
     """Rows and totals, not finished. By dimensions of the visit and over time, what is no count of people adds up to the total; people are counted anew."""
     if not by.keys or by.by_hit:
         # One after the other: by a dimension of the hit, rows take as much memory as all else together.
-        rows, total = reading.tally(ask, by)[0], reading.tally(ask, By(by.columns))[0]
+        rows, total = reading.tally(ask, by)[0], reading.tally(ask, GroupBy(by.columns))[0]
     else:
         people = by.columns & frozenset(PEOPLE_COLUMNS)
-        rows, counted = reading.tally(ask, by, By(people))
+        rows, counted = reading.tally(ask, by, GroupBy(people))
         total = rows.select(pl.col(name).sum() for name in sorted(by.columns - people))
         total = total.with_columns(counted[name] for name in sorted(people)) if len(total.columns) else counted
     return rows, total
 
 
-def series(reading: Reading, request: SeriesRequest, goal: Goal | None) -> SeriesResult:
+def series(reading: ReportContext, request: SeriesRequest, goal: Goal | None) -> SeriesResult:
     """The course over time; each bucket counts as a period of its own, the totals as the whole period."""
     measures = [_measure(name) for name in request.measures]
-    ask = question(reading, request.period, goal, request.only, with_hidden=request.with_hidden)
-    by = By(_columns(measures))
+    ask = question(reading, request.period, goal, request.filters, with_excluded=request.with_excluded)
+    by = GroupBy(_columns(measures))
     versus = request.period.versus(request.versus)
     cuts, names = edges(request.period, request.bucket, reading.zone)
     now, total = _course(reading, ask, by, measures, cuts)
@@ -82,7 +93,7 @@ def series(reading: Reading, request: SeriesRequest, goal: Goal | None) -> Serie
     points = []
     for i, (name, values) in enumerate(zip(names, _values(now, measures), strict=True)):
         there = before is not None and i < len(before)
-        points.append(Point(at=name, values=values, before=_values(before[i : i + 1], measures)[0] if there and before is not None else None))
+        points.append(SeriesPoint(at=name, values=values, before=_values(before[i : i + 1], measures)[0] if there and before is not None else None))
     return SeriesResult(
         period=request.period,
         versus=versus,
@@ -104,11 +115,11 @@ def _columns(measures: list[Measure]) -> frozenset[str]:
     return frozenset(column for measure in measures for column in measure.needs)
 
 
-def _moved(ask: Question, bounds: tuple[int, int]) -> Question:
+def _moved(ask: ReportFilter, bounds: tuple[int, int]) -> ReportFilter:
     return replace(ask, start=bounds[0], stop=bounds[1])
 
 
-def _course(reading: Reading, ask: Question, by: By, measures: list[Measure], cuts: list[int]) -> tuple[pl.DataFrame, pl.DataFrame]:
+def _course(reading: ReportContext, ask: ReportFilter, by: GroupBy, measures: list[Measure], cuts: list[int]) -> tuple[pl.DataFrame, pl.DataFrame]:
     """A row per bucket in order, also where nothing happened; and the totals."""
     found, total = _rows_and_total(reading, ask, replace(by, edges=tuple(cuts)))
     every = pl.DataFrame({"bucket": np.arange(len(cuts) - 1, dtype=np.int64)})
@@ -142,7 +153,7 @@ def _order(rows: pl.DataFrame, request: TableRequest, keys: list[str]) -> pl.Ser
     return rows.with_row_index("row").sort([column, *keys], descending=[request.descending, *(False for _ in keys)], nulls_last=True)["row"]
 
 
-def _rest(rows: pl.DataFrame, before: pl.DataFrame | None, request: TableRequest, measures: list[Measure], total: pl.DataFrame) -> Rest | None:
+def _rest(rows: pl.DataFrame, before: pl.DataFrame | None, request: TableRequest, measures: list[Measure], total: pl.DataFrame) -> RemainderRow | None:
     left = rows.slice(request.limit)
     if not len(left):
         return None
@@ -156,8 +167,8 @@ def _rest(rows: pl.DataFrame, before: pl.DataFrame | None, request: TableRequest
             if figures.before:
                 figures.before[measure.name] = None
             figures.interval.pop(measure.name, None)
-            figures.beyond_chance.pop(measure.name, None)
-    return Rest(rows=len(left), figures=figures)
+            figures.is_significant.pop(measure.name, None)
+    return RemainderRow(rows=len(left), figures=figures)
 
 
 def _values(frame: pl.DataFrame, measures: list[Measure]) -> list[dict[str, float | None]]:
@@ -165,7 +176,7 @@ def _values(frame: pl.DataFrame, measures: list[Measure]) -> list[dict[str, floa
     return renamed.to_dicts()
 
 
-def _figures(now: pl.DataFrame, before: pl.DataFrame | None, measures: list[Measure], total: pl.DataFrame) -> list[Figures]:
+def _figures(now: pl.DataFrame, before: pl.DataFrame | None, measures: list[Measure], total: pl.DataFrame) -> list[MeasureValues]:
     """Figures of each row of a finished tally: values, versus, intervals, what is too few to say, what is beyond chance."""
     intervals: list[dict[str, Interval]] = [{} for _ in range(len(now))]
     few: list[list[str]] = [[] for _ in range(len(now))]
@@ -175,12 +186,12 @@ def _figures(now: pl.DataFrame, before: pl.DataFrame | None, measures: list[Meas
             _add_intervals(intervals, few, now, measure, total)
         if before is not None and measure.chance != "none":
             parts = [tuple(frame[part].to_numpy() for part in measure.parts) for frame in (now, before)]
-            for judged, sure in zip(beyond, beyond_chance(measure.chance, *parts).tolist(), strict=True):
+            for judged, sure in zip(beyond, is_significant(measure.chance, *parts).tolist(), strict=True):
                 judged[measure.name] = sure
     earlier: Sequence[dict[str, float | None] | None] = [None] * len(now) if before is None else _values(before, measures)
     # Thousands of rows are made here from figures of our own, so they are not validated one by one.
     return [
-        Figures.model_construct(None, values=values, before=held, interval=interval, few=rare, beyond_chance=sure)
+        MeasureValues.model_construct(None, values=values, before=held, interval=interval, few=rare, is_significant=sure)
         for values, held, interval, rare, sure in zip(_values(now, measures), earlier, intervals, few, beyond, strict=True)
     ]
 
@@ -197,27 +208,27 @@ def _add_intervals(intervals: list[dict[str, Interval]], few: list[list[str]], n
             few[i].append(measure.name)
 
 
-def _notes(reading: Reading, ask: Question, by: By) -> list[Note]:
+def _notes(reading: ReportContext, ask: ReportFilter, by: GroupBy) -> list[Note]:
     notes = []
     if by.by_hit:
         notes.append(Note(kind="overlap", text="A visit can have several of these values, so the rows overlap and do not add up to the total."))
     if by.wants("value", "revenue"):
-        missing = sum(_unrated(Cut(shard, ask), by) for shard in reading.shards)
+        missing = sum(_unrated(Selection(shard, ask), by) for shard in reading.shards)
         if missing:
             amounts = "1 amount counts 0, because its" if missing == 1 else f"{missing:,} amounts count 0, because their"
             notes.append(Note(kind="unrated", text=f"{amounts} currency has no rate in the site's settings."))
     return notes
 
 
-def _unrated(cut: Cut, by: By) -> int:
+def _unrated(cut: Selection, by: GroupBy) -> int:
     """How many amounts that would count in the period have a currency without a rate."""
     shard = cut.shard
-    missing = np.flatnonzero(np.isnan(shard.lexicon["rate"]))
+    missing = np.flatnonzero(np.isnan(shard.lookups["rate"]))
     if not len(missing):
         return 0
     rows = [cut.rows[cut.kind(cut.rows) == Kind.order]] if by.wants("revenue") else []
     if by.wants("value") and cut.ask.goal is not None and isinstance(cut.ask.goal.value, HitValue):
-        counted = cut.conversions.row[cut.counted]
+        counted = cut.conversions.row[cut.counted_conversions]
         rows.append(counted if cut.ask.goal.value.kind == "hit" else counted[cut.kind(counted) == Kind.order])
     amounts = np.unique(np.concatenate(rows)) if rows else np.empty(0, np.int32)
     return int((np.isin(shard.hit("currency")[amounts], missing) & ~np.isnan(shard.hit("value")[amounts])).sum())

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from upper_compass.core.tag_health.findings import Finding, Severity
-from upper_compass.core.tag_health.inspection import HISTORY, Look
+from upper_compass.core.tag_health.inspection import HISTORY, Inspection
 from upper_compass.core.tag_health.pages import personal, repeated, robots, script_errors, silences, without_script
 from upper_compass.core.tag_health.sources import referrers, spellings, unsorted, untagged_mail
 
-__all__ = ["HISTORY", "Look", "look"]
+__all__ = ["HISTORY", "Inspection", "look"]
 
 
-def look(at: Look) -> list[Finding]:
+def look(at: Inspection) -> list[Finding]:
     """All findings, the gravest and most frequent first."""
     checks = (spellings, unsorted, referrers, silences, without_script, personal, repeated, untagged_mail, script_errors, robots)
     found = [finding for check in checks for finding in check(at)]

@@ -57,7 +57,7 @@ class IgnoreHost(BaseModel):
     host: Host
 
 
-Mend = Annotated[AddAlias | TakeMedium | IgnoreHost, Field(discriminator="kind")]
+Fix = Annotated[AddAlias | TakeMedium | IgnoreHost, Field(discriminator="kind")]
 
 
 class Finding(BaseModel):
@@ -71,12 +71,12 @@ class Finding(BaseModel):
     count: int
     advice: str
     examples: list[str] = []
-    mend: Mend | None = None
+    fix: Fix | None = None
 
 
-def mended(rules: SiteRules, mend: AddAlias | TakeMedium | IgnoreHost, *, undo: bool = False) -> SiteRules:
+def apply_fix(rules: SiteRules, fix: AddAlias | TakeMedium | IgnoreHost, *, undo: bool = False) -> SiteRules:
     """The rules with one thing mended, or with that taken back."""
-    match mend:
+    match fix:
         case AddAlias(field=field, this=this, that=that):
             others = [one for one in rules.aliases if (one.field, tidy(one.this)) != (field, tidy(this))]
             return rules.model_copy(update={"aliases": others if undo else [*others, Alias(field=field, this=this, that=that)]})

@@ -12,15 +12,15 @@ import numpy as np
 from upper_compass.core.dataset.shard import Shard
 from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.site_rules import SiteRules
-from upper_compass.core.engine.selection import Cut, Question
+from upper_compass.core.engine.selection import ReportFilter, Selection
 
 DAYS, HISTORY = 30, 42
-LEAST_VISITS = 3
-MOST_EXAMPLES = 4
+MIN_VISITS = 3
+MAX_EXAMPLES = 4
 
 
 @dataclass(frozen=True)
-class Look:
+class Inspection:
     """What is looked at: shards, midnights (ms) of the last HISTORY complete days and of today, the end, and the goals by name."""
 
     shards: Sequence[Shard]
@@ -30,18 +30,18 @@ class Look:
     goals: Sequence[tuple[str, Goal]]
 
     @cached_property
-    def cuts(self) -> list[Cut]:
+    def cuts(self) -> list[Selection]:
         """The last 30 days and today, of each shard."""
-        return [Cut(shard, Question(self.midnights[-DAYS - 1], self.until)) for shard in self.shards]
+        return [Selection(shard, ReportFilter(self.midnights[-DAYS - 1], self.until)) for shard in self.shards]
 
     @cached_property
-    def origins(self) -> Counter[tuple[str, ...]]:
+    def traffic_sources(self) -> Counter[tuple[str, ...]]:
         """Visits by (source, medium, campaign, channel, raw source)."""
         found: Counter[tuple[str, ...]] = Counter()
         for cut in self.cuts:
-            codes, counts = np.unique(cut.shard.visit("origin")[cut.visits], return_counts=True)
-            lexicon = cut.shard.lexicon
-            columns = [lexicon.words.decode(lexicon[name][codes]) for name in ("source", "medium", "campaign", "channel", "raw_source")]
+            codes, counts = np.unique(cut.shard.visit("traffic_source")[cut.visits], return_counts=True)
+            lookups = cut.shard.lookups
+            columns = [lookups.labels.decode(lookups[name][codes]) for name in ("source", "medium", "campaign", "channel", "raw_source")]
             for *key, count in zip(*columns, counts.tolist(), strict=True):
                 found[tuple(key)] += count
         return found

@@ -12,27 +12,27 @@ import polars as pl
 from upper_compass.core.dataset.traffic_sources import UNSET
 from upper_compass.core.definitions.site_rules import UNSORTED, SourceField, bare_host
 from upper_compass.core.tag_health.findings import AddAlias, Finding, IgnoreHost
-from upper_compass.core.tag_health.inspection import DAYS, LEAST_VISITS, MOST_EXAMPLES, Look, in_visits
+from upper_compass.core.tag_health.inspection import DAYS, MAX_EXAMPLES, MIN_VISITS, Inspection, in_visits
 
 ALIKE, MINOR = 0.85, 0.25
-LEAST_RETURNS, RETURN_SHARE = 5, 0.6
+MIN_RETURNS, RETURN_SHARE = 5, 0.6
 MAIL_HOURS, MAIL_SIGMAS, MAIL_LEAST = 2, 4.0, 8
 HOUR = 3_600_000
 
 
-def spellings(at: Look) -> list[Finding]:
+def spellings(at: Inspection) -> list[Finding]:
     """Values of source, medium and campaign that seem to mean the same as a more frequent one."""
     found = []
     fields: tuple[SourceField, ...] = ("source", "medium", "campaign")
     for place, field in enumerate(fields):
         counts: Counter[str] = Counter()
-        for key, visits in at.origins.items():
+        for key, visits in at.traffic_sources.items():
             if key[place] and key[place] != UNSET:
                 counts[key[place]] += visits
         ordered = [value for value, _ in sorted(counts.items(), key=lambda item: (-item[1], item[0]))]
         for rank, value in enumerate(ordered):
             main = next((one for one in ordered[:rank] if _same(one, value) or (field != "campaign" and _close(one, value, counts))), None)
-            if main is None or counts[value] < LEAST_VISITS:
+            if main is None or counts[value] < MIN_VISITS:
                 continue
             stand = "stands" if counts[value] == 1 else "stand"
             found.append(
@@ -40,7 +40,7 @@ def spellings(at: Look) -> list[Finding]:
                     key=f"spelling {field} {value}", kind="spelling", severity="middle", count=counts[value],
                     title=f"The {field} {value} is spelled like {main}",
                     cost=f"{in_visits(counts[value])} in 30 days {stand} in a row of their own, beside {in_visits(counts[main])} of {main}.",
-                    advice="If both mean the same, an alias joins them, history included.", mend=AddAlias(field=field, this=value, that=main),
+                    advice="If both mean the same, an alias joins them, history included.", fix=AddAlias(field=field, this=value, that=main),
                 )
             )  # fmt: skip
     return found
@@ -60,74 +60,74 @@ def _close(main: str, value: str, counts: Counter[str]) -> bool:
     return counts[value] <= MINOR * counts[main] and digits[0] == digits[1] and SequenceMatcher(None, main, value).ratio() >= ALIKE
 
 
-def unsorted(at: Look) -> list[Finding]:
+def unsorted(at: Inspection) -> list[Finding]:
     """Tagged visits that fit no channel, by medium."""
     counts: Counter[str] = Counter()
     sources: dict[str, Counter[str]] = {}
-    for (source, medium, _, channel, _), visits in at.origins.items():
+    for (source, medium, _, channel, _), visits in at.traffic_sources.items():
         if channel == UNSORTED:
             counts[medium] += visits
             sources.setdefault(medium, Counter())[source] += visits
     return [
         Finding(
-            key=f"unsorted {medium}", kind="unsorted", severity="high" if visits >= 10 * LEAST_VISITS else "middle",
+            key=f"unsorted {medium}", kind="unsorted", severity="high" if visits >= 10 * MIN_VISITS else "middle",
             title="Links without a medium fit no channel" if medium == UNSET else f"The medium {medium} fits no channel",
             cost=f"{in_visits(visits)} in 30 days are tagged and yet Unsorted.", count=visits,
-            examples=[name for name, _ in sources[medium].most_common(MOST_EXAMPLES)],
+            examples=[name for name, _ in sources[medium].most_common(MAX_EXAMPLES)],
             advice="Give these links a medium where they are made." if medium == UNSET else "Choose the channel that shall take it.",
         )
         for medium, visits in counts.items()
     ]  # fmt: skip
 
 
-def referrers(at: Look) -> list[Finding]:
+def referrers(at: Inspection) -> list[Finding]:
     """Own hosts that are not on the list, and pages that visitors only come back from."""
     started: Counter[str] = Counter()
     returns: Counter[str] = Counter()
     gap = at.rules.visit_gap_minutes * 60_000
     for cut in at.cuts:
         shard, visits = cut.shard, cut.visits
-        lexicon = shard.lexicon
-        referral = lexicon["medium"][shard.visit("origin")[visits]] == lexicon.word("referral")
+        lookups = shard.lookups
+        referral = lookups["medium"][shard.visit("traffic_source")[visits]] == lookups.word("referral")
         visits = visits[referral]
         before = np.maximum(visits - 1, 0)
         back = (shard.visit("number")[visits] > 1) & (shard.visit("start")[visits] - shard.visit("end")[before] <= gap)
-        hosts = lexicon["raw_source"][shard.visit("origin")[visits]]
+        hosts = lookups["raw_source"][shard.visit("traffic_source")[visits]]
         for counted, codes in ((started, hosts), (returns, hosts[back])):
             distinct, counts = np.unique(codes, return_counts=True)
-            counted.update(dict(zip(lexicon.words.decode(distinct), counts.tolist(), strict=True)))
+            counted.update(dict(zip(lookups.labels.decode(distinct), counts.tolist(), strict=True)))
     own = {bare_host(host) for host in at.rules.hosts}
     found = []
     for host, count in started.items():
         family = any(host.endswith(f".{one}") or one.endswith(f".{host}") for one in own)
-        payment = returns[host] >= LEAST_RETURNS and returns[host] >= RETURN_SHARE * count
-        if not re.fullmatch(r"[a-z0-9.-]+", host) or not ((family and count >= LEAST_VISITS) or payment):
+        payment = returns[host] >= MIN_RETURNS and returns[host] >= RETURN_SHARE * count
+        if not re.fullmatch(r"[a-z0-9.-]+", host) or not ((family and count >= MIN_VISITS) or payment):
             continue
         what = f"{host} looks like a host of your own" if family else f"Visitors only come back from {host}"
         why = "are credited to it as a referral" if family else "are cut in two there, and what follows is credited to it"
         found.append(
             Finding(
                 key=f"referrer {host}", kind="referrer", severity="high", title=what, cost=f"{in_visits(count)} in 30 days {why}.", count=count,
-                advice="As a host that is no source it stops beginning visits, history included.", mend=IgnoreHost(host=host),
+                advice="As a host that is no source it stops beginning visits, history included.", fix=IgnoreHost(host=host),
             )
         )  # fmt: skip
     return found
 
 
-def untagged_mail(at: Look) -> list[Finding]:
+def untagged_mail(at: Inspection) -> list[Finding]:
     """After a mail was sent (its campaign's first visit by Email), more direct visits land deep in the site than at the same hours of other days."""
     mails, deep = [], []
     for cut in at.cuts:
         shard, visits = cut.shard, cut.visits
-        words, lexicon = shard.lexicon.words, shard.lexicon
-        origin, start = shard.visit("origin")[visits], shard.visit("start")[visits]
-        mailed = (lexicon["channel"][origin] == lexicon.word("Email")) & (lexicon["campaign"][origin] > 0)
-        first = pl.DataFrame({"code": lexicon["campaign"][origin[mailed]], "sent": start[mailed]}).group_by("code").agg(pl.col("sent").min())
+        words, lookups = shard.lookups.labels, shard.lookups
+        traffic_source, start = shard.visit("traffic_source")[visits], shard.visit("start")[visits]
+        mailed = (lookups["channel"][traffic_source] == lookups.word("Email")) & (lookups["campaign"][traffic_source] > 0)
+        first = pl.DataFrame({"code": lookups["campaign"][traffic_source[mailed]], "sent": start[mailed]}).group_by("code").agg(pl.col("sent").min())
         mails.append(first.select(words.decode(first["code"].to_numpy()).alias("campaign"), "sent"))
         entry = shard.visit("entry")[visits]
-        landed = (origin == 0) & (entry >= 0)
-        pages = lexicon["page"][shard.hit("url")[entry[landed]]]
-        deep.append(start[landed][pages != lexicon.word("/")])
+        landed = (traffic_source == 0) & (entry >= 0)
+        pages = lookups["page"][shard.hit("url")[entry[landed]]]
+        deep.append(start[landed][pages != lookups.word("/")])
     moments = np.sort(np.concatenate(deep))
     firsts = pl.concat(mails).group_by("campaign").agg(pl.col("sent").min()).sort("campaign")
 

@@ -11,7 +11,7 @@ from urllib.parse import quote, unquote_plus, urlsplit, urlunsplit
 
 from pydantic import BaseModel, ConfigDict
 
-from upper_compass.core.dataset.traffic_sources import FIELDS, UNSET, Origins, Tags, tidy
+from upper_compass.core.dataset.traffic_sources import FIELDS, UNSET, Tags, TrafficSources, tidy
 from upper_compass.core.definitions.personal_data import mask_address, personal
 from upper_compass.core.definitions.reference import Reference
 from upper_compass.core.definitions.site_rules import UNSORTED, SiteRules, SourceField, bare_host
@@ -77,7 +77,7 @@ class Builder:
 
     def __init__(self, rules: SiteRules, reference: Reference, known: Known, vocabulary: Sequence[Word] = ()) -> None:
         self._rules = rules
-        self._origins = Origins(rules, reference)
+        self._traffic_source = TrafficSources(rules, reference)
         self._known = known
         self._allowed = {field: [tidy(word.value) for word in vocabulary if word.field == field] for field in ("source", "medium")}
         self._aliases = {(alias.field, tidy(alias.this)): tidy(alias.that) for alias in rules.aliases}
@@ -101,7 +101,7 @@ class Builder:
                 if tags[name]:
                     _say(remarks, name, "it is read only beside a source, a medium or a campaign")
             raw = {"source": tags["label"], "medium": "link", "label": tags["label"]}
-        read = self._origins.origin(raw, None)
+        read = self._traffic_source.traffic_source(raw, None)
         if read["channel"] == UNSORTED and any(tags.values()):
             _say(remarks, "medium", "no channel takes this source and medium, so its visits are Unsorted")
         wrong = any(remark.wrong for remark in remarks)

@@ -14,12 +14,12 @@ from pydantic import BaseModel, ConfigDict, Field, StringConstraints, field_vali
 
 from upper_compass.core.definitions.text_tests import storable
 
-LEAST_CONTRAST = 4.5
+MIN_CONTRAST = 4.5
 DOTS_PER_MM = 300 / 25.4
 # A large code is looked at from afar; more dots would only cost memory.
-MOST_DOTS = 3000
+MAX_DOTS = 3000
 # Below this a phone has trouble at the distance of a hand.
-LEAST_MODULE_MM = 0.35
+MIN_MODULE_MM = 0.35
 Colour = Annotated[str, StringConstraints(pattern=r"^#[0-9A-Fa-f]{6}$")]
 
 
@@ -78,8 +78,8 @@ def make_code(asked: CodeRequest) -> Code:
     """Draw a code and read it again. Raises UnfitCodeError when it would not scan."""
     if _luminance(asked.dark) >= _luminance(asked.light):
         raise UnfitCodeError("dark", "the modules must be darker than the ground; many readers know no other way")
-    if contrast(asked.dark, asked.light) < LEAST_CONTRAST:
-        raise UnfitCodeError("dark", f"the contrast is {contrast(asked.dark, asked.light):.1f} to 1; a code needs {LEAST_CONTRAST} to 1 to be scanned")
+    if contrast(asked.dark, asked.light) < MIN_CONTRAST:
+        raise UnfitCodeError("dark", f"the contrast is {contrast(asked.dark, asked.light):.1f} to 1; a code needs {MIN_CONTRAST} to 1 to be scanned")
     try:
         drawn = segno.make(asked.text, error=asked.correction, micro=False, boost_error=False)
     except segno.DataOverflowError:
@@ -92,8 +92,8 @@ def make_code(asked: CodeRequest) -> Code:
     if [one.text for one in read] != [asked.text]:
         raise UnfitCodeError("quiet" if asked.quiet < 2 else "millimetres", "the code could not be read again as it is drawn; give it more room or more width")
     remarks = []
-    if module < LEAST_MODULE_MM:
-        remarks.append(f"A module is {module:.2f} mm wide; below {LEAST_MODULE_MM} mm phones have trouble. Make it {LEAST_MODULE_MM * wide:.0f} mm wide.")
+    if module < MIN_MODULE_MM:
+        remarks.append(f"A module is {module:.2f} mm wide; below {MIN_MODULE_MM} mm phones have trouble. Make it {MIN_MODULE_MM * wide:.0f} mm wide.")
     if asked.quiet < 4:
         remarks.append("Readers expect a quiet zone of 4 modules around the code.")
     return Code(svg=_svg(matrix, asked, module), png=png, modules=len(matrix), module_mm=round(module, 3), remarks=remarks)
@@ -122,7 +122,7 @@ def _svg(matrix: np.ndarray, asked: CodeRequest, module: float) -> str:
 
 def _png(matrix: np.ndarray, asked: CodeRequest, module: float) -> bytes:
     framed = np.pad(matrix, asked.quiet)
-    dots = max(min(round(module * DOTS_PER_MM), MOST_DOTS // len(framed)), 1)
+    dots = max(min(round(module * DOTS_PER_MM), MAX_DOTS // len(framed)), 1)
     pixels = np.where(np.kron(framed, np.ones((dots, dots), bool)), 0, 255).astype(np.uint8)
     size = pixels.shape[0]
     letters = round(_letters_mm(asked) / asked.millimetres * size)

@@ -10,19 +10,19 @@ import polars as pl
 from pydantic import BaseModel
 
 from upper_compass.core.dataset.coded_hits import Dictionaries
-from upper_compass.core.dataset.lookups import Lexicon
+from upper_compass.core.dataset.lookups import DimensionLookups
 from upper_compass.core.dataset.shard import Shard
-from upper_compass.core.dataset.visits import origins_of_views
+from upper_compass.core.dataset.visits import sources_of_views
 from upper_compass.core.definitions.reference import Reference
 from upper_compass.core.definitions.site_rules import SiteRules
-from upper_compass.core.engine.selection import Cut, Question
+from upper_compass.core.engine.selection import ReportFilter, Selection
 
 Moved = Literal["channel", "source", "medium", "campaign", "content", "term", "label"]
 FIELDS: tuple[Moved, ...] = ("channel", "source", "medium", "campaign", "content", "term", "label")
 MOST = 50
 
 
-class Move(BaseModel):
+class Reclassification(BaseModel):
     """How many visits leave one value of a field for another."""
 
     field: Moved
@@ -31,35 +31,35 @@ class Move(BaseModel):
     visits: int
 
 
-class Moves(BaseModel):
+class ReclassificationPreview(BaseModel):
     """`visits`: all of the period; `moved`: those of which any field changes; `moves`: the largest first, channels before all else."""
 
     visits: int
     moved: int
-    moves: list[Move]
+    moves: list[Reclassification]
 
 
-def moves(shards: Sequence[Shard], ask: Question, drafted: SiteRules, reference: Reference) -> Moves:
+def reclassification_preview(shards: Sequence[Shard], ask: ReportFilter, drafted: SiteRules, reference: Reference) -> ReclassificationPreview:
     """What changes when the site is read by the drafted rules, for the visits as they are cut today. A visit goes by the evidence of its first view."""
-    parts = [_entries(Cut(shard, ask)) for shard in shards]
+    parts = [_entries(Selection(shard, ask)) for shard in shards]
     entries = pl.concat(parts).group_by("url", "referrer").agg(pl.col("visits").sum())
-    was, becomes = (_read(entries, rules, reference) for rules in (shards[0].lexicon.rules, drafted))
+    was, becomes = (_read(entries, rules, reference) for rules in (shards[0].lookups.rules, drafted))
     both = pl.concat([entries.select("visits"), was.rename(lambda name: f"was {name}"), becomes.rename(lambda name: f"new {name}")], how="horizontal")
     changed = pl.any_horizontal(pl.col(f"was {name}") != pl.col(f"new {name}") for name in FIELDS)
-    found: list[Move] = []
+    found: list[Reclassification] = []
     for name in FIELDS:
         different = both.filter(pl.col(f"was {name}") != pl.col(f"new {name}")).group_by(f"was {name}", f"new {name}").agg(pl.col("visits").sum())
         rows = different.sort("visits", f"was {name}", f"new {name}", descending=[True, False, False]).head(MOST)
-        found += [Move(field=name, was=a, becomes=b, visits=count) for a, b, count in rows.iter_rows()]
-    return Moves(visits=int(entries["visits"].sum()), moved=int(both.filter(changed)["visits"].sum()), moves=found)
+        found += [Reclassification(field=name, was=a, becomes=b, visits=count) for a, b, count in rows.iter_rows()]
+    return ReclassificationPreview(visits=int(entries["visits"].sum()), moved=int(both.filter(changed)["visits"].sum()), moves=found)
 
 
-def _entries(cut: Cut) -> pl.DataFrame:
+def _entries(cut: Selection) -> pl.DataFrame:
     """Address and referrer of the first view of each visit, with the number of visits; both are empty where a visit has no view, and so it is direct."""
     entry = cut.shard.visit("entry")[cut.visits]
     codes = {name: np.where(entry >= 0, cut.shard.hit(name)[entry], 0) if len(entry) else entry for name in ("url", "referrer")}
     pairs = pl.DataFrame(codes).group_by("url", "referrer").agg(pl.len().alias("visits"))
-    texts = {name: cut.shard.lexicon.dictionaries[name].decode(pairs[name].to_numpy()) for name in ("url", "referrer")}
+    texts = {name: cut.shard.lookups.dictionaries[name].decode(pairs[name].to_numpy()) for name in ("url", "referrer")}
     return pl.DataFrame(texts | {"visits": pairs["visits"].cast(pl.Int64)})
 
 
@@ -67,6 +67,6 @@ def _read(entries: pl.DataFrame, rules: SiteRules, reference: Reference) -> pl.D
     """A row per entry: the fields that the rules read from its address and referrer."""
     dictionaries = Dictionaries()
     url, referrer = (dictionaries[name].encode(entries[name]) for name in ("url", "referrer"))
-    lexicon = Lexicon(rules, reference, dictionaries)
-    origin = np.maximum(origins_of_views(np.ones(len(url), bool), url, referrer, lexicon), 0)
-    return pl.DataFrame({name: lexicon.words.decode(lexicon[name][origin]) for name in FIELDS})
+    lookups = DimensionLookups(rules, reference, dictionaries)
+    traffic_source = np.maximum(sources_of_views(np.ones(len(url), bool), url, referrer, lookups), 0)
+    return pl.DataFrame({name: lookups.labels.decode(lookups[name][traffic_source]) for name in FIELDS})

@@ -11,7 +11,7 @@ from upper_compass.core.definitions.site_rules import QueryKey, Word
 from upper_compass.core.definitions.text_tests import storable
 from upper_compass.core.tagging.inserted_html import strange_in, tidied_html
 
-MOST_RULES = 100
+MAX_RULES = 100
 Selector = Annotated[str, storable(300, least=1)]
 Name = Annotated[str, storable(100, least=1)]
 FieldKey = Annotated[str, StringConstraints(pattern=r"^[a-z0-9][a-z0-9_-]{0,39}$")]
@@ -239,7 +239,7 @@ class Rule(_Part):
 class RuleSet(_Part):
     """The rules of a site, in the order in which they are tried."""
 
-    rules: Annotated[list[Rule], Field(max_length=MOST_RULES)]
+    rules: Annotated[list[Rule], Field(max_length=MAX_RULES)]
 
     @model_validator(mode="after")
     def _apart(self) -> Self:

@@ -1,7 +1,7 @@
 import { useState } from "react";
 
-import { Lines, type Column } from "@/pieces/Lines";
-import { Seek } from "@/pieces/Seek";
+import { RepeatableRows, type Column } from "@/pieces/RepeatableRows";
+import { SearchInput } from "@/pieces/SearchInput";
 import { plural } from "@/words/format";
 import type { Alias } from "@/words/sorting";
 
@@ -12,7 +12,7 @@ const COLUMNS: Column<Alias>[] = [
 ];
 const MANY = 12;
 
-interface Given {
+interface AliasesProps {
   aliases: Alias[];
   may: boolean;
   wrong: (...fields: string[]) => string | undefined;
@@ -20,7 +20,7 @@ interface Given {
 }
 
 /** This is the same as that. */
-export function Aliases({ aliases, may, wrong, set }: Given) {
+export function Aliases({ aliases, may, wrong, set }: AliasesProps) {
   const [sought, setSought] = useState("");
   const [all, setAll] = useState(false);
   const found = aliases
@@ -32,8 +32,8 @@ export function Aliases({ aliases, may, wrong, set }: Given) {
       <h2 className="title">Aliases: this is the same as that</h2>
       <p className="quiet">Capitals, spaces, + and _ make no difference anyway. An alias joins what is spelled in another way.</p>
       {aliases.length === 0 && <p className="empty">No aliases yet.</p>}
-      {aliases.length > MANY && <Seek what="an alias" sought={sought} set={setSought} />}
-      <Lines
+      {aliases.length > MANY && <SearchInput what="an alias" sought={sought} set={setSought} />}
+      <RepeatableRows
         name="Aliases"
         columns={COLUMNS}
         lines={aliases}

@@ -4,7 +4,7 @@ import { Field } from "@/pieces/Field";
 import { figure } from "@/words/format";
 import { PARTS, PART_WORDS, ruleWords, type ChannelRule } from "@/words/sorting";
 
-interface Given {
+interface ChannelListProps {
   channels: ChannelRule[];
   counts: Map<string, number>;
   may: boolean;
@@ -13,7 +13,7 @@ interface Given {
 }
 
 /** The ordered channels: the first that matches takes the visit. */
-export function ChannelList({ channels, counts, may, wrong, set }: Given) {
+export function ChannelList({ channels, counts, may, wrong, set }: ChannelListProps) {
   const [open, setOpen] = useState<number | null>(null);
   const change = (place: number, rule: ChannelRule) => set(channels.map((one, i) => (i === place ? rule : one)));
   const move = (place: number, by: number) => {

@@ -4,10 +4,10 @@ import { useState } from "react";
 import { ApiError, ask, client } from "@/api/client";
 import { sortingHistoryQuery, sortingPreviewQuery, tableQuery } from "@/app/queries";
 import { useSave } from "@/app/useSave";
-import { faultsIn } from "@/pieces/faults";
-import { Trouble } from "@/pieces/Trouble";
+import { fieldErrors } from "@/pieces/fieldErrors";
+import { ErrorState } from "@/pieces/ErrorState";
 import { completeDays, useView } from "@/state/view";
-import { useSettled } from "@/state/useSettled";
+import { useDebouncedValue } from "@/state/useDebouncedValue";
 import { Aliases } from "@/views/tag/Aliases";
 import { ChannelList } from "@/views/tag/ChannelList";
 import { figure, moment } from "@/words/format";
@@ -34,8 +34,8 @@ export function Channels() {
   };
   const counts = useVisitsBy(site.key, site.today);
   const unsorted = counts.get("Unsorted") ?? 0;
-  if (trouble) return <Trouble error={trouble} again={again} />;
-  const faults = faultsIn(save.error, ["aliases", "channels"]);
+  if (trouble) return <ErrorState error={trouble} again={again} />;
+  const faults = fieldErrors(save.error, ["aliases", "channels"]);
   const changed = !sameSorting(draft, began);
   return (
     <div className="tag sides">
@@ -100,7 +100,7 @@ export function Channels() {
 
 /** Visits of the last 90 days by channel. */
 function useVisitsBy(site: string, today: string): Map<string, number> {
-  const asked = { period: completeDays(today, 90), versus: "none" as const, goal: null, only: [] };
+  const asked = { period: completeDays(today, 90), versus: "none" as const, goal: null, filters: [] };
   const table = useQuery(
     tableQuery(site, { ...asked, dimensions: ["channel"], measures: ["visits"], descending: true, limit: 1000 }, { live: false }),
   );
@@ -111,7 +111,7 @@ const MOST = 8;
 
 function WhatMoves({ draft }: { draft: Sorting }) {
   const { site } = useView();
-  const settled = useSettled(draft, 400);
+  const settled = useDebouncedValue(draft, 400);
   const preview = useQuery(sortingPreviewQuery(site.key, settled));
   if (preview.isError) {
     const [first] = preview.error instanceof ApiError ? (preview.error.problem.errors ?? []) : [];
@@ -137,7 +137,7 @@ function WhatMoves({ draft }: { draft: Sorting }) {
 function History({ may, onTake }: { may: boolean; onTake: (version: Sorting) => void }) {
   const { site } = useView();
   const history = useQuery(sortingHistoryQuery(site.key));
-  if (history.isError) return <Trouble error={history.error} again={() => void history.refetch()} />;
+  if (history.isError) return <ErrorState error={history.error} again={() => void history.refetch()} />;
   return (
     <section aria-label="History">
       <h2 className="title">History</h2>

@@ -13,14 +13,14 @@ import { ago } from "@/words/format";
 /** What is waited for: the visit itself, or something that is done on the page. */
 export type Wanted = { kind: "visit" } | { kind: "order" } | { kind: "event"; name: string };
 
-interface Given {
+interface CheckProps {
   wanted?: Wanted;
   /** What to do on the page, so that it is sent. */
   act?: string;
 }
 
 /** Opens a page of the site in another tab and waits for what shall arrive from there. */
-export function Check({ wanted = { kind: "visit" }, act = "" }: Given) {
+export function Check({ wanted = { kind: "visit" }, act = "" }: CheckProps) {
   const { site } = useView();
   const [address, setAddress] = usePageOfSite(site);
   const [wrong, setWrong] = useState<string | null>(null);

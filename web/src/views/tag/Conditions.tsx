@@ -13,7 +13,7 @@ export interface Condition {
 const TEXT_TESTS = ["is", "is not", "starts with", "contains", "regular expression"];
 const MOST = 10;
 
-interface Given {
+interface ConditionsProps {
   /** What is asked about: a property, a site field. */
   what: string;
   names: string[];
@@ -24,7 +24,7 @@ interface Given {
 }
 
 /** Conditions that must all hold: a name, a test, a value. */
-export function Conditions({ what, names, numbers = false, held, wrong, set }: Given) {
+export function Conditions({ what, names, numbers = false, held, wrong, set }: ConditionsProps) {
   const list = useId();
   const change = (place: number, to: Partial<Condition>) => set(held.map((one, i) => (i === place ? { ...one, ...to } : one)));
   return (

@@ -2,7 +2,7 @@ import { useState, type FormEvent } from "react";
 
 import { ask, client, type EventNote, type SiteEvent } from "@/api/client";
 import { useSave } from "@/app/useSave";
-import { faultsIn } from "@/pieces/faults";
+import { fieldErrors } from "@/pieces/fieldErrors";
 import { Field } from "@/pieces/Field";
 import { Tallied } from "@/pieces/Tallied";
 import { useView } from "@/state/view";
@@ -50,7 +50,7 @@ function Notes({ event }: { event: SiteEvent }) {
     (body: EventNote) => ask(client.PUT("/api/v1/sites/{site}/events", { params: { path: { site: site.key } }, body })),
     (_, given) => setNote(given),
   );
-  const { of, all } = faultsIn(save.error, SHOWN);
+  const { of, all } = fieldErrors(save.error, SHOWN);
   const set = (change: Partial<EventNote>) => {
     save.reset();
     setBefore(null);

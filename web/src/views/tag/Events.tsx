@@ -5,7 +5,7 @@ import type { SiteEvent } from "@/api/client";
 import { eventsQuery } from "@/app/queries";
 import { Heads } from "@/pieces/Heads";
 import { LedgerToCome } from "@/pieces/Ledger";
-import { Trouble } from "@/pieces/Trouble";
+import { ErrorState } from "@/pieces/ErrorState";
 import { useView } from "@/state/view";
 import { EventDetails } from "@/views/tag/EventDetails";
 import { Snippets } from "@/views/tag/Snippets";
@@ -13,11 +13,11 @@ import { ago, figure, periodWords, plural, symbol } from "@/words/format";
 
 /** Every event as soon as it first arrived, and code for the next one. */
 export function Events() {
-  const { site, period, only, live, ready, trouble, again } = useView();
-  const events = useQuery({ ...eventsQuery(site.key, { period, only }, { live }), enabled: ready });
+  const { site, period, filters, live, ready, trouble, again } = useView();
+  const events = useQuery({ ...eventsQuery(site.key, { period, filters }, { live }), enabled: ready });
   const [hidden, setHidden] = useState(false);
-  if (trouble) return <Trouble error={trouble} again={again} />;
-  if (events.isError) return <Trouble error={events.error} again={() => void events.refetch()} />;
+  if (trouble) return <ErrorState error={trouble} again={again} />;
+  if (events.isError) return <ErrorState error={events.error} again={() => void events.refetch()} />;
   const all = events.data ?? [];
   const away = all.filter((one) => one.hidden).length;
   const shown = all.filter((one) => hidden || !one.hidden);

@@ -4,17 +4,17 @@ import { useState, type FormEvent } from "react";
 import { ask, client, type Goal, type StoredGoal } from "@/api/client";
 import { eventsQuery, previewQuery } from "@/app/queries";
 import { useSave } from "@/app/useSave";
-import { faultsIn } from "@/pieces/faults";
+import { fieldErrors } from "@/pieces/fieldErrors";
 import { Field } from "@/pieces/Field";
 import { PatternHint } from "@/pieces/PatternHint";
 import { Tallied } from "@/pieces/Tallied";
 import { completeDays, useView } from "@/state/view";
-import { useSettled } from "@/state/useSettled";
+import { useDebouncedValue } from "@/state/useDebouncedValue";
 import { Conditions, type Condition } from "@/views/tag/Conditions";
 import { asForm, asGoal, type GoalGiven } from "@/views/tag/goalGiven";
 import { amount, plural } from "@/words/format";
 
-interface Given {
+interface GoalFormProps {
   stored: StoredGoal | null;
   onDone: () => void;
   onDrop: () => void;
@@ -23,7 +23,7 @@ interface Given {
 const SHOWN = ["name", "goal.match", "goal.value", "goal.where"];
 
 /** Makes or changes a goal, and says meanwhile what it would have counted. */
-export function GoalForm({ stored, onDone, onDrop }: Given) {
+export function GoalForm({ stored, onDone, onDrop }: GoalFormProps) {
   const { site } = useView();
   const may = site.role !== "viewer";
   const [name, setName] = useState(stored?.name ?? "");
@@ -34,8 +34,8 @@ export function GoalForm({ stored, onDone, onDrop }: Given) {
       ? ask(client.PUT("/api/v1/sites/{site}/goals/{goal}", { params: { path: { ...path, goal: stored.id } }, body }))
       : ask(client.POST("/api/v1/sites/{site}/goals", { params: { path }, body }));
   }, onDone);
-  const { of, all } = faultsIn(save.error, SHOWN);
-  const events = useQuery(eventsQuery(site.key, { period: completeDays(site.today, 28), only: [] }, { live: false }));
+  const { of, all } = fieldErrors(save.error, SHOWN);
+  const events = useQuery(eventsQuery(site.key, { period: completeDays(site.today, 28), filters: [] }, { live: false }));
   const set = (change: Partial<GoalGiven>) => {
     save.reset();
     setForm({ ...form, ...change });
@@ -176,7 +176,7 @@ export function GoalForm({ stored, onDone, onDrop }: Given) {
 /** What the goal would have counted, as it stands in the form. */
 function Preview({ form }: { form: GoalGiven }) {
   const { site } = useView();
-  const goal = asGoal(useSettled(form, 350));
+  const goal = asGoal(useDebouncedValue(form, 350));
   const whole = form.kind === "order" || (form.kind === "page" ? form.pattern !== "" : form.event !== "");
   const preview = useQuery({ ...previewQuery(site.key, goal), enabled: whole });
   const found = preview.data;

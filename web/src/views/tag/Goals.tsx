@@ -7,7 +7,7 @@ import { useSave } from "@/app/useSave";
 import { Confirm } from "@/pieces/Confirm";
 import { Heads } from "@/pieces/Heads";
 import { LedgerToCome } from "@/pieces/Ledger";
-import { Trouble } from "@/pieces/Trouble";
+import { ErrorState } from "@/pieces/ErrorState";
 import { useView } from "@/state/view";
 import { GoalForm } from "@/views/tag/GoalForm";
 import { figure, plural, symbol } from "@/words/format";
@@ -34,8 +34,8 @@ export function Goals() {
     (goal: StoredGoal) => ask(client.POST("/api/v1/sites/{site}/goals/{goal}/restore", path(goal.id))),
     () => setDropped(null),
   );
-  if (trouble) return <Trouble error={trouble} again={again} />;
-  if (counted.isError) return <Trouble error={counted.error} again={() => void counted.refetch()} />;
+  if (trouble) return <ErrorState error={trouble} again={again} />;
+  if (counted.isError) return <ErrorState error={counted.error} again={() => void counted.refetch()} />;
   const of = (goal: StoredGoal) => counted.data?.find((one) => one.id === goal.id);
   return (
     <div className="tag sides">

@@ -1,5 +1,5 @@
 import type { Schemas } from "@/api/client";
-import { Lines, type Column } from "@/pieces/Lines";
+import { RepeatableRows, type Column } from "@/pieces/RepeatableRows";
 import { PatternHint } from "@/pieces/PatternHint";
 
 export type PageGroup = Required<Schemas["PageGroup"]>;
@@ -18,7 +18,7 @@ const RATE: Column<Rate>[] = [
   { key: "rate", label: "Worth of one", placeholder: "1.15", before: "1 of it is" },
 ];
 
-interface Given {
+interface GroupsProps {
   may: boolean;
   groups: PageGroup[];
   rates: Rate[];
@@ -29,12 +29,12 @@ interface Given {
 }
 
 /** Named patterns of pages, and what other currencies are worth. */
-export function Groups({ may, groups, rates, currency, wrong, setGroups, setRates }: Given) {
+export function Groups({ may, groups, rates, currency, wrong, setGroups, setRates }: GroupsProps) {
   return (
     <>
       <div className="field" role="group" aria-label="Page groups">
         <span className="quiet">Page groups, a dimension of their own; the first that fits names a page’s group</span>
-        <Lines
+        <RepeatableRows
           name="Page groups"
           className="groups-given"
           columns={GROUP}
@@ -52,7 +52,7 @@ export function Groups({ may, groups, rates, currency, wrong, setGroups, setRate
       </div>
       <div className="field" role="group" aria-label="Other currencies">
         <span className="quiet">Other currencies, in {currency || "the site’s"}; amounts without a rate count 0</span>
-        <Lines
+        <RepeatableRows
           name="Other currencies"
           className="rates-given"
           columns={RATE}

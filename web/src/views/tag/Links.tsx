@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { linksQuery, unmadeQuery } from "@/app/queries";
-import { Trouble } from "@/pieces/Trouble";
+import { ErrorState } from "@/pieces/ErrorState";
 import { useView } from "@/state/view";
 import { Build } from "@/views/tag/links/Build";
 import { Library } from "@/views/tag/links/Library";
@@ -18,9 +18,9 @@ export function Links() {
   const links = useQuery({ ...linksQuery(site.key, goal?.id ?? null), enabled: ready });
   const unmade = useQuery(unmadeQuery(site.key));
   const [draft, setDraft] = useState<LinkDraft>({ ...EMPTY, address: usualAddress(site) });
-  if (trouble) return <Trouble error={trouble} again={again} />;
+  if (trouble) return <ErrorState error={trouble} again={again} />;
   if (links.isError || unmade.isError)
-    return <Trouble error={links.error ?? unmade.error} again={() => void Promise.all([links.refetch(), unmade.refetch()])} />;
+    return <ErrorState error={links.error ?? unmade.error} again={() => void Promise.all([links.refetch(), unmade.refetch()])} />;
   const take = (change: Partial<LinkDraft>) => {
     setDraft({ ...draft, ...change });
     document.getElementById("build")?.scrollIntoView();

@@ -6,8 +6,8 @@ import { rulesQuery } from "@/app/queries";
 import { useSave } from "@/app/useSave";
 import { Heads } from "@/pieces/Heads";
 import { LedgerToCome } from "@/pieces/Ledger";
-import { Seek } from "@/pieces/Seek";
-import { Trouble } from "@/pieces/Trouble";
+import { SearchInput } from "@/pieces/SearchInput";
+import { ErrorState } from "@/pieces/ErrorState";
 import { useView } from "@/state/view";
 import { Draft } from "@/views/tag/rules/Draft";
 import { RuleForm } from "@/views/tag/rules/RuleForm";
@@ -39,8 +39,8 @@ export function Rules() {
     () => ask(client.DELETE("/api/v1/sites/{site}/rules/draft", at)),
     () => setOpen(null),
   );
-  if (trouble) return <Trouble error={trouble} again={again} />;
-  if (rules.isError) return <Trouble error={rules.error} again={() => void rules.refetch()} />;
+  if (trouble) return <ErrorState error={trouble} again={again} />;
+  if (rules.isError) return <ErrorState error={rules.error} again={() => void rules.refetch()} />;
   const held = rules.data;
   const draft = held?.draft ?? [];
   const found = open ? draft.findIndex((one) => one.id === open.id) : -1;
@@ -162,7 +162,7 @@ function RuleList({ held, open, onOpen }: { held: Held; open: string | null; onO
   const dropped = held.changes.filter((change) => change.what === "taken away");
   return (
     <div className="ledger-box">
-      {held.draft.length > MANY && <Seek what="a rule" sought={sought} set={setSought} />}
+      {held.draft.length > MANY && <SearchInput what="a rule" sought={sought} set={setSought} />}
       {shown.length === 0 && <p className="quiet">No rule fits.</p>}
       <table className="hits events">
         <Heads heads={["Rule", "Does", "State"]} />

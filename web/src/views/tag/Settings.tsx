@@ -2,7 +2,7 @@ import { useState, type FormEvent, type ReactNode } from "react";
 
 import { ask, client, type Schemas, type Site } from "@/api/client";
 import { useSave } from "@/app/useSave";
-import { faultsIn } from "@/pieces/faults";
+import { fieldErrors } from "@/pieces/fieldErrors";
 import { Field, type Control } from "@/pieces/Field";
 import { useView } from "@/state/view";
 import { Groups, ratesOf, type PageGroup, type Rate } from "@/views/tag/Groups";
@@ -25,7 +25,7 @@ export function Settings() {
 
 const listed = (text: string): string[] => text.split(/[\s,;]+/).filter(Boolean);
 
-interface Given {
+interface SettingsProps {
   name: string;
   hosts: string;
   timezone: string;
@@ -48,7 +48,7 @@ interface Given {
   players: string;
 }
 
-const given = ({ name, rules, tagging }: Site): Given => ({
+const given = ({ name, rules, tagging }: Site): SettingsProps => ({
   name,
   hosts: rules.hosts.join("\n"),
   timezone: rules.timezone,
@@ -74,7 +74,7 @@ const given = ({ name, rules, tagging }: Site): Given => ({
 /** A number as it was typed; what is none is sent as it stands, so that it is refused beside its field. */
 const number = (text: string): number => (/^\d+$/.test(text.trim()) ? Number(text) : (text as unknown as number));
 
-const asked = (site: Site, form: Given): Schemas["SiteIn"] => ({
+const asked = (site: Site, form: SettingsProps): Schemas["SiteIn"] => ({
   name: form.name,
   rules: {
     ...site.rules,
@@ -110,8 +110,8 @@ function SettingsForm({ site, may }: { site: Site; may: boolean }) {
     (body: Schemas["SiteIn"]) => ask(client.PUT("/api/v1/sites/{site}", { params: { path: { site: site.key } }, body })),
     (saved) => setForm(given(saved)),
   );
-  const { of: wrong, all } = faultsIn(save.error, ["name", "rules", "tagging"]);
-  const set = (change: Partial<Given>) => {
+  const { of: wrong, all } = fieldErrors(save.error, ["name", "rules", "tagging"]);
+  const set = (change: Partial<SettingsProps>) => {
     setSure(false);
     save.reset();
     setForm((now) => ({ ...now, ...change }));
@@ -123,7 +123,7 @@ function SettingsForm({ site, may }: { site: Site; may: boolean }) {
     else save.mutate(asked(site, form));
   };
   const line = (
-    key: keyof Given & ("name" | "timezone" | "currency" | "gap" | "labels" | "kept" | "keep" | "searches"),
+    key: keyof SettingsProps & ("name" | "timezone" | "currency" | "gap" | "labels" | "kept" | "keep" | "searches"),
     label: string,
     field: string,
     hint: ReactNode,
@@ -133,7 +133,12 @@ function SettingsForm({ site, may }: { site: Site; may: boolean }) {
       {(control: Control) => <input {...control} value={form[key]} list={list} onChange={(event) => set({ [key]: event.target.value })} />}
     </Field>
   );
-  const area = (key: keyof Given & ("hosts" | "ignored" | "networks" | "players"), label: string, field: string, hint: ReactNode) => (
+  const area = (
+    key: keyof SettingsProps & ("hosts" | "ignored" | "networks" | "players"),
+    label: string,
+    field: string,
+    hint: ReactNode,
+  ) => (
     <Field label={label} hint={hint} wrong={wrong(field)}>
       {(control: Control) => <textarea {...control} rows={3} value={form[key]} onChange={(event) => set({ [key]: event.target.value })} />}
     </Field>

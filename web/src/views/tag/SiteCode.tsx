@@ -4,7 +4,7 @@ import { Code } from "@/pieces/Code";
 import { siteCode } from "@/words/code";
 import { useView } from "@/state/view";
 import { nowQuery } from "@/app/queries";
-import { Trouble } from "@/pieces/Trouble";
+import { ErrorState } from "@/pieces/ErrorState";
 import { ago } from "@/words/format";
 import { Check } from "@/views/tag/Check";
 import { OwnBrowser } from "@/views/tag/OwnBrowser";
@@ -22,7 +22,7 @@ export function SiteCode() {
         {newest.data && (last ? `Hits arrive; the newest is ${ago(newest.data.at - last.at)} old.` : "No hit has arrived yet.")}
         {newest.isPending && " "}
       </h1>
-      {newest.isError && <Trouble error={newest.error} again={() => void newest.refetch()} />}
+      {newest.isError && <ErrorState error={newest.error} again={() => void newest.refetch()} />}
       <section>
         <h2 className="title">The code</h2>
         <p>Put this line into the head of every page of {site.name}:</p>

@@ -6,7 +6,7 @@ import { tableQuery } from "@/app/queries";
 import { useSave } from "@/app/useSave";
 import { Code } from "@/pieces/Code";
 import { Confirm } from "@/pieces/Confirm";
-import { faultsIn } from "@/pieces/faults";
+import { fieldErrors } from "@/pieces/fieldErrors";
 import { Field } from "@/pieces/Field";
 import { Heads } from "@/pieces/Heads";
 import { useView } from "@/state/view";
@@ -125,9 +125,9 @@ export function SiteFields() {
 }
 
 function Commonest({ field }: { field: SiteField }) {
-  const { site, period, versus, goal, only, live, narrow } = useView();
+  const { site, period, versus, goal, filters, live, narrow } = useView();
   const dimension = `field.${field.key}`;
-  const asked = { period, versus, goal: goal?.id ?? null, only: only.filter((one) => one.dimension !== dimension) };
+  const asked = { period, versus, goal: goal?.id ?? null, filters: filters.filter((one) => one.dimension !== dimension) };
   const table = useQuery(
     tableQuery(site.key, { ...asked, dimensions: [dimension], measures: ["visits"], sort: "visits", descending: true, limit: 4 }, { live }),
   );
@@ -159,7 +159,7 @@ function FieldForm({ field, may, busy, error, onChange, onSave, onClose, onDrop 
   const [given, setGiven] = useState(field);
   const [tried, setTried] = useState(false);
   const fresh = field.key === "";
-  const { of, all } = faultsIn(error, SHOWN);
+  const { of, all } = fieldErrors(error, SHOWN);
   const set = (change: Partial<SiteField>) => {
     onChange();
     setGiven({ ...given, ...change });

@@ -1,7 +1,7 @@
 import { Link } from "@tanstack/react-router";
 import { useState, type FormEvent } from "react";
 
-import { ask, client, type Finding, type Mend } from "@/api/client";
+import { ask, client, type Finding, type Fix } from "@/api/client";
 import { viewPath } from "@/app/stages";
 import { useSave } from "@/app/useSave";
 import { useView } from "@/state/view";
@@ -20,14 +20,14 @@ const WAYS: Partial<Record<Finding["kind"], [string, string]>> = {
   refused: ["tag/settings", "Settings"],
 };
 
-interface Given {
+interface FindingLineProps {
   finding: Finding;
   busy: boolean;
-  onMend: (mend: Mend) => void;
+  onFix: (fix: Fix) => void;
 }
 
 /** One finding: what it is, what it costs, and what can be done. */
-export function FindingLine({ finding, busy, onMend }: Given) {
+export function FindingLine({ finding, busy, onFix }: FindingLineProps) {
   const { site } = useView();
   const { path, words } = MARKS[finding.severity];
   const way = WAYS[finding.kind];
@@ -51,25 +51,25 @@ export function FindingLine({ finding, busy, onMend }: Given) {
           )}
         </p>
       </div>
-      {finding.accepted ? <WhyLeft finding={finding} /> : <Acts finding={finding} busy={busy} onMend={onMend} />}
+      {finding.accepted ? <WhyLeft finding={finding} /> : <Acts finding={finding} busy={busy} onFix={onFix} />}
     </li>
   );
 }
 
-function Acts({ finding, busy, onMend }: Given) {
+function Acts({ finding, busy, onFix }: FindingLineProps) {
   const { site } = useView();
   const [accepting, setAccepting] = useState(false);
   const [channel, setChannel] = useState("Print and QR");
   const may = site.role !== "viewer";
-  const { mend } = finding;
-  const owners = mend?.kind === "ignored host" && site.role !== "owner";
+  const { fix } = finding;
+  const owners = fix?.kind === "ignored host" && site.role !== "owner";
   const medium = finding.kind === "unsorted" && !finding.key.includes("(unset)") ? finding.key.slice("unsorted ".length) : null;
   if (!may) return null;
   return (
     <div className="acts">
-      {mend && mend.kind !== "channel" && (
-        <button type="button" className="do" disabled={busy || owners} onClick={() => onMend(mend)}>
-          {mend.kind === "alias" ? `Read it as ${mend.that}` : "Let it be no source"}
+      {fix && fix.kind !== "channel" && (
+        <button type="button" className="do" disabled={busy || owners} onClick={() => onFix(fix)}>
+          {fix.kind === "alias" ? `Read it as ${fix.that}` : "Let it be no source"}
         </button>
       )}
       {owners && <span className="quiet">for the site’s owners</span>}
@@ -80,7 +80,7 @@ function Acts({ finding, busy, onMend }: Given) {
               <option key={name}>{name}</option>
             ))}
           </select>
-          <button type="button" className="do" disabled={busy} onClick={() => onMend({ kind: "channel", medium, channel })}>
+          <button type="button" className="do" disabled={busy} onClick={() => onFix({ kind: "channel", medium, channel })}>
             Give it this channel
           </button>
         </>

@@ -2,7 +2,7 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useSearch } from "@tanstack/react-router";
 import { useEffect, useState } from "react";
 
-import type { Tidings, ToldHit } from "@/api/client";
+import type { LiveUpdate, HitRecord } from "@/api/client";
 import { followedQuery } from "@/app/queries";
 import { usePageOfSite } from "@/app/usePageOfSite";
 import { Details, Flags, Glyph, hitWords } from "@/pieces/HitWords";
@@ -21,7 +21,7 @@ export function Now() {
   const arrivals = useArrivals(site.key);
   const now = useClock(arrivals.skew);
   const { visitor } = useSearch({ strict: false }) as ViewSearch;
-  const [kept, setKept] = useState<ToldHit[] | null>(null);
+  const [kept, setKept] = useState<HitRecord[] | null>(null);
   const paused = kept !== null;
   const toggle = () => setKept(paused ? null : arrivals.hits);
   useEffect(() => {
@@ -74,7 +74,7 @@ function emptyWords(line: string, visitor: string | undefined): string {
   return "No hit has arrived yet. Put the code on the site; the first visit appears here by itself.";
 }
 
-function presence({ five, thirty, pages }: Tidings["present"]): string {
+function presence({ five, thirty, pages }: LiveUpdate["present"]): string {
   if (thirty === 0) return "Nobody is here just now.";
   const here =
     five === 0 ? "Nobody is here just now" : five === 1 ? "One visitor is here now" : `${figure(five, "count")} visitors are here now`;
@@ -127,7 +127,7 @@ function FollowMine() {
   );
 }
 
-function Hits({ hits, now, empty }: { hits: ToldHit[]; now: number; empty: string }) {
+function Hits({ hits, now, empty }: { hits: HitRecord[]; now: number; empty: string }) {
   const { site } = useView();
   if (!hits.length) return <p className="empty">{empty}</p>;
   return (
@@ -181,7 +181,7 @@ function Hits({ hits, now, empty }: { hits: ToldHit[]; now: number; empty: strin
   );
 }
 
-function WhereTheyAre({ present }: { present: Tidings["present"] }) {
+function WhereTheyAre({ present }: { present: LiveUpdate["present"] }) {
   const lists = [
     { title: "Where they are", rows: present.pages, none: "No page in the last half hour." },
     { title: "Where they came from", rows: present.sources, none: "Nobody in the last half hour." },

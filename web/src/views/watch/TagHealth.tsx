@@ -1,11 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { ask, client, type Finding, type Mend } from "@/api/client";
+import { ask, client, type Finding, type Fix } from "@/api/client";
 import { findingsQuery } from "@/app/queries";
 import { useSave } from "@/app/useSave";
 import { LedgerToCome } from "@/pieces/Ledger";
-import { Trouble } from "@/pieces/Trouble";
+import { ErrorState } from "@/pieces/ErrorState";
 import { useView } from "@/state/view";
 import { FindingLine } from "@/views/watch/FindingLine";
 import { plural, within } from "@/words/format";
@@ -14,14 +14,14 @@ import { plural, within } from "@/words/format";
 export function TagHealth() {
   const { site, trouble, again } = useView();
   const findings = useQuery(findingsQuery(site.key));
-  const [done, setDone] = useState<{ title: string; mend: Mend } | null>(null);
-  const mend = useSave(
-    ({ mend, undo }: { mend: Mend; undo: boolean; title: string }) =>
-      ask(client.POST("/api/v1/sites/{site}/findings/mend", { params: { path: { site: site.key } }, body: { mend, undo } })),
+  const [done, setDone] = useState<{ title: string; fix: Fix } | null>(null);
+  const fix = useSave(
+    ({ fix, undo }: { fix: Fix; undo: boolean; title: string }) =>
+      ask(client.POST("/api/v1/sites/{site}/findings/fix", { params: { path: { site: site.key } }, body: { fix, undo } })),
     (_, given) => setDone(given.undo ? null : given),
   );
-  if (trouble) return <Trouble error={trouble} again={again} />;
-  if (findings.isError) return <Trouble error={findings.error} again={() => void findings.refetch()} />;
+  if (trouble) return <ErrorState error={trouble} again={again} />;
+  if (findings.isError) return <ErrorState error={findings.error} again={() => void findings.refetch()} />;
   const open = findings.data?.filter((one) => !one.accepted) ?? [];
   const accepted = findings.data?.filter((one) => one.accepted) ?? [];
   return (
@@ -37,17 +37,17 @@ export function TagHealth() {
             <button
               type="button"
               className="link"
-              disabled={mend.isPending}
-              onClick={() => mend.mutate({ mend: done.mend, undo: true, title: done.title })}
+              disabled={fix.isPending}
+              onClick={() => fix.mutate({ fix: done.fix, undo: true, title: done.title })}
             >
               Undo
             </button>
           </span>
         </p>
       )}
-      {mend.error && (
+      {fix.error && (
         <p className="wrong" role="alert">
-          {mend.error.message}
+          {fix.error.message}
         </p>
       )}
       {findings.data && findings.data.length === 0 && (
@@ -58,8 +58,8 @@ export function TagHealth() {
           <FindingLine
             key={one.key}
             finding={one}
-            busy={mend.isPending}
-            onMend={(what) => mend.mutate({ mend: what, undo: false, title: one.title })}
+            busy={fix.isPending}
+            onFix={(what) => fix.mutate({ fix: what, undo: false, title: one.title })}
           />
         ))}
       </ol>
@@ -68,7 +68,7 @@ export function TagHealth() {
           <h2 className="title">Left as it is</h2>
           <ol className="findings">
             {accepted.map((one) => (
-              <FindingLine key={one.key} finding={one} busy={false} onMend={() => undefined} />
+              <FindingLine key={one.key} finding={one} busy={false} onFix={() => undefined} />
             ))}
           </ol>
         </section>

@@ -1,16 +1,16 @@
 import { useQuery } from "@tanstack/react-query";
 import { useParams } from "@tanstack/react-router";
 
-import { ApiError, type Schemas, type ToldHit, type ToldVisit } from "@/api/client";
+import { ApiError, type Schemas, type HitRecord, type VisitRecord } from "@/api/client";
 import { storyQuery } from "@/app/queries";
 import { Details, Flags, Glyph, hitWords } from "@/pieces/HitWords";
 import { LedgerToCome } from "@/pieces/Ledger";
-import { Trouble } from "@/pieces/Trouble";
+import { ErrorState } from "@/pieces/ErrorState";
 import { VisitLink } from "@/pieces/VisitLink";
 import { useView } from "@/state/view";
 import { amount, duration, figure, moment, plural, valueWords } from "@/words/format";
 
-type Story = Schemas["Story"];
+type Story = Schemas["VisitDetail"];
 
 /** One visit opened: what happened in order, why it came from where it did, and the visitor's other visits. */
 export function VisitStory() {
@@ -25,7 +25,7 @@ export function VisitStory() {
       </div>
     );
   }
-  if (story.isError) return <Trouble error={story.error} again={() => void story.refetch()} />;
+  if (story.isError) return <ErrorState error={story.error} again={() => void story.refetch()} />;
   if (!story.data) return <LedgerToCome />;
   return <Told story={story.data} />;
 }
@@ -69,7 +69,7 @@ function Told({ story }: { story: Story }) {
             <Fact name="Country" value={visit.country && valueWords("country", visit.country)} />
             <Fact name="Visitor" value={visit.visitor} />
           </dl>
-          {visit.hidden && <p className="wrong">This visit is left out of the reports: it is a robot’s, or the site’s own people’s.</p>}
+          {visit.excluded && <p className="wrong">This visit is left out of the reports: it is a robot’s, or the site’s own people’s.</p>}
         </section>
         <section>
           <h2 className="title">Other visits</h2>
@@ -85,7 +85,7 @@ function Told({ story }: { story: Story }) {
   );
 }
 
-function Happening({ hit, before, worth }: { hit: ToldHit; before: ToldHit | undefined; worth: number | undefined }) {
+function Happening({ hit, before, worth }: { hit: HitRecord; before: HitRecord | undefined; worth: number | undefined }) {
   const { site, goal } = useView();
   const gap = before ? hit.at - before.at : 0;
   return (
@@ -110,7 +110,7 @@ function Happening({ hit, before, worth }: { hit: ToldHit; before: ToldHit | und
 }
 
 /** Whether the page that led here lies on another host. */
-const fromElsewhere = (hit: ToldHit): boolean => hit.referrer !== "" && hit.referrer.split("/")[2] !== hit.url.split("/")[2];
+const fromElsewhere = (hit: HitRecord): boolean => hit.referrer !== "" && hit.referrer.split("/")[2] !== hit.url.split("/")[2];
 
 const EVIDENCE: Record<Story["why"]["evidence"], string> = {
   tags: "Campaign tags stand in the address of the first page",
@@ -174,7 +174,7 @@ function Fact({ name, value }: { name: string; value: string }) {
   );
 }
 
-function Other({ visit }: { visit: ToldVisit }) {
+function Other({ visit }: { visit: VisitRecord }) {
   const { site, goal } = useView();
   return (
     <li>

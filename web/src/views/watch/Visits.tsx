@@ -1,10 +1,10 @@
 import { useInfiniteQuery } from "@tanstack/react-query";
 
-import type { ToldVisit } from "@/api/client";
+import type { VisitRecord } from "@/api/client";
 import { visitsQuery } from "@/app/queries";
 import { Heads } from "@/pieces/Heads";
 import { LedgerToCome } from "@/pieces/Ledger";
-import { Trouble } from "@/pieces/Trouble";
+import { ErrorState } from "@/pieces/ErrorState";
 import { VisitLink } from "@/pieces/VisitLink";
 import { useView } from "@/state/view";
 import { amount, duration, figure, lastWord, moment, periodWords, plural, valueWords } from "@/words/format";
@@ -12,10 +12,12 @@ import { amount, duration, figure, lastWord, moment, periodWords, plural, valueW
 /** Single visits that started in the period and fit the segment, newest first. */
 export function Visits() {
   const view = useView();
-  const { site, period, goal, only, live, trouble, again } = view;
-  const visits = useInfiniteQuery(visitsQuery(site.key, { period, goal: goal?.id ?? null, only, with_hidden: false, limit: 50 }, { live }));
-  if (trouble) return <Trouble error={trouble} again={again} />;
-  if (visits.isError) return <Trouble error={visits.error} again={() => void visits.refetch()} />;
+  const { site, period, goal, filters, live, trouble, again } = view;
+  const visits = useInfiniteQuery(
+    visitsQuery(site.key, { period, goal: goal?.id ?? null, filters, with_excluded: false, limit: 50 }, { live }),
+  );
+  if (trouble) return <ErrorState error={trouble} again={again} />;
+  if (visits.isError) return <ErrorState error={visits.error} again={() => void visits.refetch()} />;
   const pages = visits.data?.pages ?? [];
   const rows = pages.flatMap((page) => page.visits);
   const count = pages[0]?.count;
@@ -27,7 +29,7 @@ export function Visits() {
       {visits.isPending && <LedgerToCome rows={14} />}
       {count === 0 && (
         <p className="empty">
-          {only.length
+          {filters.length
             ? "No visit in these days fits the segment. Take a chip off, or choose other days."
             : "No visits in these days. Choose others above."}
         </p>
@@ -64,7 +66,7 @@ export function Visits() {
   );
 }
 
-function Line({ visit, withGoal }: { visit: ToldVisit; withGoal: boolean }) {
+function Line({ visit, withGoal }: { visit: VisitRecord; withGoal: boolean }) {
   const { site } = useView();
   return (
     <tr>

@@ -1,12 +1,12 @@
 import { useEffect, useState } from "react";
 
-import type { Tidings, ToldHit } from "@/api/client";
+import type { LiveUpdate, HitRecord } from "@/api/client";
 
 const MOST = 300;
 
 export interface Arrivals {
-  hits: ToldHit[];
-  present: Tidings["present"] | null;
+  hits: HitRecord[];
+  present: LiveUpdate["present"] | null;
   /** Hits that came faster than they could be told. */
   leftOut: number;
   line: "opening" | "open" | "broken";
@@ -23,7 +23,7 @@ export function useArrivals(site: string): Arrivals {
     setArrivals(NONE);
     const source = new EventSource(`/api/v1/sites/${site}/now/stream`);
     source.onmessage = (message: MessageEvent<string>) => {
-      const told = JSON.parse(message.data) as Tidings;
+      const told = JSON.parse(message.data) as LiveUpdate;
       setArrivals((now) => {
         const newest = now.hits[0]?.seq ?? -1;
         const fresh = told.arrived.filter((hit) => hit.seq > newest);

@@ -4,7 +4,7 @@ import { useState } from "react";
 import { buildQuery, tableQuery, vocabularyQuery } from "@/app/queries";
 import { Field } from "@/pieces/Field";
 import { completeDays, useView } from "@/state/view";
-import { useSettled } from "@/state/useSettled";
+import { useDebouncedValue } from "@/state/useDebouncedValue";
 import { Finished } from "@/views/tag/links/Finished";
 import { draftsOf, type BuiltLink, type LinkDraft } from "@/words/links";
 
@@ -14,7 +14,7 @@ type Name = keyof LinkDraft;
 export function Build({ draft, set }: { draft: LinkDraft; set: (draft: LinkDraft) => void }) {
   const { site } = useView();
   const [touched, setTouched] = useState(false);
-  const settled = useSettled(draft, 250);
+  const settled = useDebouncedValue(draft, 250);
   const drafts = draftsOf(settled);
   const built = useQuery(buildQuery(site.key, drafts));
   const sources = useOffers("source");
@@ -70,7 +70,7 @@ export function Build({ draft, set }: { draft: LinkDraft; set: (draft: LinkDraft
 function useOffers(field: "source" | "medium"): string[] {
   const { site } = useView();
   const words = useQuery(vocabularyQuery(site.key));
-  const asked = { period: completeDays(site.today, 365), versus: "none" as const, goal: null, only: [] };
+  const asked = { period: completeDays(site.today, 365), versus: "none" as const, goal: null, filters: [] };
   const seen = useQuery(
     tableQuery(site.key, { ...asked, dimensions: [field], measures: ["visits"], descending: true, limit: 60 }, { live: false }),
   );

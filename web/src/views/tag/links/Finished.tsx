@@ -12,7 +12,7 @@ import { download } from "@/words/download";
 import { plural } from "@/words/format";
 import { readWords, type BuiltLink, type LinkDraft } from "@/words/links";
 
-interface Given {
+interface FinishedProps {
   drafts: LinkDraft[];
   links: BuiltLink[];
   error: Error | null;
@@ -20,7 +20,7 @@ interface Given {
 }
 
 /** The finished link or links, and what can be done with them. */
-export function Finished({ drafts, links, error, busy }: Given) {
+export function Finished({ drafts, links, error, busy }: FinishedProps) {
   const { site } = useView();
   const may = site.role !== "viewer";
   const [note, setNote] = useState("");

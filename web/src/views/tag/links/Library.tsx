@@ -3,7 +3,7 @@ import { useState } from "react";
 import { ask, client } from "@/api/client";
 import { useSave } from "@/app/useSave";
 import { Heads } from "@/pieces/Heads";
-import { Seek } from "@/pieces/Seek";
+import { SearchInput } from "@/pieces/SearchInput";
 import { useView } from "@/state/view";
 import { LinkNote } from "@/views/tag/links/LinkNote";
 import { figure, lastWord, longDay, plural } from "@/words/format";
@@ -38,7 +38,7 @@ export function Library({ links, onTake }: { links: KeptLink[]; onTake: (draft: 
       {links.length === 0 && <p className="empty">Links that you keep stand here, with the visits that came by them since.</p>}
       {links.length > 0 && (
         <div className="end">
-          <Seek what="a link" sought={sought} set={setSought} />
+          <SearchInput what="a link" sought={sought} set={setSought} />
           {(away > 0 || archived) && (
             <button type="button" className="link" onClick={() => setArchived(!archived)}>
               {archived ? "Back to those in use" : `The archive (${away})`}

@@ -1,6 +1,6 @@
 import { useMutation } from "@tanstack/react-query";
 
-import type { ToldHit } from "@/api/client";
+import type { HitRecord } from "@/api/client";
 import { useFollowed } from "@/app/useFollowed";
 import { useView } from "@/state/view";
 import { openAndFollow } from "@/words/following";
@@ -57,7 +57,7 @@ function Arrival({ token, at, url, expected }: { token: string; at: number; url:
 }
 
 /** What came instead of what was meant. A visit that was under way keeps its source, so lost tags are told by the address that arrived. */
-function amiss(view: ToldHit, url: string, expected: BuiltLink): string[] {
+function amiss(view: HitRecord, url: string, expected: BuiltLink): string[] {
   const said: string[] = [];
   const meant = new URL(url);
   const came = new URL(view.url);

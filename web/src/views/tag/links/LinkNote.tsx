@@ -1,13 +1,13 @@
 import { useState } from "react";
 
-interface Given {
+interface LinkNoteProps {
   note: string;
   may: boolean;
   onKeep: (note: string) => void;
 }
 
 /** What a link is for; written anew in its place, kept with Enter or when it is left, left alone with Escape. */
-export function LinkNote({ note, may, onKeep }: Given) {
+export function LinkNote({ note, may, onKeep }: LinkNoteProps) {
   const [typed, setTyped] = useState<string | null>(null);
   if (!may) return <>{note}</>;
   if (typed === null)

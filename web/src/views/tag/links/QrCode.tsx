@@ -3,9 +3,9 @@ import { useState } from "react";
 
 import { ApiError, type Schemas } from "@/api/client";
 import { codeQuery } from "@/app/queries";
-import { faultsIn } from "@/pieces/faults";
+import { fieldErrors } from "@/pieces/fieldErrors";
 import { Field } from "@/pieces/Field";
-import { useSettled } from "@/state/useSettled";
+import { useDebouncedValue } from "@/state/useDebouncedValue";
 import { useView } from "@/state/view";
 import { download } from "@/words/download";
 
@@ -15,7 +15,7 @@ const SHOWN = ["dark", "light", "millimetres", "quiet", "caption", "text"];
 export function QrCode({ url }: { url: string }) {
   const { site } = useView();
   const [form, setForm] = useState({ dark: "#15283b", light: "#ffffff", millimetres: "30", quiet: "4", correction: "M", caption: "" });
-  const asked = useSettled(form, 300);
+  const asked = useDebouncedValue(form, 300);
   const body = {
     text: url,
     dark: asked.dark,
@@ -26,7 +26,7 @@ export function QrCode({ url }: { url: string }) {
     caption: asked.caption,
   };
   const code = useQuery(codeQuery(site.key, body));
-  const { of, all } = faultsIn(code.error, SHOWN);
+  const { of, all } = fieldErrors(code.error, SHOWN);
   const field = (name: keyof typeof form, label: string, hint?: string, more: object = {}) => (
     <Field label={label} hint={hint} wrong={of(name)}>
       {(control) => (

@@ -7,7 +7,7 @@ import { EMPTY, readWords, type LinkDraft } from "@/words/links";
 const FIRST = 8;
 
 /** Links seen in traffic that nobody made here. */
-export function Unmade({ rows, onTake }: { rows: Schemas["Unmade"][]; onTake: (draft: Partial<LinkDraft>) => void }) {
+export function Unmade({ rows, onTake }: { rows: Schemas["UnregisteredLink"][]; onTake: (draft: Partial<LinkDraft>) => void }) {
   const { site } = useView();
   const base = `https://${site.rules.hosts[0] ?? ""}`;
   return (
@@ -42,6 +42,6 @@ export function Unmade({ rows, onTake }: { rows: Schemas["Unmade"][]; onTake: (d
 }
 
 /** What must be typed, so that a link is read as these visits were. */
-function tagsOf({ source, medium, campaign, content, term, label }: Schemas["Unmade"]): Partial<LinkDraft> {
+function tagsOf({ source, medium, campaign, content, term, label }: Schemas["UnregisteredLink"]): Partial<LinkDraft> {
   return label && medium === "link" ? { label } : { source, medium, campaign, content, term };
 }

@@ -4,9 +4,9 @@ import { useState } from "react";
 import { ask, client, type Schemas } from "@/api/client";
 import { vocabularyQuery } from "@/app/queries";
 import { useSave } from "@/app/useSave";
-import { faultsIn } from "@/pieces/faults";
-import { Lines, type Column } from "@/pieces/Lines";
-import { Trouble } from "@/pieces/Trouble";
+import { fieldErrors } from "@/pieces/fieldErrors";
+import { RepeatableRows, type Column } from "@/pieces/RepeatableRows";
+import { ErrorState } from "@/pieces/ErrorState";
 import { useView } from "@/state/view";
 
 type Word = Schemas["Word"];
@@ -21,7 +21,7 @@ const COLUMNS: Column<Word>[] = [
 export function Vocabulary() {
   const { site } = useView();
   const words = useQuery(vocabularyQuery(site.key));
-  if (words.isError) return <Trouble error={words.error} again={() => void words.refetch()} />;
+  if (words.isError) return <ErrorState error={words.error} again={() => void words.refetch()} />;
   return (
     <section aria-label="Vocabulary">
       <h2 className="title">Vocabulary</h2>
@@ -42,14 +42,14 @@ function Words({ held, may }: { held: Word[]; may: boolean }) {
     (body: Word[]) => ask(client.PUT("/api/v1/sites/{site}/vocabulary", { params: { path: { site: site.key } }, body })),
     () => setDraft(null),
   );
-  const faults = faultsIn(
+  const faults = fieldErrors(
     save.error,
     words.map((_, place) => String(place)),
   );
   return (
     <>
       {words.length === 0 && <p className="quiet">No words yet.</p>}
-      <Lines
+      <RepeatableRows
         name="Words"
         className="words-given"
         columns={COLUMNS}

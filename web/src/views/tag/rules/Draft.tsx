@@ -7,7 +7,7 @@ import { useView } from "@/state/view";
 import { Changes } from "@/views/tag/rules/Versions";
 import { plural } from "@/words/format";
 
-interface Given {
+interface DraftProps {
   held: Schemas["RulesOut"];
   busy: boolean;
   error: Error | null;
@@ -16,7 +16,7 @@ interface Given {
 }
 
 /** What is another in the draft than what is live; making it live, or throwing it away. */
-export function Draft({ held, busy, error, onLive, onThrow }: Given) {
+export function Draft({ held, busy, error, onLive, onThrow }: DraftProps) {
   const { site } = useView();
   const [note, setNote] = useState("");
   const [throwing, setThrowing] = useState(false);

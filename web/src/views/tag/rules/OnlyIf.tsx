@@ -32,7 +32,7 @@ function fresh(kind: Condition["kind"]): Condition {
   }
 }
 
-interface Given {
+interface OnlyIfProps {
   held: Condition[];
   fields: string[];
   wrong: (place: number) => string | undefined;
@@ -40,7 +40,7 @@ interface Given {
 }
 
 /** Conditions that must all hold. */
-export function OnlyIf({ held, fields, wrong, set }: Given) {
+export function OnlyIf({ held, fields, wrong, set }: OnlyIfProps) {
   const change = (place: number, to: Condition) => set(held.map((one, i) => (i === place ? to : one)));
   return (
     <div className="conditions" role="group" aria-label="And only if">

@@ -1,6 +1,6 @@
 import { useState, type FormEvent } from "react";
 
-import { faultsIn } from "@/pieces/faults";
+import { fieldErrors } from "@/pieces/fieldErrors";
 import { Field } from "@/pieces/Field";
 import { useView } from "@/state/view";
 import { OnlyIf } from "@/views/tag/rules/OnlyIf";
@@ -8,7 +8,7 @@ import { ThenFields } from "@/views/tag/rules/ThenFields";
 import { WhenFields } from "@/views/tag/rules/WhenFields";
 import { badSelectors, ruleWords, type Rule } from "@/words/rules";
 
-interface Given {
+interface RuleFormProps {
   rule: Rule;
   fresh: boolean;
   /** Its place in the draft that is sent. */
@@ -22,7 +22,7 @@ interface Given {
 }
 
 /** Makes or changes one rule of the draft. */
-export function RuleForm({ rule, fresh, place, busy, error, onChange, onSave, onDrop, onClose }: Given) {
+export function RuleForm({ rule, fresh, place, busy, error, onChange, onSave, onDrop, onClose }: RuleFormProps) {
   const { site } = useView();
   const may = site.role !== "viewer";
   const [given, setGiven] = useState(rule);
@@ -32,7 +32,7 @@ export function RuleForm({ rule, fresh, place, busy, error, onChange, onSave, on
     setGiven({ ...given, ...change });
   };
   const at = `rules.${place}`;
-  const { of, all } = faultsIn(error, [at]);
+  const { of, all } = fieldErrors(error, [at]);
   const bad = badSelectors(given);
   const submit = (event: FormEvent) => {
     event.preventDefault();

@@ -2,7 +2,7 @@ import type { ReactNode } from "react";
 
 import { Cross } from "@/pieces/Marks";
 
-interface Given<Kind extends string> {
+interface RulePartProps<Kind extends string> {
   /** The word that joins it to what stands before. */
   word: string;
   /** What is chosen. */
@@ -18,7 +18,7 @@ interface Given<Kind extends string> {
 }
 
 /** One condition or one action of a rule: of which kind, its details, and what is wrong with it. */
-export function RulePart<Kind extends string>({ word, label, kinds, kind, onKind, away, onAway, wrong, children }: Given<Kind>) {
+export function RulePart<Kind extends string>({ word, label, kinds, kind, onKind, away, onAway, wrong, children }: RulePartProps<Kind>) {
   return (
     <div className="rule-part">
       <div className="rule-part-head">

@@ -28,14 +28,14 @@ function fresh(kind: Action["kind"]): Action {
   }
 }
 
-interface Given {
+interface ThenFieldsProps {
   held: Action[];
   wrong: (place: number) => string | undefined;
   set: (held: Action[]) => void;
 }
 
 /** What is done, in this order. */
-export function ThenFields({ held, wrong, set }: Given) {
+export function ThenFields({ held, wrong, set }: ThenFieldsProps) {
   const change = (place: number, to: Action) => set(held.map((one, i) => (i === place ? to : one)));
   return (
     <div className="conditions" role="group" aria-label="Then">

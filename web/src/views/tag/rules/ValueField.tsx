@@ -27,14 +27,14 @@ function fresh(kind: Value["kind"]): Value {
   }
 }
 
-interface Given {
+interface ValueFieldProps {
   label: string;
   value: Value;
   set: (value: Value) => void;
 }
 
 /** Where a value comes from: fixed, or read on the page when the rule fires. */
-export function ValueField({ label, value, set }: Given) {
+export function ValueField({ label, value, set }: ValueFieldProps) {
   const id = useId();
   const input = (what: string, held: string, to: (text: string) => Value, placeholder?: string) => (
     <input aria-label={`${label}: ${what}`} value={held} placeholder={placeholder} onChange={(event) => set(to(event.target.value))} />

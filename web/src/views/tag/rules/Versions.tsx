@@ -5,7 +5,7 @@ import type { Schemas } from "@/api/client";
 import { comparedRulesQuery } from "@/app/queries";
 import { Confirm } from "@/pieces/Confirm";
 import { Field } from "@/pieces/Field";
-import { Trouble } from "@/pieces/Trouble";
+import { ErrorState } from "@/pieces/ErrorState";
 import { useView } from "@/state/view";
 import { moment, plural } from "@/words/format";
 import { changeLines, type RuleChange } from "@/words/rules";
@@ -24,14 +24,14 @@ export function Changes({ changes }: { changes: RuleChange[] }) {
   );
 }
 
-interface Given {
+interface VersionsProps {
   versions: Version[];
   busy: boolean;
   onBack: (number: number) => void;
 }
 
 /** What was live before, what was another between any two, and going back. */
-export function Versions({ versions, busy, onBack }: Given) {
+export function Versions({ versions, busy, onBack }: VersionsProps) {
   const { site } = useView();
   const may = site.role !== "viewer";
   const [all, setAll] = useState(false);
@@ -110,7 +110,7 @@ function Comparison({ versions }: { versions: Version[] }) {
         {choice("What changed from", before, setBefore)}
         {choice("to", after, setAfter)}
       </div>
-      {found.isError && <Trouble error={found.error} again={() => void found.refetch()} />}
+      {found.isError && <ErrorState error={found.error} again={() => void found.refetch()} />}
       {found.isPending && <p aria-busy="true">Comparing …</p>}
       {found.data?.length === 0 && <p className="quiet">Nothing; they hold the same rules.</p>}
       {found.data && found.data.length > 0 && <Changes changes={found.data} />}

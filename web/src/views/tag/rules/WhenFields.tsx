@@ -34,14 +34,14 @@ function fresh(kind: When["kind"]): When {
 /** A number as it was typed; what is none is sent as it stands, so that it is refused beside its field. */
 const number = (text: string): number => (/^\d+$/.test(text) ? Number(text) : (text as unknown as number));
 
-interface Given {
+interface WhenFieldsProps {
   when: When;
   wrong: string | undefined;
   set: (when: When) => void;
 }
 
 /** When a rule begins. */
-export function WhenFields({ when, wrong, set }: Given) {
+export function WhenFields({ when, wrong, set }: WhenFieldsProps) {
   const selector = (label: string, hint: string, held: string | null | undefined, to: (text: string) => When) => {
     const bad = held && unreadable(held) ? "This is no selector that a browser can read." : wrong;
     return (

@@ -8,7 +8,7 @@ export interface Faults {
 }
 
 /** What an answer says of a form. `shown`: the fields, or their beginnings, beside which the form has a place. */
-export function faultsIn(error: Error | null, shown: string[]): Faults {
+export function fieldErrors(error: Error | null, shown: string[]): Faults {
   const errors = error instanceof ApiError ? (error.problem.errors ?? []) : [];
   const begins = (field: string, path: string) => field === path || field.startsWith(`${path}.`);
   const elsewhere = errors.filter((one) => !shown.some((path) => begins(one.field, path)));

@@ -11,7 +11,7 @@ export function stepFor({ first, last }: Period): Step {
 }
 
 /** A series as a chart takes it; from today on it is not over yet, and what has not begun has no point. */
-export function useCourse(
+export function useTimeSeries(
   series: Series | undefined,
   measure: string,
   today: string,

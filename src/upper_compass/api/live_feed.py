@@ -12,7 +12,7 @@ import sqlalchemy as sa
 import structlog
 from anyio import to_thread
 
-from upper_compass.core.reports.real_time import Tidings
+from upper_compass.core.reports.real_time import LiveUpdate
 from upper_compass.frames import asking
 from upper_compass.frames.reader import Reader, ReaderAwayError
 from upper_compass.store.sites import Site, site_by_key
@@ -22,23 +22,23 @@ AT_FIRST, AT_ONCE = 60, 200
 log = structlog.get_logger()
 
 
-class Lookout:
+class LiveFeed:
     """Belongs to one event loop."""
 
     def __init__(self, engine: sa.Engine, reader: Reader, now: Callable[[], datetime]) -> None:
         self._engine, self._reader, self._now = engine, reader, now
-        self._watching: dict[str, list[asyncio.Queue[Tidings]]] = {}
+        self._watching: dict[str, list[asyncio.Queue[LiveUpdate]]] = {}
         self._looking: dict[str, asyncio.Task[None]] = {}
 
-    def look(self, site: Site, after: int, limit: int, visitor: str | None = None) -> Tidings:
+    def look(self, site: Site, after: int, limit: int, visitor: str | None = None) -> LiveUpdate:
         """What arrived after number `after`, at most `limit` hits of it; only those of one visitor where one is named."""
-        return self._reader.read(site, asking.tidings, self._now(), after, limit, visitor)
+        return self._reader.read(site, asking.live_update, self._now(), after, limit, visitor)
 
-    async def tidings(self, site: Site, after: int | None) -> AsyncIterator[Tidings]:
+    async def live_update(self, site: Site, after: int | None) -> AsyncIterator[LiveUpdate]:
         """The newest hits at once, or all since number `after`; then what arrives, as it arrives."""
         first = await to_thread.run_sync(self.look, site, after or 0, AT_ONCE if after else AT_FIRST)
         yield first
-        queue: asyncio.Queue[Tidings] = asyncio.Queue(maxsize=20)
+        queue: asyncio.Queue[LiveUpdate] = asyncio.Queue(maxsize=20)
         watching = self._watching.setdefault(site.key, [])
         watching.append(queue)
         if site.key not in self._looking:
@@ -70,8 +70,8 @@ class Lookout:
                 with suppress(asyncio.QueueFull):  # who reads too slowly misses some, and nobody waits for them
                     queue.put_nowait(news)
 
-    def _look_again(self, key: str, after: int) -> Tidings | None:
+    def _look_again(self, key: str, after: int) -> LiveUpdate | None:
         """By the site's rules as they are now; None when the site is gone."""
         with self._engine.connect() as connection:
             site = site_by_key(connection, key)
-        return site and self.look(site, after, AT_ONCE)
+        return self.look(site, after, AT_ONCE) if site else None

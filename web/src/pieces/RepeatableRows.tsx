@@ -12,7 +12,7 @@ export interface Column<T> {
   before?: string;
 }
 
-interface Given<T> {
+interface RepeatableRowsProps<T> {
   name: string;
   columns: Column<T>[];
   lines: T[];
@@ -25,8 +25,8 @@ interface Given<T> {
   set: (lines: T[]) => void;
 }
 
-/** Lines of a few fields each, that can be typed into and taken away. */
-export function Lines<T extends object>({ name, columns, lines, shown, may, className = "", wrong, set }: Given<T>) {
+/** RepeatableRows of a few fields each, that can be typed into and taken away. */
+export function RepeatableRows<T extends object>({ name, columns, lines, shown, may, className = "", wrong, set }: RepeatableRowsProps<T>) {
   const change = (place: number, key: string, value: string) => set(lines.map((one, i) => (i === place ? { ...one, [key]: value } : one)));
   const text = (line: T, key: keyof T) => String(line[key]);
   return (

@@ -1,5 +1,5 @@
 /** A field to look for something in a list. */
-export function Seek({ what, sought, set }: { what: string; sought: string; set: (sought: string) => void }) {
+export function SearchInput({ what, sought, set }: { what: string; sought: string; set: (sought: string) => void }) {
   return (
     <input
       className="seek"

@@ -1,7 +1,7 @@
 import { useEffect, useState } from "react";
 
 /** A value that follows another once that has rested for a while. */
-export function useSettled<T>(value: T, milliseconds: number): T {
+export function useDebouncedValue<T>(value: T, milliseconds: number): T {
   const [settled, setSettled] = useState(value);
   useEffect(() => {
     const later = setTimeout(() => setSettled(value), milliseconds);

@@ -4,19 +4,19 @@ import { Navigate, Outlet, useParams } from "@tanstack/react-router";
 import { sessionQuery, sitesQuery } from "@/app/queries";
 import { HOME, viewPath } from "@/app/stages";
 import { Frame } from "@/frame/Frame";
-import { Trouble } from "@/pieces/Trouble";
+import { ErrorState } from "@/pieces/ErrorState";
 import { FirstSite } from "@/views/FirstSite";
 import { SignIn } from "@/views/SignIn";
 
 /** Lets in whoever is signed in, and leads to a site. */
-export function Door() {
+export function RequireSession() {
   const { site } = useParams({ strict: false });
   const session = useQuery(sessionQuery);
   const sites = useQuery({ ...sitesQuery, enabled: Boolean(session.data) });
   if (session.isError || sites.isError) {
     return (
       <main className="door">
-        <Trouble error={session.error ?? sites.error} again={() => void (session.isError ? session.refetch() : sites.refetch())} />
+        <ErrorState error={session.error ?? sites.error} again={() => void (session.isError ? session.refetch() : sites.refetch())} />
       </main>
     );
   }
