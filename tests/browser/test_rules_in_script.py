@@ -8,13 +8,13 @@ import pytest
 
 from tests.browser.test_outside import HARM, wait_for_events
 from tests.browser.test_site_script import collected, events, serve
-from upper_compass.api.script import made_for
 from upper_compass.core.dataset.user_agents import read_agent
 from upper_compass.core.definitions.script_settings import Sends, Tagging
 from upper_compass.core.definitions.site_rules import SiteRules
 from upper_compass.core.tagging.tag_rules import RuleSet
 from upper_compass.demo.places import AGENTS
 from upper_compass.run.build import TRACKER
+from upper_compass.services.site_script import made_for
 from upper_compass.store.sites import Site
 
 NOTHING = Sends(**dict.fromkeys(Sends.model_fields, False))

@@ -16,7 +16,7 @@ from upper_compass.core.definitions.site_rules import Alias
 from upper_compass.core.engine.context import ReportContext
 from upper_compass.core.engine.dimensions import DIMENSIONS
 from upper_compass.core.engine.selection import GroupBy, ReportFilter
-from upper_compass.frames import snapshot, state
+from upper_compass.frames import site_dataset, snapshot
 
 COLUMNS = frozenset(["visits", "visitors", "views", "bounces", "duration", "engaged", "new_visitors", "orders", "revenue", "conversions", "value"])
 BOUGHT = Goal.model_validate({"match": {"kind": "order"}, "counts": "every time", "value": {"kind": "order"}})
@@ -32,26 +32,26 @@ def answers(frames):
 
 
 def empty():
-    return state.start(rules(), REFERENCE)
+    return site_dataset.start(rules(), REFERENCE)
 
 
 @pytest.fixture(autouse=True)
 def _melt_late(monkeypatch):
-    monkeypatch.setattr(state, "COMPACT_FROM", 10)
+    monkeypatch.setattr(site_dataset, "COMPACT_FROM", 10)
 
 
 @given(hit_lists(most=40), st.lists(st.integers(1, 12), min_size=1, max_size=5), st.booleans())
 @settings(max_examples=60, deadline=None)
 def test_step_by_step_is_the_same_as_at_once(hits, steps, melt_often):
     ordered = sorted(hits, key=lambda one: one["seq"])
-    whole = state.advance(empty(), [raw_frame(ordered)], len(ordered))
+    whole = site_dataset.advance(empty(), [raw_frame(ordered)], len(ordered))
     frames = empty()
-    state.COMPACT_FROM = 3 if melt_often else 1000
+    site_dataset.COMPACT_FROM = 3 if melt_often else 1000
     done = 0
     for step in [*steps, len(ordered)]:
         part = ordered[done : done + step]
         done += len(part)
-        frames = state.advance(frames, [raw_frame(part)] if part else [], done)
+        frames = site_dataset.advance(frames, [raw_frame(part)] if part else [], done)
     assert len(frames.hits) == len(ordered)
     assert answers(frames) == answers(whole)
 
@@ -59,27 +59,27 @@ def test_step_by_step_is_the_same_as_at_once(hits, steps, melt_often):
 def test_an_earlier_order_that_comes_late_takes_the_place_of_the_one_that_was_there():
     late = [hit(9 * DAY + 5, "order", visitor="a", order_id="o1", value=5), hit(9 * DAY, "order", visitor="b", order_id="o1", value=7)]
     first, second = numbered(late)
-    state.COMPACT_FROM = 1000
-    frames = state.advance(empty(), [raw_frame([first])], 1)
+    site_dataset.COMPACT_FROM = 1000
+    frames = site_dataset.advance(empty(), [raw_frame([first])], 1)
     assert [row["revenue"] for row in answers(frames)[0]] == [5]
-    frames = state.advance(frames, [raw_frame([second])], 2)
+    frames = site_dataset.advance(frames, [raw_frame([second])], 2)
     assert [(row["orders"], row["revenue"]) for row in answers(frames)[0]] == [(1, 7)]
 
 
 def test_other_rules_read_history_anew():
-    frames = state.advance(empty(), [raw_frame(numbered([hit(9 * DAY, url="https://mill.example/?via=card")]))], 1)
-    aliased = state.with_rules(frames, rules(aliases=[Alias(field="source", this="card", that="Postcard")]), REFERENCE)
+    frames = site_dataset.advance(empty(), [raw_frame(numbered([hit(9 * DAY, url="https://mill.example/?via=card")]))], 1)
+    aliased = site_dataset.with_rules(frames, rules(aliases=[Alias(field="source", this="card", that="Postcard")]), REFERENCE)
     assert [row["key_0"] for row in answers(frames)[1]] == ["card"]
     assert [row["key_0"] for row in answers(aliased)[1]] == ["postcard"]
 
 
 def test_a_snapshot_brings_the_frames_back_and_half_a_one_is_passed_over(tmp_path):
     hits = numbered([hit(9 * DAY + i, visitor=str(i % 3), kind="order" if i % 4 == 0 else "view", value=2.5 if i % 4 == 0 else None) for i in range(20)])
-    frames = state.advance(empty(), [raw_frame(hits)], 20)
+    frames = site_dataset.advance(empty(), [raw_frame(hits)], 20)
     snapshot.save(frames, tmp_path / "a" / "b" / "1", "tip")
     found = snapshot.load(tmp_path / "a" / "b" / "1")
     dictionaries, held, seq = found.dictionaries, found.hits, found.seq
-    again = state.start(rules(), REFERENCE, dictionaries, held, seq)
+    again = site_dataset.start(rules(), REFERENCE, dictionaries, held, seq)
     assert (answers(again), again.seq) == (answers(frames), 20)
     assert snapshot.load(tmp_path / "a" / "b" / "2") is None
     assert {oct(place.stat().st_mode & 0o777) for place in (tmp_path / "a", tmp_path / "a" / "b", tmp_path / "a" / "b" / "1")} == {"0o700"}
@@ -102,7 +102,7 @@ def _whole_but_another(file):
     ],
 )
 def test_a_snapshot_that_is_not_as_it_was_written_is_passed_over(tmp_path, spoil):
-    frames = state.advance(empty(), [raw_frame(numbered([hit(9 * DAY + i, url=f"https://mill.example/{i}") for i in range(5)]))], 5)
+    frames = site_dataset.advance(empty(), [raw_frame(numbered([hit(9 * DAY + i, url=f"https://mill.example/{i}") for i in range(5)]))], 5)
     folder = tmp_path / "a" / "b" / "1"
     snapshot.save(frames, folder, "tip")
     assert snapshot.load(folder) is not None

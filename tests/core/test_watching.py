@@ -10,7 +10,7 @@ from upper_compass.core.definitions.site_rules import Alias
 from upper_compass.core.engine.selection import ReportFilter
 from upper_compass.core.reports.real_time import arrivals, newest_seq, present
 from upper_compass.core.reports.visit_list import latest_visits, visit_detail
-from upper_compass.frames import state
+from upper_compass.frames import site_dataset
 
 BOOKED = Goal.model_validate({"match": {"kind": "event", "name": "book"}, "counts": "every time", "value": {"kind": "hit"}})
 ALWAYS = ReportFilter(0, 10**15, BOOKED, with_excluded=True)
@@ -21,8 +21,8 @@ MAIL = "?utm_source=Letter&utm_medium=E-mail&utm_campaign=Spring+Sale"
 @settings(max_examples=50, deadline=None)
 def test_arrivals_are_the_newest_hits_each_once_also_of_visitors_who_were_taken_over(hits, after, limit):
     ordered = sorted(hits, key=lambda one: one["seq"])
-    frames = state.advance(state.start(rules(), REFERENCE), [raw_frame(ordered[: len(ordered) // 2])], len(ordered) // 2)
-    frames = state.advance(frames, [raw_frame(ordered[len(ordered) // 2 :])], len(ordered))
+    frames = site_dataset.advance(site_dataset.start(rules(), REFERENCE), [raw_frame(ordered[: len(ordered) // 2])], len(ordered) // 2)
+    frames = site_dataset.advance(frames, [raw_frame(ordered[len(ordered) // 2 :])], len(ordered))
     found, left_out = arrivals(frames.shards, after, limit)
     expected = [one for one in reversed(ordered) if one["seq"] > after]
     assert [one.seq for one in found] == [one["seq"] for one in expected[:limit]]

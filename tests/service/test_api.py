@@ -7,7 +7,7 @@ import re
 import pytest
 
 from tests.conftest import PASSWORD, a_hit, period, sign_in, stored
-from upper_compass.frames import asking
+from upper_compass.frames import queries
 from upper_compass.store import accounts
 from upper_compass.store.hits import newest
 
@@ -191,7 +191,7 @@ def test_a_file_that_breaks_off_keeps_what_was_read_and_says_so(client):
 
 
 def test_a_restart_reads_the_snapshot_and_what_came_since(client, database):
-    from upper_compass.api.services import Services
+    from upper_compass.services.application import Services
 
     services = client.app.state.services
     sign_in(client, "viewer")
@@ -216,7 +216,7 @@ def test_a_restart_reads_the_snapshot_and_what_came_since(client, database):
 
 def _read(reading):
     """(number of the newest hit, how many hits there are)."""
-    return asking.newest(reading), sum(len(shard.hits) for shard in reading.shards)
+    return queries.newest(reading), sum(len(shard.hits) for shard in reading.shards)
 
 
 def test_the_tables_are_those_of_the_migrations(engine):

@@ -22,7 +22,7 @@ from upper_compass.core.tag_health import HISTORY, Inspection, look
 from upper_compass.demo.history import HistoryGenerator
 from upper_compass.demo.laying import GOALS, RULES
 from upper_compass.demo.mill import mount
-from upper_compass.frames import state
+from upper_compass.frames import site_dataset
 from upper_compass.reference import shipped
 from upper_compass.store.hits import ROW
 
@@ -41,7 +41,7 @@ def reading(lines):
     stored = as_rows(1, [check_line(line)[0] for line in lines], country=None, own=False)
     frame = pl.DataFrame(stored, schema=list(ROW), orient="row", infer_schema_length=None)
     frame = frame.with_columns(pl.col("at").dt.epoch("ms"), pl.int_range(1, pl.len() + 1).alias("seq"))
-    frames = state.advance(state.start(RULES, shipped()), [frame.select(list(RAW_SCHEMA)).cast(dict(RAW_SCHEMA))], len(lines))
+    frames = site_dataset.advance(site_dataset.start(RULES, shipped()), [frame.select(list(RAW_SCHEMA)).cast(dict(RAW_SCHEMA))], len(lines))
     return ReportContext(frames.shards, ZoneInfo("Europe/Dublin"))
 
 

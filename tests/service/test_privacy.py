@@ -7,9 +7,9 @@ import pytest
 import sqlalchemy as sa
 
 from tests.conftest import a_hit, now, period, sign_in, stored
-from upper_compass.api.keeping import delete_what_is_over
 from upper_compass.collect.tokens import Tokens
 from upper_compass.core.definitions.personal_data import MASK, mask_address, mask_text, names_a_person
+from upper_compass.services.retention import delete_what_is_over
 from upper_compass.store import sites
 
 

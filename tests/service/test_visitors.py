@@ -9,14 +9,14 @@ import pytest
 import sqlalchemy as sa
 
 from tests.conftest import a_hit, fill, stored
-from upper_compass.api.script import made_for
 from upper_compass.collect.checking import as_rows, check_line
 from upper_compass.collect.pseudonyms import LENGTH, Pseudonyms
 from upper_compass.collect.refusals import MAX_COUNTED, Refusals
 from upper_compass.core.definitions.script_settings import PART_FILES, PARTS, Tagging
 from upper_compass.frames import snapshot
-from upper_compass.frames.keeper import DatasetCache
+from upper_compass.frames.dataset_cache import DatasetCache
 from upper_compass.reference import shipped
+from upper_compass.services.site_script import made_for
 from upper_compass.store import sites, visitors
 from upper_compass.store.database import connect
 from upper_compass.store.hits import HitWriter, delete_hits

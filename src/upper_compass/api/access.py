@@ -11,7 +11,7 @@ import sqlalchemy as sa
 from fastapi import Depends, Header, Path, Request
 
 from upper_compass.api.problems import Problem
-from upper_compass.api.services import Services
+from upper_compass.services.application import Services
 from upper_compass.store import accounts, sites
 from upper_compass.store.accounts import User
 from upper_compass.store.sites import Site

@@ -20,11 +20,11 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 from upper_compass import __version__
 from upper_compass.api import collector, health, links, naming, problems, reports, rules, script, signing_in, sites, sorting, visitors, watching
 from upper_compass.api.access import ServicesHere
-from upper_compass.api.keeping import run_retention
 from upper_compass.api.limits import Limits
 from upper_compass.api.problems import Problem, ProblemDocument
-from upper_compass.api.services import Services
 from upper_compass.core.definitions.hits import Hit
+from upper_compass.services.application import Services
+from upper_compass.services.retention import run_retention
 from upper_compass.settings import Settings
 
 _PAGE_POLICY = "; ".join(

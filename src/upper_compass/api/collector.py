@@ -15,7 +15,6 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from upper_compass.api.access import ServicesHere, who
 from upper_compass.api.problems import FieldError, Problem, responses
-from upper_compass.api.services import Services
 from upper_compass.collect.checking import Checked, UnreadableError, as_rows, check_body, first_problem, read_sent
 from upper_compass.collect.directory import SiteEntry
 from upper_compass.collect.marking import are_judged, is_own
@@ -24,6 +23,7 @@ from upper_compass.collect.writing import BusyError, NotStoredError
 from upper_compass.core.dataset.traffic_sources import TrafficSource
 from upper_compass.core.definitions.hits import Address, Hit
 from upper_compass.core.definitions.site_rules import bare_host
+from upper_compass.services.application import Services
 from upper_compass.store import visitors
 from upper_compass.store.hits import HitRow
 from upper_compass.store.refusals import Place

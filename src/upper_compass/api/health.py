@@ -9,14 +9,14 @@ from fastapi import APIRouter, Query
 from pydantic import BaseModel, ConfigDict
 
 from upper_compass.api.access import Access, Analyst, ServicesHere, Viewer, who
+from upper_compass.api.deps import refused_of
 from upper_compass.api.problems import Problem, responses
 from upper_compass.api.routing import Route
-from upper_compass.api.services import Services
-from upper_compass.api.visitors import refused_of
 from upper_compass.core.definitions.text_tests import storable
 from upper_compass.core.tag_health.findings import Finding, Fix, IgnoreHost, Kind, Severity, apply_fix
 from upper_compass.core.tag_health.inspection import MAX_EXAMPLES
-from upper_compass.frames import asking
+from upper_compass.frames import queries
+from upper_compass.services.application import Services
 from upper_compass.store import accepted as store
 from upper_compass.store import sites
 from upper_compass.store.refusals import Refused, Why
@@ -64,7 +64,7 @@ def list_findings(access: Viewer, services: ServicesHere) -> list[FindingOut]:
     with access.engine.connect() as connection:
         goals = [(goal.name, goal.goal) for goal in sites.goals_of(connection, access.site.id)]
         held = store.accepted_of(connection, access.site.id)
-    found = [*services.reader.read(access.site, asking.findings, services.now(), access.site.rules, goals), *_refused(access, services)]
+    found = [*services.reader.read(access.site, queries.findings, services.now(), access.site.rules, goals), *_refused(access, services)]
     found.sort(key=lambda finding: get_args(Severity).index(finding.severity))
     told = []
     for finding in found:

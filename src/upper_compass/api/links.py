@@ -12,11 +12,9 @@ from fastapi import APIRouter, Path, Query, Request, Response
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from upper_compass.api.access import Access, Analyst, Owner, ServicesHere, Viewer, who
-from upper_compass.api.naming import last_days
+from upper_compass.api.deps import goal_for, last_days
 from upper_compass.api.problems import FieldError, Problem, responses
-from upper_compass.api.reports import goal_for
 from upper_compass.api.routing import Route
-from upper_compass.api.services import Services
 from upper_compass.core.dataset.coded_hits import Dictionaries
 from upper_compass.core.dataset.lookups import DimensionLookups
 from upper_compass.core.definitions.text_tests import storable
@@ -25,8 +23,9 @@ from upper_compass.core.export.sheets import SheetError, read_sheet, write_sheet
 from upper_compass.core.tagging.link_builder import Builder, BuiltLink, LinkDraft, Word
 from upper_compass.core.tagging.link_performance import LinkPerformance, RegisteredLink, UnregisteredLink
 from upper_compass.core.tagging.qr_codes import CodeRequest, UnfitCodeError, make_code
-from upper_compass.frames import asking
+from upper_compass.frames import queries
 from upper_compass.reference import shipped
+from upper_compass.services.application import Services
 from upper_compass.store import links as store
 from upper_compass.store.links import StoredLink
 
@@ -89,7 +88,7 @@ class CodeOut(BaseModel):
 def _builder(services: Services, access: Access) -> Builder:
     with access.engine.connect() as connection:
         words = store.vocabulary_of(connection, access.site.id)
-    known = services.reader.read(access.site, asking.values_known, last_days(services, access, KNOWN_DAYS))
+    known = services.reader.read(access.site, queries.values_known, last_days(services, access, KNOWN_DAYS))
     return Builder(access.site.rules, shipped(), known, words)
 
 
@@ -160,7 +159,7 @@ def list_links(access: Viewer, services: ServicesHere, goal: GoalId = None) -> l
     if not held:
         return []
     made = _made(access, held)
-    came = services.reader.read(access.site, asking.visits_by_link, goal_for(access, goal), [one for one, _ in made])
+    came = services.reader.read(access.site, queries.visits_by_link, goal_for(access, goal), [one for one, _ in made])
     return [
         LinkOut(
             id=link.id, url=link.url, address=link.draft.address, note=link.note, by=link.by, made=link.made, archived=link.archived, read=read,
@@ -201,7 +200,7 @@ def list_unmade(access: Viewer, services: ServicesHere) -> list[UnregisteredLink
     with access.engine.connect() as connection:
         held = store.links_of(connection, access.site.id)
     made = [one for one, _ in _made(access, held)] if held else []
-    return services.reader.read(access.site, asking.links_unmade, last_days(services, access, UNMADE_DAYS), made)
+    return services.reader.read(access.site, queries.links_unmade, last_days(services, access, UNMADE_DAYS), made)
 
 
 @router.post("/links/code", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))

@@ -2,36 +2,28 @@
 
 from __future__ import annotations
 
-from datetime import timedelta
 from typing import Annotated
-from zoneinfo import ZoneInfo
 
 from fastapi import APIRouter, Body, Path
 from pydantic import BaseModel, ConfigDict, Field
 
-from upper_compass.api.access import Access, Analyst, ServicesHere, Viewer, who
+from upper_compass.api.access import Analyst, ServicesHere, Viewer, who
+from upper_compass.api.deps import last_days
 from upper_compass.api.problems import Problem, responses
 from upper_compass.api.routing import Route
-from upper_compass.api.services import Services
 from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.periods import Period
 from upper_compass.core.definitions.requests import DimensionFilter
 from upper_compass.core.definitions.site_rules import EventNote, SiteField, SiteRules
 from upper_compass.core.reports.event_list import EventOut
 from upper_compass.core.reports.goal_preview import GoalPreview
-from upper_compass.frames import asking
+from upper_compass.frames import queries
 from upper_compass.store import sites as store
 
 router = APIRouter(prefix="/api/v1/sites/{site}", tags=["Tagging"], route_class=Route)
 
 PREVIEW_DAYS = 30
 FieldKey = Annotated[str, Path(pattern=r"^[a-z0-9][a-z0-9_-]{0,39}$", description="The field's key.", examples=["author"])]
-
-
-def last_days(services: Services, access: Access, days: int) -> Period:
-    """The last complete days at the site, and today so far, that what was just tried is seen."""
-    today = services.now().astimezone(ZoneInfo(access.site.rules.timezone)).date()
-    return Period(first=today - timedelta(days=days), last=today)
 
 
 class EventsRequest(BaseModel):
@@ -66,7 +58,7 @@ class GoalCounted(BaseModel):
 @router.post("/events", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
 def list_events(request: EventsRequest, access: Viewer, services: ServicesHere) -> list[EventOut]:
     """Every event that ever arrived, with its figures in the period. For the site's viewers."""
-    return services.reader.read(access.site, asking.event_list, request.period, request.filters, access.site.rules)
+    return services.reader.read(access.site, queries.event_list, request.period, request.filters, access.site.rules)
 
 
 @router.put("/events", openapi_extra=who("analyst"), responses=responses(401, 403, 404, 422))
@@ -87,7 +79,7 @@ def describe_event(access: Analyst, note: EventNote = Body(examples=[{"name": "s
 def preview(request: PreviewRequest, access: Viewer, services: ServicesHere) -> PreviewOut:
     """What a goal would have counted in the last 30 days and today. For the site's viewers."""
     period = last_days(services, access, PREVIEW_DAYS)
-    found = services.reader.read(access.site, asking.goal_preview, period, request.goal)
+    found = services.reader.read(access.site, queries.goal_preview, period, request.goal)
     return PreviewOut(period=period, **found.model_dump())
 
 
@@ -96,7 +88,7 @@ def counted(access: Viewer, services: ServicesHere) -> list[GoalCounted]:
     """What each goal of the site counted in the last 30 days and today. For the site's viewers."""
     with access.engine.connect() as connection:
         goals = store.goals_of(connection, access.site.id)
-    found = services.reader.read(access.site, asking.goals_counted, last_days(services, access, PREVIEW_DAYS), [goal.goal for goal in goals])
+    found = services.reader.read(access.site, queries.goals_counted, last_days(services, access, PREVIEW_DAYS), [goal.goal for goal in goals])
     return [GoalCounted(id=goal.id, conversions=one.conversions, value=one.value) for goal, one in zip(goals, found, strict=True)]
 
 

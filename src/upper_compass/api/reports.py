@@ -12,18 +12,18 @@ from anyio import to_thread
 from fastapi import APIRouter, Body, Request, Response
 from pydantic import BaseModel
 
-from upper_compass.api.access import Access, Owner, ServicesHere, Viewer, who
-from upper_compass.api.problems import FieldError, Problem, responses
+from upper_compass.api.access import Owner, ServicesHere, Viewer, who
+from upper_compass.api.deps import goal_for
+from upper_compass.api.problems import Problem, responses
 from upper_compass.api.routing import Route
-from upper_compass.api.services import Services
 from upper_compass.collect.importing import Import, ImportReport, import_hits
-from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.requests import SeriesRequest, SeriesResult, TableRequest, TableResult
 from upper_compass.core.definitions.site_rules import bare_host
 from upper_compass.core.engine.dimensions import DIMENSIONS, of_field
 from upper_compass.core.engine.measures import MEASURES, measured_parts
 from upper_compass.core.reports import tables as reports
 from upper_compass.core.reports.summary import Answer, AnswerRequest, answer
+from upper_compass.services.application import Services
 from upper_compass.store import sites as store
 from upper_compass.store.hits import HitWriter
 from upper_compass.store.sites import Site
@@ -86,17 +86,6 @@ class ImportOut(BaseModel):
     shortened: int
     refused: list[RefusedLine]
     broken_off: str | None
-
-
-def goal_for(access: Access, goal_id: int | None) -> Goal | None:
-    """The goal to steer by."""
-    if goal_id is None:
-        return None
-    with access.engine.connect() as connection:
-        stored = store.goal_of(connection, access.site.id, goal_id)
-    if stored is None:
-        raise Problem(422, "The site has no such goal.", [FieldError(field="goal", text="the site has no such goal")])
-    return stored.goal
 
 
 def _json(content: bytes) -> Response:

@@ -12,8 +12,8 @@ from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 from upper_compass.api.access import COOKIE, ServicesHere, SignedIn, cookie_of, session_of, who
 from upper_compass.api.problems import Problem, responses
 from upper_compass.api.routing import Route
-from upper_compass.api.services import Services
 from upper_compass.collect.throttle import network_of
+from upper_compass.services.application import Services
 from upper_compass.store import accounts
 from upper_compass.store.accounts import User
 

@@ -9,13 +9,13 @@ from fastapi import APIRouter
 from pydantic import BaseModel, ConfigDict, Field
 
 from upper_compass.api.access import Analyst, ServicesHere, Viewer, who
-from upper_compass.api.naming import last_days
+from upper_compass.api.deps import last_days
 from upper_compass.api.problems import Problem, responses
 from upper_compass.api.routing import Route
 from upper_compass.core.definitions.periods import Period
 from upper_compass.core.definitions.site_rules import Alias, ChannelRule, SiteRules
 from upper_compass.core.tagging.reclassification import ReclassificationPreview
-from upper_compass.frames import asking
+from upper_compass.frames import queries
 from upper_compass.store import sites as store
 
 router = APIRouter(prefix="/api/v1/sites/{site}/sorting", tags=["Tagging"], route_class=Route)
@@ -74,7 +74,7 @@ def preview_sorting(draft: Sorting, access: Viewer, services: ServicesHere) -> R
     """How many visits of the last 90 days and today would move, from where to where. For the site's viewers."""
     period = last_days(services, access, PREVIEW_DAYS)
     drafted = access.site.rules.model_copy(update={"aliases": draft.aliases, "channels": draft.channels})
-    found = services.reader.read(access.site, asking.sorting_moves, period, drafted)
+    found = services.reader.read(access.site, queries.sorting_moves, period, drafted)
     return ReclassificationOut(period=period, **found.model_dump())
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import UTC, datetime
+from datetime import datetime
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Path, Query
@@ -10,14 +10,14 @@ from pydantic import BaseModel
 from starlette.responses import StreamingResponse
 
 from upper_compass.api.access import Access, Owner, ServicesHere, Viewer, who
+from upper_compass.api.deps import refused_of
 from upper_compass.api.problems import Problem, responses
 from upper_compass.api.routing import Route
-from upper_compass.api.services import Services
 from upper_compass.collect.tokens import LASTS, PATTERN, Kind
-from upper_compass.core.definitions.site_rules import bare_host
+from upper_compass.services.application import Services
 from upper_compass.store import visitors as store
 from upper_compass.store.hits import newest_page
-from upper_compass.store.refusals import Refused, Why, refusals_of
+from upper_compass.store.refusals import Refused, Why
 
 router = APIRouter(prefix="/api/v1/sites/{site}", tags=["Visitors"], route_class=Route)
 
@@ -111,17 +111,6 @@ def refused(access: Viewer, services: ServicesHere, since: Since = None) -> list
 
 def _place(one: Refused) -> dict[str, Any]:
     return {name: getattr(one.place, name) for name in ("why", "host", "field", "page")}
-
-
-def refused_of(access: Access, services: Services, since: datetime | None = None) -> list[Refused]:
-    """What was turned away of a site, also just now. Hosts that were added to the site since are no reason any more."""
-    services.refusals.flush()
-    hosts = frozenset(bare_host(host) for host in access.site.rules.hosts)
-    if since is not None and since.tzinfo is None:
-        since = since.replace(tzinfo=UTC)
-    with access.engine.connect() as connection:
-        found = refusals_of(connection, access.site.key, hosts, since)
-    return [one for one in found if one.place.why != "unknown host" or one.place.host not in hosts]
 
 
 @router.get(

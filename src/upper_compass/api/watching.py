@@ -10,13 +10,13 @@ from fastapi import APIRouter, Body, Header, Query
 from starlette.responses import StreamingResponse
 
 from upper_compass.api.access import ServicesHere, Viewer, who
-from upper_compass.api.live_feed import AT_ONCE
+from upper_compass.api.deps import goal_for
 from upper_compass.api.problems import Problem, responses
-from upper_compass.api.reports import goal_for
 from upper_compass.api.routing import Route
 from upper_compass.core.reports.real_time import LiveUpdate
 from upper_compass.core.reports.visit_list import VisitDetail, VisitsRequest, VisitsResult
-from upper_compass.frames import asking
+from upper_compass.frames import queries
+from upper_compass.services.live_feed import AT_ONCE
 
 router = APIRouter(prefix="/api/v1/sites/{site}", tags=["Watching"], route_class=Route)
 
@@ -32,7 +32,7 @@ _STREAM: dict[int | str, dict[str, Any]] = {
 @router.post("/visits", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
 def visits(access: Viewer, services: ServicesHere, request: VisitsRequest = Body(examples=[_VISITS])) -> VisitsResult:  # noqa: B008
     """Single visits, newest first. For the site's viewers."""
-    return services.reader.read(access.site, asking.visits, request, goal_for(access, request.goal))
+    return services.reader.read(access.site, queries.visits, request, goal_for(access, request.goal))
 
 
 @router.get("/visits/detail", openapi_extra=who("viewer"), responses=responses(401, 404, 422))
@@ -44,7 +44,7 @@ def visit_detail(
     goal: Annotated[int | None, Query(ge=1, le=2**31 - 1)] = None,
 ) -> VisitDetail:
     """One visit with all its hits, and why it came from where it did. For the site's viewers."""
-    found = services.reader.read(access.site, asking.visit_detail, visitor, number, goal_for(access, goal))
+    found = services.reader.read(access.site, queries.visit_detail, visitor, number, goal_for(access, goal))
     if found is None:
         raise Problem(404, "The site has no such visit.")
     return found

@@ -21,8 +21,8 @@ from pydantic import BaseModel
 
 from upper_compass.core.engine.context import ReportContext
 from upper_compass.core.reports import summary, tables
-from upper_compass.frames import asking
-from upper_compass.frames.keeper import DatasetCache
+from upper_compass.frames import queries
+from upper_compass.frames.dataset_cache import DatasetCache
 from upper_compass.reference import shipped
 from upper_compass.store.database import connect
 from upper_compass.store.sites import Site
@@ -35,7 +35,7 @@ START_SECONDS = 60.0
 AGAIN = 1.0
 EXPOSED = ("read", "read_json", "close")
 # All that is asked for is read in when the process starts, so that nobody waits for it.
-ASKED_FOR = (asking, summary, tables)
+ASKED_FOR = (queries, summary, tables)
 log = structlog.get_logger()
 
 
@@ -71,11 +71,11 @@ class ReaderHere:
             with reading() as connection:
                 row = connection.execute("SELECT oid FROM pg_database WHERE datname = current_database()").fetchone()
             folder = folder / str(row[0] if row else 0)
-        self._keeper = DatasetCache(reading, shipped(), folder)
+        self._cache = DatasetCache(reading, shipped(), folder)
 
     def read(self, site: Site, ask: Callable[Concatenate[ReportContext, P], T], *given: P.args, **named: P.kwargs) -> T:
         """See Reader."""
-        return ask(ReportContext(self._keeper.frames(site).shards, ZoneInfo(site.rules.timezone)), *given, **named)
+        return ask(ReportContext(self._cache.frames(site).shards, ZoneInfo(site.rules.timezone)), *given, **named)
 
     def read_json(self, site: Site, ask: Callable[Concatenate[ReportContext, P], BaseModel], *given: P.args, **named: P.kwargs) -> bytes:
         """See Reader."""
@@ -83,7 +83,7 @@ class ReaderHere:
 
     def close(self) -> None:
         """See Reader."""
-        self._keeper.save()
+        self._cache.save()
         self._engine.dispose()
 
 

@@ -16,7 +16,7 @@ import polars as pl
 import structlog
 
 from upper_compass.core.dataset.coded_hits import CODED, CODED_SCHEMA, Dictionaries
-from upper_compass.frames.state import SiteDataset
+from upper_compass.frames.site_dataset import SiteDataset
 
 FORMAT = 3
 ABOUT = "about.json"

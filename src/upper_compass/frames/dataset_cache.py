@@ -10,8 +10,8 @@ from pathlib import Path
 import psycopg
 
 from upper_compass.core.definitions.reference import Reference
-from upper_compass.frames import snapshot, state
-from upper_compass.frames.state import SiteDataset
+from upper_compass.frames import site_dataset, snapshot
+from upper_compass.frames.site_dataset import SiteDataset
 from upper_compass.store.hits import hits_between, id_of, newest
 from upper_compass.store.sites import Site
 
@@ -45,9 +45,9 @@ class DatasetCache:
             with self._connect() as connection:
                 seq, tip = newest(connection, site.id)
                 if seq < frames.seq or not self._fits(connection, site.id, frames.seq):
-                    frames = state.start(site.rules, self._reference)
+                    frames = site_dataset.start(site.rules, self._reference)
                 if seq > frames.seq:
-                    frames = state.advance(frames, hits_between(connection, site.id, frames.seq, seq), seq)
+                    frames = site_dataset.advance(frames, hits_between(connection, site.id, frames.seq, seq), seq)
             self._frames[site.id], self._tips[site.id] = frames, tip
             self._save_at_times(site, frames)
             return frames
@@ -61,11 +61,11 @@ class DatasetCache:
         held = self._frames.get(site.id)
         if held is None or self._erasures[site.id] != site.erasures:  # what was taken out must not live on here
             found = snapshot.load(self._folder / str(site.id), site.erasures) if self._folder else None
-            held = state.start(site.rules, self._reference, *((found.dictionaries, found.hits, found.seq) if found else ()))
+            held = site_dataset.start(site.rules, self._reference, *((found.dictionaries, found.hits, found.seq) if found else ()))
             self._saved[site.id], self._tips[site.id] = held.seq, found.tip if found else None
             self._erasures[site.id] = site.erasures
         elif self._versions[site.id] != version:
-            held = state.with_rules(held, site.rules, self._reference)
+            held = site_dataset.with_rules(held, site.rules, self._reference)
         self._versions[site.id] = version
         return held
 

@@ -13,7 +13,6 @@ import sqlalchemy as sa
 import structlog
 from anyio import CapacityLimiter, to_thread
 
-from upper_compass.api.live_feed import LiveFeed
 from upper_compass.collect.directory import Directory
 from upper_compass.collect.marking import Countries
 from upper_compass.collect.pseudonyms import Pseudonyms
@@ -21,8 +20,9 @@ from upper_compass.collect.refusals import Refusals
 from upper_compass.collect.throttle import Throttle
 from upper_compass.collect.tokens import Tokens
 from upper_compass.collect.writing import GroupWriter
-from upper_compass.frames import asking
+from upper_compass.frames import queries
 from upper_compass.frames.reader import Reader, ReaderApart, ReaderAwayError, ReaderHere
+from upper_compass.services.live_feed import LiveFeed
 from upper_compass.settings import Settings
 from upper_compass.store import sites as site_store
 from upper_compass.store import visitors
@@ -92,7 +92,7 @@ class Services:
             with self.engine.connect() as connection:
                 first = site_store.all_sites(connection)[:WARMED]
             for site in first:
-                self.reader.read(site, asking.newest)
+                self.reader.read(site, queries.newest)
         except (sa.exc.SQLAlchemyError, psycopg.Error, ReaderAwayError) as why:
             log.warning("nothing was read before somebody asked", why=str(why)[:200])
         finally:

@@ -13,7 +13,7 @@ import structlog
 from anyio import to_thread
 
 from upper_compass.core.reports.real_time import LiveUpdate
-from upper_compass.frames import asking
+from upper_compass.frames import queries
 from upper_compass.frames.reader import Reader, ReaderAwayError
 from upper_compass.store.sites import Site, site_by_key
 
@@ -32,7 +32,7 @@ class LiveFeed:
 
     def look(self, site: Site, after: int, limit: int, visitor: str | None = None) -> LiveUpdate:
         """What arrived after number `after`, at most `limit` hits of it; only those of one visitor where one is named."""
-        return self._reader.read(site, asking.live_update, self._now(), after, limit, visitor)
+        return self._reader.read(site, queries.live_update, self._now(), after, limit, visitor)
 
     async def live_update(self, site: Site, after: int | None) -> AsyncIterator[LiveUpdate]:
         """The newest hits at once, or all since number `after`; then what arrives, as it arrives."""

@@ -1,0 +1,43 @@
+"""What several routers share: the goal that is steered by, the days of a preview, what was turned away."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime, timedelta
+from zoneinfo import ZoneInfo
+
+from upper_compass.api.access import Access
+from upper_compass.api.problems import FieldError, Problem
+from upper_compass.core.definitions.goals import Goal
+from upper_compass.core.definitions.periods import Period
+from upper_compass.core.definitions.site_rules import bare_host
+from upper_compass.services.application import Services
+from upper_compass.store import sites as store
+from upper_compass.store.refusals import Refused, refusals_of
+
+
+def goal_for(access: Access, goal_id: int | None) -> Goal | None:
+    """The goal to steer by."""
+    if goal_id is None:
+        return None
+    with access.engine.connect() as connection:
+        stored = store.goal_of(connection, access.site.id, goal_id)
+    if stored is None:
+        raise Problem(422, "The site has no such goal.", [FieldError(field="goal", text="the site has no such goal")])
+    return stored.goal
+
+
+def last_days(services: Services, access: Access, days: int) -> Period:
+    """The last complete days at the site, and today so far, that what was just tried is seen."""
+    today = services.now().astimezone(ZoneInfo(access.site.rules.timezone)).date()
+    return Period(first=today - timedelta(days=days), last=today)
+
+
+def refused_of(access: Access, services: Services, since: datetime | None = None) -> list[Refused]:
+    """What was turned away of a site, also just now. Hosts that were added to the site since are no reason any more."""
+    services.refusals.flush()
+    hosts = frozenset(bare_host(host) for host in access.site.rules.hosts)
+    if since is not None and since.tzinfo is None:
+        since = since.replace(tzinfo=UTC)
+    with access.engine.connect() as connection:
+        found = refusals_of(connection, access.site.key, hosts, since)
+    return [one for one in found if one.place.why != "unknown host" or one.place.host not in hosts]
