@@ -5,9 +5,9 @@ import { follow, own, trial } from "./settings";
 
 export type Hit = { id: string; at: string } & Record<string, unknown>;
 
-const MOST_KEPT = 200;
-const MOST_SENT = 20;
-const MOST_CHARACTERS = 48000;
+const MAX_KEPT = 200;
+const MAX_SENT = 20;
+const MAX_CHARACTERS = 48000;
 const OLDEST = 86000000;
 const SHORTEST = 1000;
 const LONGEST = 60000;
@@ -32,15 +32,15 @@ export function queueOf(address: string, site: string, keeps: boolean): Queue {
 
   const keep = safely((): void => {
     if (!keeps) return;
-    if (waiting.length) localStorage.setItem(name, json(waiting.slice(-MOST_KEPT)));
+    if (waiting.length) localStorage.setItem(name, json(waiting.slice(-MAX_KEPT)));
     else localStorage.removeItem(name);
   });
 
   /** The next hits that fit into one body. */
   const next = (): [Hit[], string] => {
-    let batch = waiting.slice(0, MOST_SENT);
+    let batch = waiting.slice(0, MAX_SENT);
     let body = json(batch);
-    while (batch.length > 1 && body.length > MOST_CHARACTERS) {
+    while (batch.length > 1 && body.length > MAX_CHARACTERS) {
       batch = batch.slice(0, batch.length / 2);
       body = json(batch);
     }

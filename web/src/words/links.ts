@@ -8,7 +8,7 @@ export const TAGS = ["source", "medium", "campaign", "content", "term", "label"]
 export type Tag = (typeof TAGS)[number];
 
 export const EMPTY: LinkDraft = { address: "", source: "", medium: "", campaign: "", content: "", term: "", label: "" };
-export const MOST_AT_ONCE = 500;
+export const MAX_AT_ONCE = 500;
 
 const several = (text: string): string[] => {
   const parts = text
@@ -21,7 +21,7 @@ const several = (text: string): string[] => {
 /** One draft for each source and each content that is given: commas stand between several. */
 export function draftsOf(draft: LinkDraft): LinkDraft[] {
   const made = several(draft.source).flatMap((source) => several(draft.content).map((content) => ({ ...draft, source, content })));
-  return made.slice(0, MOST_AT_ONCE);
+  return made.slice(0, MAX_AT_ONCE);
 }
 
 /** How the visits of a link are read: `Email / letter / spring courses / top`. */

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from dataclasses import dataclass
 
 import numpy as np
@@ -12,7 +11,7 @@ from upper_compass.core.dataset.coded_hits import Bools, Floats, Ints
 from upper_compass.core.dataset.lookups import DimensionLookups
 from upper_compass.core.dataset.site_fields import field_of_hits, field_of_visits
 from upper_compass.core.dataset.visits import NO_VISIT, DerivedVisits, Rows
-from upper_compass.core.definitions.goals import EventMatch, FieldTest, FixedValue, Goal, NoValue, OrderMatch, PageMatch, PropTest
+from upper_compass.core.definitions.goals import EventMatch, FieldTest, FixedValue, Goal, NoValue, OrderMatch, PageMatch
 from upper_compass.core.definitions.hits import Kind
 from upper_compass.core.definitions.text_tests import text_test
 
@@ -50,19 +49,9 @@ def _matches(goal: Goal, hits: pl.DataFrame, derived: DerivedVisits, lookups: Di
             if not len(meant):
                 return np.zeros(len(hits), bool)
             named: Bools = (derived.kind == Kind.event) & np.isin(hits["name"].to_numpy(), meant)
-            return named & _props_hold(props, hits, named, lookups) if props else named
+            return named & lookups.properties.passing(props)[hits["props"].to_numpy()] if props else named
         case OrderMatch():
             return derived.kind == Kind.order
-
-
-def _props_hold(tests: list[PropTest], hits: pl.DataFrame, named: Bools, lookups: DimensionLookups) -> Bools:
-    """Judges each distinct set of properties among the named events once."""
-    codes = hits["props"].to_numpy()
-    distinct = np.unique(codes[named])
-    texts = lookups.dictionaries["props"].decode(distinct)
-    held = [_all_hold(tests, json.loads(text) if text else {}) for text in texts]
-    passing: Bools = np.isin(codes, distinct[np.array(held, bool)])
-    return passing
 
 
 def _field_holds(test: FieldTest, hits: pl.DataFrame, derived: DerivedVisits, rows: Rows, lookups: DimensionLookups) -> Bools:
@@ -77,10 +66,6 @@ def _field_holds(test: FieldTest, hits: pl.DataFrame, derived: DerivedVisits, ro
     distinct, places = np.unique(codes, return_inverse=True)
     passing: Bools = text_test(lookups.labels.decode(distinct), test.test, test.value).to_numpy()
     return passing[places]
-
-
-def _all_hold(tests: list[PropTest], props: dict[str, object]) -> bool:
-    return all(test.holds(props.get(test.key)) for test in tests)
 
 
 def _values(goal: Goal, hits: pl.DataFrame, derived: DerivedVisits, rows: Rows, lookups: DimensionLookups) -> Floats:

@@ -6,7 +6,6 @@ a report is arithmetic on codes. A lexicon grows with the dictionaries and is ma
 
 from __future__ import annotations
 
-import json
 from collections.abc import Callable
 from typing import Any
 
@@ -15,12 +14,13 @@ import numpy.typing as npt
 import polars as pl
 
 from upper_compass.core.dataset.coded_hits import Codes, Dictionaries, Dictionary, Floats
+from upper_compass.core.dataset.properties import Properties
 from upper_compass.core.dataset.traffic_sources import FIELDS, SOURCE_COLUMNS, TrafficSources, query_values, raw_of, split_addresses, value_of
 from upper_compass.core.dataset.user_agents import read_agent
 from upper_compass.core.definitions.hits import PASSIVE_EVENTS
 from upper_compass.core.definitions.reference import Reference
 from upper_compass.core.definitions.site_rules import PageField, PropertyField, QueryField, SentField, SiteField, SiteRules, bare_host
-from upper_compass.core.definitions.text_tests import prop_text, text_test
+from upper_compass.core.definitions.text_tests import text_test
 
 NO_SOURCE = -1
 
@@ -44,6 +44,8 @@ class DimensionLookups:
         self.rules = rules
         self.dictionaries = dictionaries
         self.labels = Dictionary()
+        self.properties = Properties(dictionaries["props"], self.labels)
+        self.sent_fields = Properties(dictionaries["fields"], self.labels)
         self._reference = reference
         self.traffic_sources = TrafficSources(rules, reference)
         self._source_rows: dict[tuple[str, ...], int] = {}
@@ -191,22 +193,19 @@ class DimensionLookups:
 
     def prop(self, key: str) -> Codes:
         """Word of one property, by code of `props`; 0 where it is missing. Numbers and booleans as JSON writes them."""
-        return self._grown(f"props {key}", "props", lambda texts: self._json_values(texts, key))
+        return self.properties.by_set(key)
 
     def field(self, field: SiteField) -> tuple[str, Codes]:
         """Where the values of a site field are, and by its codes the words: the name of a coded column of the hits."""
         match field.read:
             case SentField():
-                return "fields", self._grown(f"fields {field.key}", "fields", lambda texts: self._json_values(texts, field.key))
+                return "fields", self.sent_fields.by_set(field.key)
             case PropertyField(key=key):
                 return "props", self.prop(key)
             case QueryField(key=key):
                 return "url", self._grown(f"query {key}", "url", lambda urls: query_values(split_addresses(urls)["query"], [key])[value_of(key)])
             case PageField(pattern=pattern):
                 return "url", self._grown(f"page {pattern}", "url", lambda urls: self._paths(split_addresses(urls)).str.extract(pattern, 1))
-
-    def _json_values(self, texts: pl.Series, key: str) -> pl.Series:
-        return pl.Series([prop_text(json.loads(text).get(key)) if text else "" for text in texts], dtype=pl.String)
 
     def _grown(self, name: str, column: str, read: Callable[[pl.Series], pl.Series]) -> Codes:
         """Words by code of a column that only some ask for: kept, and grown when it is asked for again."""

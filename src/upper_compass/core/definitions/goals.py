@@ -2,24 +2,25 @@
 
 from __future__ import annotations
 
+import operator
 from collections.abc import Callable
-from typing import Annotated, Literal, Self
+from typing import Annotated, Any, Literal, Self
 
-import polars as pl
 from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, model_validator
 
-from upper_compass.core.definitions.text_tests import TextTest, check_pattern, prop_text, storable, text_test
+from upper_compass.core.definitions.text_tests import TextTest, check_pattern, storable
 
 NumberTest = Literal["=", "≠", "<", "≤", ">", "≥"]
 Pattern = Annotated[str, storable(500, least=1)]
 
-_NUMBER_TESTS: dict[str, Callable[[float, float], bool]] = {
-    "=": lambda a, b: a == b,
-    "≠": lambda a, b: a != b,
-    "<": lambda a, b: a < b,
-    "≤": lambda a, b: a <= b,
-    ">": lambda a, b: a > b,
-    "≥": lambda a, b: a >= b,
+# Of numbers, or of whole columns of them.
+NUMBER_TESTS: dict[str, Callable[[Any, float], Any]] = {
+    "=": operator.eq,
+    "≠": operator.ne,
+    "<": operator.lt,
+    "≤": operator.le,
+    ">": operator.gt,
+    "≥": operator.ge,
 }
 
 
@@ -36,20 +37,11 @@ class PropTest(BaseModel):
 
     @model_validator(mode="after")
     def _fits(self, info: ValidationInfo) -> Self:
-        if (self.test in _NUMBER_TESTS) != isinstance(self.value, float):
+        if (self.test in NUMBER_TESTS) != isinstance(self.value, float):
             raise ValueError("this test and this value do not go together")
         if isinstance(self.value, str):
             check_pattern(self.test, self.value, info)
         return self
-
-    def holds(self, value: object) -> bool:
-        """Whether one value passes; None is no value."""
-        if isinstance(self.value, float):
-            number = isinstance(value, int | float) and not isinstance(value, bool)
-            return _NUMBER_TESTS[self.test](value, self.value) if number else self.test == "≠"  # type: ignore[arg-type]
-        if value is None:
-            return self.test == "is not"
-        return bool(text_test(pl.Series([prop_text(value)]), self.test, self.value)[0])
 
 
 class PageMatch(BaseModel):

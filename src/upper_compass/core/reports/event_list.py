@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import json
 from collections import Counter, defaultdict
 from collections.abc import Sequence
-from typing import Any
 
 import numpy as np
 import polars as pl
@@ -13,15 +11,13 @@ from pydantic import BaseModel
 
 from upper_compass.core.dataset.coded_hits import Codes
 from upper_compass.core.dataset.conversions import money
+from upper_compass.core.dataset.lookups import DimensionLookups
 from upper_compass.core.dataset.shard import Shard
 from upper_compass.core.definitions.hits import EVENTS_BY_ITSELF, Kind
 from upper_compass.core.definitions.site_rules import SiteRules
-from upper_compass.core.definitions.text_tests import prop_text
 from upper_compass.core.engine.selection import ReportFilter, Selection
 
 PAGES, VALUES = 3, 5
-# Properties are read from the commonest distinct sets of each event; beyond these nothing common is left.
-MAX_SETS = 2000
 
 
 class ValueCount(BaseModel):
@@ -65,8 +61,7 @@ def events(shards: Sequence[Shard], ask: ReportFilter, rules: SiteRules) -> list
     parts = [_of_shard(Selection(shard, ask)) for shard in shards]
     figures = pl.concat([part[0] for part in parts]).group_by("sent").agg(pl.col("times", "value").sum(), pl.col("last").max())
     pages = pl.concat([part[1] for part in parts]).group_by("sent", "page").agg(pl.col("times").sum())
-    sets = pl.concat([part[2] for part in parts]).group_by("sent", "props").agg(pl.col("times").sum())
-    sets = sets.sort("times", "props", descending=[True, False]).group_by("sent", maintain_order=True).head(MAX_SETS)
+    props = pl.concat([part[2] for part in parts]).group_by("sent", "key", "value").agg(pl.col("times").sum())
     grouped: dict[str, list[str]] = defaultdict(list)
     for sent in sorted(figures["sent"]):
         grouped[rules.event_name(sent)].append(sent)
@@ -90,14 +85,14 @@ def events(shards: Sequence[Shard], ask: ReportFilter, rules: SiteRules) -> list
                 hidden=bool(note and note.hidden),
                 description=note.description if note else "",
                 pages=_commonest(pages.filter(pl.col("sent").is_in(sent)), "page", PAGES),
-                props=_props(sets.filter(pl.col("sent").is_in(sent))),
+                props=_props(props.filter(pl.col("sent").is_in(sent))),
             )
         )
     return sorted(listed, key=lambda one: (one.hidden, -one.times, one.name))
 
 
 def _of_shard(cut: Selection) -> tuple[pl.DataFrame, pl.DataFrame, pl.DataFrame]:
-    """By name as sent: times, value, last; times by page; times by set of properties. People are counted by the name that is shown, see `_people`."""
+    """By name as sent: times, value, last; times by page; times by property and value. People are counted by the name that is shown, see `_people`."""
     shard, lookups = cut.shard, cut.shard.lookups
     sent = shard.hit("name")
     ever = np.flatnonzero((shard.derived.kind == Kind.event) & ~np.isin(shard.hit("visitor"), shard.tombstoned))
@@ -114,7 +109,18 @@ def _of_shard(cut: Selection) -> tuple[pl.DataFrame, pl.DataFrame, pl.DataFrame]
         return found.select(names.decode(found["code"].to_numpy()).alias("sent"), texts.gather(found[column]).alias(column), pl.col("times").cast(pl.Int64))
 
     figures = counted.select(names.decode(counted["code"].to_numpy()).alias("sent"), pl.col("times").cast(pl.Int64), "value", "last")
-    return figures, by("page", lookups.labels.texts), by("props", lookups.dictionaries["props"].texts)
+    return figures, by("page", lookups.labels.texts), _props_of_shard(table, lookups)
+
+
+def _props_of_shard(table: pl.DataFrame, lookups: DimensionLookups) -> pl.DataFrame:
+    """How often each name was sent with each property (`key`) and `value`."""
+    properties = lookups.properties
+    sets = table.group_by("code", "props").agg(pl.len().cast(pl.Int64).alias("times"))
+    values = sets.join(properties.rows, left_on="props", right_on="set").group_by("code", "key", "label").agg(pl.col("times").sum())
+    return pl.DataFrame({
+        "sent": lookups.dictionaries["name"].decode(values["code"].to_numpy()), "key": properties.keys.decode(values["key"].to_numpy()),
+        "value": lookups.labels.decode(values["label"].to_numpy()), "times": values["times"],
+    })  # fmt: skip
 
 
 def _people(shards: Sequence[Shard], ask: ReportFilter) -> dict[str, int]:
@@ -147,15 +153,13 @@ def _commonest(table: pl.DataFrame, column: str, most: int) -> list[ValueCount]:
     return [ValueCount(value=value, times=times) for value, times in found.select(column, "times").iter_rows()]
 
 
-def _props(sets: pl.DataFrame) -> list[PropOut]:
-    """The properties in these sets, the commonest first."""
-    found: dict[str, Counter[str]] = defaultdict(Counter)
-    for text, times in sets.select("props", "times").iter_rows():
-        held: dict[str, Any] = json.loads(text) if text else {}
-        for key, value in held.items():
-            found[key][prop_text(value)] += times
-    listed = sorted(found.items(), key=lambda item: (-item[1].total(), item[0]))
-    return [
-        PropOut(key=key, values=[ValueCount(value=value, times=times) for value, times in values.most_common(VALUES)], different=len(values))
-        for key, values in listed
-    ]
+def _props(values: pl.DataFrame) -> list[PropOut]:
+    """The properties with these values (`key`, `value`, `times`), the commonest first."""
+    by_value = values.group_by("key", "value").agg(pl.col("times").sum()).sort("times", "value", descending=[True, False])
+    keys = by_value.group_by("key").agg(pl.len().alias("different"), pl.col("times").sum()).sort("times", "key", descending=[True, False])
+    commonest = by_value.group_by("key", maintain_order=True).head(VALUES).partition_by("key", as_dict=True)
+    listed = []
+    for key, different in keys.select("key", "different").iter_rows():
+        shown = [ValueCount(value=value, times=times) for value, times in commonest[key,].select("value", "times").iter_rows()]
+        listed.append(PropOut(key=key, values=shown, different=different))
+    return listed

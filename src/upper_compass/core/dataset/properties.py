@@ -1,0 +1,103 @@
+"""Properties of events as columns: each distinct set of them is parsed once, whatever asks for them."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import chain
+
+import numpy as np
+import orjson
+import polars as pl
+
+from upper_compass.core.dataset.coded_hits import Bools, Codes, Dictionary, Floats
+from upper_compass.core.definitions.goals import NUMBER_TESTS, PropTest
+from upper_compass.core.definitions.text_tests import prop_text, text_test
+
+_SCHEMA = {"set": pl.UInt32(), "key": pl.UInt32(), "label": pl.UInt32(), "number": pl.Float64()}
+
+
+@dataclass(frozen=True)
+class Property:
+    """One property: the sets that have it (ascending codes), its label in each, and its number there, NaN where it is none."""
+
+    sets: Codes
+    labels: Codes
+    numbers: Floats
+
+
+class Properties:
+    """A row per set and key in the order of the sets, grown with the dictionary of sets (objects in JSON; the empty text is the empty set).
+
+    | column of `rows` | type | is |
+    |---|---|---|
+    | set | u32 | code in the dictionary of sets |
+    | key | u32 | code in `keys` |
+    | label | u32 | code in the labels, of the value as a text (rules, chapter 5) |
+    | number | f64 | the value, NaN where it is a text or a boolean |
+    """
+
+    def __init__(self, sets: Dictionary, labels: Dictionary) -> None:
+        self._sets, self._labels = sets, labels
+        self.keys = Dictionary()
+        self._rows = pl.DataFrame(schema=_SCHEMA)
+        self._length = 0
+        self._growing = threading.Lock()
+
+    @property
+    def rows(self) -> pl.DataFrame:
+        """All rows, those of new sets too."""
+        with self._growing:
+            fresh = self._sets.since(self._length)
+            if len(fresh):
+                self._rows = pl.concat([self._rows, self._parsed(fresh)]).rechunk()
+                self._length += len(fresh)
+            return self._rows
+
+    def of(self, key: str) -> Property:
+        """One property by its key."""
+        rows = self.rows
+        code = self.keys.find(key)
+        found = rows.filter(pl.col("key") == (0 if code is None else code))
+        return Property(found["set"].to_numpy(), found["label"].to_numpy(), found["number"].to_numpy())
+
+    def by_set(self, key: str) -> Codes:
+        """The label of one property by code of the set, 0 where it is missing."""
+        found = self.of(key)
+        by_set = np.zeros(self._length, np.uint32)
+        by_set[found.sets] = found.labels
+        return by_set
+
+    def passing(self, tests: Sequence[PropTest]) -> Bools:
+        """Whether each set passes all tests, by its code (rules, chapter 5): *is not* and ≠ hold where there is no value."""
+        passing = np.ones(len(self._sets), bool)
+        for test in tests:
+            found = self.of(test.key)
+            held = np.full(len(passing), test.test in ("is not", "≠"))
+            held[found.sets] = self._holds(test, found)
+            passing &= held
+        return passing
+
+    def _holds(self, test: PropTest, found: Property) -> Bools:
+        if isinstance(test.value, float):
+            # Not a number passes ≠ alone, and so does NaN.
+            compared: Bools = NUMBER_TESTS[test.test](found.numbers, test.value)
+            return compared
+        distinct, places = np.unique(found.labels, return_inverse=True)
+        passing: Bools = text_test(self._labels.decode(distinct), test.test, test.value).to_numpy()
+        return passing[places]
+
+    def _parsed(self, texts: pl.Series) -> pl.DataFrame:
+        held: list[dict[str, object]] = orjson.loads(f"[{','.join(text or '{}' for text in texts)}]")
+        keys = list(chain.from_iterable(held))
+        values = list(chain.from_iterable(one.values() for one in held))
+        sets = np.repeat(np.arange(self._length, self._length + len(held), dtype=np.uint32), [len(one) for one in held])
+        numbers = [float(value) if isinstance(value, int | float) and not isinstance(value, bool) else np.nan for value in values]
+        columns = {
+            "set": sets,
+            "key": self.keys.encode(pl.Series(keys, dtype=pl.String)),
+            "label": self._labels.encode(pl.Series([prop_text(value) for value in values], dtype=pl.String)),
+            "number": np.array(numbers, np.float64),
+        }
+        return pl.DataFrame(columns, schema=_SCHEMA)
