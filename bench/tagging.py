@@ -8,15 +8,20 @@ from __future__ import annotations
 import json
 import os
 import sys
+import time
 from datetime import timedelta
 
 import numpy as np
+import polars as pl
 
 from bench.data import GOAL, RULES, make
 from bench.reports import LAST, MONTH, ZONE, _timed
 from upper_compass.core.dataset.coded_hits import Dictionaries, encode_hits, in_order
+from upper_compass.core.dataset.conversions import Conversions, conversions
 from upper_compass.core.dataset.lookups import DimensionLookups
 from upper_compass.core.dataset.shard import Shard
+from upper_compass.core.definitions.goals import Goal
+from upper_compass.core.definitions.hits import Kind
 from upper_compass.core.definitions.periods import Period, midnight
 from upper_compass.core.definitions.requests import TableRequest
 from upper_compass.core.definitions.site_rules import Alias
@@ -31,12 +36,24 @@ from upper_compass.core.tagging.reclassification import reclassification_preview
 from upper_compass.reference import shipped
 from upper_compass.run.instances import HEAP
 
+SETS = 40_000
+PLACES = {"key": "places", "test": "≥", "value": 3.0}
+
+
+def _with_properties(hits: pl.DataFrame, dictionaries: Dictionaries) -> pl.DataFrame:
+    """Every event with one of so many distinct sets of properties."""
+    sets = pl.Series([json.dumps({"places": i % 9, "course": f"course {i}", "gift": i % 7 == 0}) for i in range(SETS)])
+    codes = pl.Series(dictionaries["props"].encode(sets))
+    spread = codes.gather(pl.Series(np.arange(len(hits)) % SETS))
+    return hits.with_columns(pl.when(pl.col("kind") == int(Kind.event)).then(spread).otherwise(0).cast(pl.UInt32).alias("props"))
+
 
 def measure(count: int) -> dict[str, object]:
     """Milliseconds of each, and how many times the yardstick that is."""
     dictionaries = Dictionaries()
-    ordered = in_order(encode_hits(make(count), dictionaries))
-    shards = [Shard.of(ordered, DimensionLookups(RULES, shipped(), dictionaries), np.empty(0, np.int64))]
+    ordered = _with_properties(in_order(encode_hits(make(count), dictionaries)), dictionaries)
+    lookups = DimensionLookups(RULES, shipped(), dictionaries)
+    shards = [Shard.of(ordered, lookups, np.empty(0, np.int64))]
     today = LAST + timedelta(days=1)
     midnights = [midnight(today - timedelta(days=back), ZONE) for back in range(HISTORY, -1, -1)]
     month = ReportFilter(*MONTH.bounds(ZONE))
@@ -50,8 +67,22 @@ def measure(count: int) -> dict[str, object]:
         "what another alias moves in 90 days": lambda: reclassification_preview(shards, quarter, joined, shipped()),
         "now": lambda: (arrivals(shards, newest_seq(shards) - 50, 50), present(shards, midnights[-1])),
     }
+    event = GOAL.match.model_dump()["name"]
+    plain, tested = (Goal.model_validate({"match": {"kind": "event", "name": event, "props": props}}) for props in ([], [PLACES]))
+
+    def count_goal(goal: Goal) -> Conversions:
+        return conversions(goal, ordered, shards[0].derived, lookups)
+
+    began = time.perf_counter()
+    count_goal(tested)
+    first = time.perf_counter() - began
+    without, with_test = (_timed(lambda goal=goal: count_goal(goal)) for goal in (plain, tested))
     yardstick = _timed(lambda: table(ReportContext(shards, ZONE), by_page, GOAL))
     told: dict[str, object] = {"hits": count, "by page, 28 days, ms": round(yardstick * 1000, 1)}
+    told[f"a goal with a test on a property, {SETS:,} distinct sets"] = {
+        "ms": round(with_test * 1000, 1), "ms_without_it": round(without * 1000, 1), "ratio": round(with_test / without, 2),
+        "the first time, with the sets parsed, ms": round(first * 1000, 1), "ratio of the first time": round(first / without, 2),
+    }  # fmt: skip
     for name, run in asked.items():
         took = _timed(run)
         told[name] = {"ms": round(took * 1000, 1), "ratio": round(took / yardstick, 2)}

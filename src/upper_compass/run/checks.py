@@ -62,6 +62,7 @@ def test(rest: Sequence[str]) -> int:
         _run("Layers", [str(tools / "lint-imports"), "--no-cache"], {"PYTHONPATH": str(ROOT / "src")}),
         _generated_in_step(node),
         _run("Types, format and lint of the front end", ["npm", "run", "--silent", "check"], node),
+        _run("Tests of the front end that need no browser", ["npm", "run", "--silent", "unit"], node),
     ]
     say("· Tests …")
     passed.append(subprocess.run([*pytest, "-n", "2", "--dist", "loadscope"], cwd=ROOT, check=False).returncode == 0)

@@ -1,0 +1,69 @@
+import { describe, expect, it } from "vitest";
+
+import { narrowed, narrowings, parseSearch, readView, samePeriod, stringifySearch, widened } from "@/state/address";
+import { daysIn, isDay, plusDays, weekday } from "@/state/days";
+
+const all = () => true;
+
+describe("the address", () => {
+  it("keeps what it says through writing and reading", () => {
+    const search = {
+      from: "2026-11-01",
+      to: "2026-11-28",
+      versus: "year",
+      goal: 3,
+      only: ["channel:Email", "page:/shop/a b"],
+      without: ["device:phone"],
+    };
+    const text = stringifySearch(search);
+    expect(text).toContain("only=channel:Email&only=page:/shop/a+b");
+    expect(readView(parseSearch(text))).toEqual(search);
+    expect(stringifySearch({ goal: undefined, visitor: "" })).toBe("");
+  });
+
+  it.each([
+    [{ from: "2026-11-28", to: "2026-11-01" }],
+    [{ from: "2026-02-31x", to: "2026-11-01" }],
+    [{ versus: "ever" }],
+    [{ goal: "0" }],
+    [{ goal: "none" }],
+    [{ only: ["without a colon"] }],
+    [{ visitor: "v".repeat(65) }],
+  ])("leaves out what makes no sense: %j", (given) => {
+    expect(readView(given)).toEqual({});
+  });
+
+  it("reads values of one dimension together, and only of dimensions that are known", () => {
+    const search = { only: ["source:letter", "source:card", "page:/a:b", "gone:x"], without: ["source:podcast"] };
+    expect(narrowings(search, (dimension) => dimension !== "gone")).toEqual([
+      { dimension: "source", values: ["letter", "card"], without: false },
+      { dimension: "page", values: ["/a:b"], without: false },
+      { dimension: "source", values: ["podcast"], without: true },
+    ]);
+  });
+
+  it("never takes a value and leaves it out at once", () => {
+    const taken = narrowed({}, "source", "letter", false);
+    expect(taken).toEqual({ only: ["source:letter"], without: undefined });
+    expect(narrowed(taken, "source", "letter", true)).toEqual({ only: undefined, without: ["source:letter"] });
+    expect(narrowed(taken, "source", "letter", false).only).toEqual(["source:letter"]);
+    const [filter] = narrowings(taken, all);
+    expect(filter && widened(taken, filter)).toEqual({ only: undefined, without: undefined });
+  });
+});
+
+describe("days", () => {
+  it("are counted in UTC, over the end of a month, a leap day and a change of clocks", () => {
+    expect(plusDays("2028-02-28", 1)).toBe("2028-02-29");
+    expect(plusDays("2026-03-28", 2)).toBe("2026-03-30");
+    expect(plusDays("2026-01-01", -1)).toBe("2025-12-31");
+    expect(daysIn("2026-10-25", "2026-10-25")).toBe(1);
+    expect(daysIn("2026-10-01", "2026-10-31")).toBe(31);
+    expect([weekday("2026-11-23"), weekday("2026-11-29")]).toEqual([0, 6]);
+  });
+
+  it("are told from other texts", () => {
+    expect(["2026-11-25", "2026-13-01", "25 Nov", undefined].map(isDay)).toEqual([true, false, false, false]);
+    expect(samePeriod({ first: "2026-01-01", last: "2026-01-02" }, { first: "2026-01-01", last: "2026-01-03" })).toBe(false);
+  });
+});
