@@ -30,7 +30,7 @@ def test_a_link_is_built_kept_counted_and_archived(client):
     by_id = {one["id"]: one for one in client.get(LINKS, headers=headers).json()}
     assert (by_id[first]["url"], by_id[first]["by"], by_id[first]["note"], by_id[first]["came"]["visits"]) == (built["url"], "Analyst", "Spring", 1)
     assert by_id[kept.json()[1]]["came"]["visits"] == 0
-    assert [one["label"] for one in client.get(f"{LINKS}/unmade", headers=headers).json()] == ["card"]
+    assert [one["label"] for one in client.get(f"{LINKS}/unregistered", headers=headers).json()] == ["card"]
     assert client.put(f"{LINKS}/{first}", json={"note": "Old", "archived": True}, headers=headers).status_code == 204
     assert [(one["note"], one["archived"]) for one in client.get(LINKS, headers=headers).json() if one["id"] == first] == [("Old", True)]
     assert client.put(f"{LINKS}/999999", json={"note": "", "archived": True}, headers=headers).status_code == 404
