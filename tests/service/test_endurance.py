@@ -3,13 +3,15 @@
 import asyncio
 import json
 import logging
+import socket
+import urllib.request
 from types import SimpleNamespace
 
 import polars as pl
 import pytest
 from starlette.requests import Request
 
-from tests.conftest import a_hit
+from tests.conftest import Server, a_hit
 from upper_compass.api.access import cookie_of
 from upper_compass.core.dataset.traffic_sources import split_addresses
 from upper_compass.core.definitions.hits import Hit
@@ -96,3 +98,16 @@ def test_a_writer_outlives_any_exception(monkeypatch):
         assert stored == [("row",)]
 
     asyncio.run(run())
+
+
+def test_uploads_that_break_off_leave_no_traceback(database, tmp_path, capfd):
+    server = Server(database, tmp_path / "frames").start()
+    try:
+        for _ in range(5):
+            with socket.create_connection(("127.0.0.1", server.port)) as caller:
+                caller.sendall(b"POST /collect?site=mill HTTP/1.1\r\nHost: a\r\nContent-Type: text/plain\r\nContent-Length: 5000\r\n\r\n[{")
+        with urllib.request.urlopen(f"{server.address}/health", timeout=10) as answer:
+            assert answer.status == 200
+    finally:
+        server.stop()
+    assert "Traceback" not in capfd.readouterr().err
