@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import contextlib
 import json
 import os
@@ -12,6 +13,7 @@ import sys
 import time
 import urllib.request
 import uuid
+from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime, timedelta
 
 import pytest
@@ -112,6 +114,12 @@ def sign_in(client, name):
     answer = client.post("/api/v1/session", json={"email": f"{name}@mill.example", "password": PASSWORD})
     assert answer.status_code == 200, answer.text
     return {"X-CSRF-Token": answer.json()["csrf"]}
+
+
+def in_a_loop(coroutine):
+    """Run a coroutine function in a thread of its own: browser tests leave a loop running in this one."""
+    with ThreadPoolExecutor(1) as pool:
+        return pool.submit(lambda: asyncio.run(coroutine())).result()
 
 
 def a_hit(**changes):

@@ -100,6 +100,8 @@ def test_a_goal_is_previewed_made_changed_put_away_and_brought_back(analyst):
     form.get_by_label("Worth").select_option("the same each time")
     form.get_by_label("How much, in EUR").fill("2.5")
     form.get_by_role("button", name="Make it").click()
+    # A report that is slow to be read again holds no button.
+    analyst.route("**/goals/counted", lambda route: None)
     row = analyst.locator("tr", has_text="Tasters")
     expect(row).to_contain_text("views of pages that match thanks$, once a visit worth €2.50 each")
     row.get_by_role("button").click()

@@ -11,7 +11,7 @@ import polars as pl
 import pytest
 from starlette.requests import Request
 
-from tests.conftest import Server, a_hit
+from tests.conftest import Server, a_hit, in_a_loop
 from upper_compass.api.access import cookie_of
 from upper_compass.core.dataset.traffic_sources import split_addresses
 from upper_compass.core.definitions.hits import Hit
@@ -56,7 +56,7 @@ def test_deleting_what_is_over_goes_on_whatever_happens(monkeypatch):
 
     monkeypatch.setattr(retention, "EVERY", 0.001)
     monkeypatch.setattr(retention, "delete_what_is_over", fails)
-    asyncio.run(run())
+    in_a_loop(run)
     assert len(tried) > 2
 
 
@@ -97,7 +97,7 @@ def test_a_writer_outlives_any_exception(monkeypatch):
         writer.stop()
         assert stored == [("row",)]
 
-    asyncio.run(run())
+    in_a_loop(run)
 
 
 def test_uploads_that_break_off_leave_no_traceback(database, tmp_path, capfd):

@@ -2,12 +2,12 @@
 
 import asyncio
 import threading
-from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime
 
 import psycopg
 import pytest
 
+from tests.conftest import in_a_loop
 from upper_compass.collect import writing
 from upper_compass.collect.writing import BusyError, GroupWriter, NotStoredError
 
@@ -50,9 +50,7 @@ def run(test):
         finally:
             await asyncio.to_thread(writer.stop)
 
-    # In a thread of its own: browser tests leave a loop running in this one.
-    with ThreadPoolExecutor(1) as pool:
-        pool.submit(lambda: asyncio.run(whole())).result()
+    in_a_loop(whole)
 
 
 def row(number):

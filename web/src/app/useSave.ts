@@ -1,6 +1,6 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 
-/** Sends a change; whatever is shown is read anew once it is done. */
+/** Sends a change; whatever is shown is read anew once it is done. It is done when it is sent: a slow report holds no button. */
 export function useSave<UseSaveProps, Saved>(
   send: (given: UseSaveProps) => Promise<Saved>,
   after?: (saved: Saved, given: UseSaveProps) => void,
@@ -8,9 +8,9 @@ export function useSave<UseSaveProps, Saved>(
   const queries = useQueryClient();
   return useMutation({
     mutationFn: send,
-    onSuccess: async (saved, given) => {
+    onSuccess: (saved, given) => {
       after?.(saved, given);
-      await queries.invalidateQueries();
+      void queries.invalidateQueries();
     },
   });
 }
