@@ -10,7 +10,7 @@ from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.site_rules import SiteRules
 
 RULES = SiteRules(hosts=["mill.example"])
-GOAL = Goal.model_validate({"match": {"kind": "event", "name": "book"}, "counts": "every time", "value": {"kind": "hit"}})
+GOAL = Goal.model_validate({"match": {"kind": "event", "names": ["book"]}, "counts": "every time", "value": {"kind": "hit"}})
 START, SPAN = 1_761_955_200_000, 395 * 86_400_000  # 1 November 2025, thirteen months
 SOURCES = ("", "", "", "", "?via=card", "?utm_source=letter&utm_medium=email", "?utm_source=seekwell&utm_medium=cpc", "?utm_source=murmur&utm_medium=social")
 AGENTS = (

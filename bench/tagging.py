@@ -68,7 +68,7 @@ def measure(count: int) -> dict[str, object]:
         "now": lambda: (arrivals(shards, newest_seq(shards) - 50, 50), present(shards, midnights[-1])),
     }
     event = GOAL.match.model_dump()["name"]
-    plain, tested = (Goal.model_validate({"match": {"kind": "event", "name": event, "props": props}}) for props in ([], [PLACES]))
+    plain, tested = (Goal.model_validate({"match": {"kind": "event", "names": [event], "props": props}}) for props in ([], [PLACES]))
 
     def count_goal(goal: Goal) -> Conversions:
         return conversions(goal, ordered, shards[0].derived, lookups)

@@ -45,7 +45,7 @@ def _reads(port: int, begun: Semaphore, enough: Event, told: Queue[tuple[list[fl
     headers["X-CSRF-Token"] = json.loads(answer.read())["csrf"]
     yesterday = date.today() - timedelta(days=1)
     period = {"first": str(yesterday - timedelta(days=27)), "last": str(yesterday)}
-    asked = {"period": period, "goal": 1, "measures": ["visits", "conversions", "conversion_rate", "value"]}
+    asked = {"period": period, "goal": 1, "columns": [{"id": one, "measure": one} for one in ("visits", "conversions", "conversion_rate", "value")]}
     bodies = [("table", asked | {"dimensions": [name]}) for name in ("channel", "entry_page", "page")]
     bodies += [("series", asked), ("answer", {"period": period, "goal": 1})]
     took: list[float] = []

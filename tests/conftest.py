@@ -41,7 +41,7 @@ os.environ["COMPASS_READING_APART"] = "false"
 # Hundreds of tests sign in from one place.
 os.environ["COMPASS_SIGN_INS_PER_NETWORK"] = "100000"
 now = Clock().now
-BOOKED = Goal.model_validate({"match": {"kind": "event", "name": "book"}, "counts": "every time", "value": {"kind": "hit"}})
+BOOKED = Goal.model_validate({"match": {"kind": "event", "names": ["book"]}, "counts": "every time", "value": {"kind": "hit"}})
 
 
 class ByFile(LoadScopeScheduling):
@@ -120,6 +120,16 @@ def in_a_loop(coroutine):
     """Run a coroutine function in a thread of its own: browser tests leave a loop running in this one."""
     with ThreadPoolExecutor(1) as pool:
         return pool.submit(lambda: asyncio.run(coroutine())).result()
+
+
+def columns(*measures):
+    """The columns of a report for measures, with nothing of their own."""
+    return [{"id": name, "measure": name} for name in measures]
+
+
+def values(answer, place=0, of="columns"):
+    """The figures of one row, bucket or total of an answer, by column."""
+    return {one["id"]: one["values"][place] for one in answer[of]}
 
 
 def a_hit(**changes):

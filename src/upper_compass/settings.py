@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
@@ -31,6 +32,9 @@ class Settings(Clock):
     instance: str = "main"
     # Reports are read in a process of their own, so that they take nothing from collecting; else in this one, which needs less memory.
     reading_apart: bool = True
+    # How much memory the hits of all sites and what was tallied of them may take, in MB; without, half of what the machine has. What nobody asks for
+    # is put down to disk first.
+    memory_mb: int | None = None
     # Proxies whose word on the client's address is taken, as uvicorn's --forwarded-allow-ips.
     trusted_proxies: str = "127.0.0.1"
     # A minute, by network (of 256 addresses) and by site.
@@ -48,3 +52,10 @@ class Settings(Clock):
     answer_seconds: float = 60.0
     store_seconds: float = 15.0
     max_connections: int = 900
+
+    @property
+    def memory_bytes(self) -> int:
+        """The memory that sites and tallies may take."""
+        if self.memory_mb is not None:
+            return self.memory_mb * 1024**2
+        return os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES") // 2

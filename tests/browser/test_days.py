@@ -9,7 +9,7 @@ import pytest
 from playwright.sync_api import expect
 
 from tests.browser.conftest import PERSON
-from tests.conftest import PASSWORD, Server, a_hit
+from tests.conftest import PASSWORD, Server, a_hit, columns
 from upper_compass.collect.importing import Import, import_hits
 from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.site_rules import SiteRules
@@ -34,7 +34,7 @@ def filled(database):
     with engine.begin() as connection:
         owner = accounts.add_user(connection, "owner@mill.example", "Owner", PASSWORD)
         mill = sites.add_site(connection, "Mill", SiteRules(hosts=["mill.example"], timezone=ZONE), owner.id, "mill")
-        sites.add_goal(connection, mill.id, "Bookings", Goal.model_validate({"match": {"kind": "event", "name": "book"}}), owner.id)
+        sites.add_goal(connection, mill.id, "Bookings", Goal.model_validate({"match": {"kind": "event", "names": ["book"]}}), owner.id)
     engine.dispose()
     first, last = min(DAYS), max(DAYS)
     days = [date.fromisoformat(first) + timedelta(days=i) for i in range(-40, (date.fromisoformat(last) - date.fromisoformat(first)).days + 1)]
@@ -63,13 +63,13 @@ def test_the_day_is_read_as_it_is(filled, tmp_path, browser_type, browser_type_l
         headers = {"X-CSRF-Token": signed["csrf"]}
         today = date.fromisoformat(day)
         assert page.request.get("/api/v1/sites/mill").json()["today"] == day
-        asked = {"period": {"first": day, "last": day}, "measures": ["visits"], "bucket": "hour", "versus": "none"}
-        points = page.request.post("/api/v1/sites/mill/reports/series", data=asked, headers=headers).json()["points"]
-        assert (len(points), sum(point["values"]["visits"] for point in points)) == (HOURS.get(day, 24), 2)
+        asked = {"period": {"first": day, "last": day}, "columns": columns("visits"), "bucket": "hour", "versus": "none"}
+        points = page.request.post("/api/v1/sites/mill/reports/series", data=asked, headers=headers).json()["columns"][0]["values"]
+        assert (len(points), sum(points)) == (HOURS.get(day, 24), 2)
         week = {"first": str(today - timedelta(days=7)), "last": str(today - timedelta(days=1))}
-        table = page.request.post("/api/v1/sites/mill/reports/table", data={"period": week, "measures": ["visits"]}, headers=headers).json()
+        table = page.request.post("/api/v1/sites/mill/reports/table", data={"period": week, "columns": columns("visits")}, headers=headers).json()
         sent = sum(week["first"] <= other <= week["last"] for other in DAYS[: DAYS.index(day)])  # what the days before this one in the list sent
-        assert (table["total"]["values"]["visits"], table["total"]["before"]["visits"]) == (14 + sent, 14)
+        assert (table["total"][0]["values"], table["total"][0]["before"]) == ([14 + sent], [14])
         page.goto("/s/mill/read/overview")
         page.locator(".ledger tbody tr").first.wait_for()
         page.keyboard.press("7")

@@ -1,16 +1,15 @@
 """The sentences at the head of the Overview."""
 
 from datetime import date
-from zoneinfo import ZoneInfo
 
 import pytest
 
-from tests.core.building import HOME, hit, numbered, shards_of
+from tests.core.asking import only, reading_of
+from tests.core.building import HOME, hit, numbered
 from upper_compass.core.definitions.goals import Goal
-from upper_compass.core.engine.context import ReportContext
 from upper_compass.core.reports.summary import AnswerRequest, answer, share_in_words
 
-BOOKED = Goal.model_validate({"match": {"kind": "event", "name": "book"}})
+BOOKED = Goal.model_validate({"match": {"kind": "event", "names": ["book"]}})
 DAY = 1_767_225_600_000  # 1 January 2026, UTC
 
 
@@ -19,8 +18,8 @@ def said(visits, filters=()):
     hits = []
     for i, (query, page) in enumerate(visits):
         hits += [hit(DAY + i, url=f"{HOME}{page}{query}", visitor=str(i)), hit(DAY + i, "event", name="book", visitor=str(i))]
-    request = AnswerRequest(period={"first": date(2026, 1, 1), "last": date(2026, 1, 2)}, goal=1, filters=list(filters))
-    phrases = answer(ReportContext(shards_of(numbered(hits)), ZoneInfo("UTC")), request, BOOKED, "Course bookings").phrases
+    request = AnswerRequest(period={"first": date(2026, 1, 1), "last": date(2026, 1, 2)}, goal=1, segment=only(*filters))
+    phrases = answer(reading_of(numbered(hits)), request, BOOKED, "Course bookings").phrases
     return "".join(phrase.text for phrase in phrases), [(phrase.dimension, phrase.value) for phrase in phrases if phrase.dimension]
 
 

@@ -13,22 +13,29 @@ from upper_compass.core.dataset.coded_hits import Dictionaries
 from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.hits import Kind
 from upper_compass.core.definitions.site_rules import Alias
-from upper_compass.core.engine.context import ReportContext
+from upper_compass.core.engine.context import KeptTallies, ReportContext
 from upper_compass.core.engine.dimensions import DIMENSIONS
-from upper_compass.core.engine.selection import GroupBy, ReportFilter
+from upper_compass.core.engine.protocol import PRESENCE
+from upper_compass.core.engine.selection import ReportFilter
+from upper_compass.core.engine.tally import GroupBy
+from upper_compass.core.reports.event_list import events
+from upper_compass.core.reports.real_time import arrivals, newest_seq
+from upper_compass.core.reports.visit_list import latest_visits
 from upper_compass.frames import site_dataset, snapshot
 
 COLUMNS = frozenset(["visits", "visitors", "views", "bounces", "duration", "engaged", "new_visitors", "orders", "revenue", "conversions", "value"])
 BOUGHT = Goal.model_validate({"match": {"kind": "order"}, "counts": "every time", "value": {"kind": "order"}})
 
 
-def answers(frames):
-    reading = ReportContext(frames.shards, ZoneInfo("UTC"))
+# What was tallied of earlier frames must not be told of later ones.
+KEPT = KeptTallies(1_000_000)
+
+
+def answers(frames, names=((), ("source",), ("page",), ("first_source",))):
+    reading = ReportContext(frames.shards, ZoneInfo("UTC"), KEPT)
     question = ReportFilter(8 * DAY, 20 * DAY, BOUGHT)
-    found = [
-        reading.tally(question, GroupBy(COLUMNS, tuple(DIMENSIONS[name] for name in names)))[0] for names in ((), ("source",), ("page",), ("first_source",))
-    ]
-    return [[row for row in table.sort(table.columns).to_dicts() if any(v for k, v in row.items() if k in COLUMNS)] for table in found]
+    found = [reading.tally(question, GroupBy(tuple(DIMENSIONS[name] for name in of), columns=COLUMNS))[0].as_texts().frame.drop(PRESENCE) for of in names]
+    return [table.sort(table.columns).to_dicts() for table in found]
 
 
 def empty():
@@ -36,24 +43,58 @@ def empty():
 
 
 @pytest.fixture(autouse=True)
-def _melt_late(monkeypatch):
-    monkeypatch.setattr(site_dataset, "COMPACT_FROM", 10)
+def _small_levels(monkeypatch):
+    monkeypatch.setattr(site_dataset, "COMPACT_FROM", 1000)
+    monkeypatch.setattr(site_dataset, "TAIL", 3)
+    monkeypatch.setattr(site_dataset, "GROWTH", 2)
 
 
-@given(hit_lists(most=40), st.lists(st.integers(1, 12), min_size=1, max_size=5), st.booleans())
-@settings(max_examples=60, deadline=None)
-def test_step_by_step_is_the_same_as_at_once(hits, steps, melt_often):
+def lists(frames):
+    """What is no sum: visits, arrivals, events with the last time that each came."""
+    reading = ReportContext(frames.shards, ZoneInfo("UTC"))
+    question = ReportFilter(8 * DAY, 20 * DAY, BOUGHT)
+    return latest_visits(reading, question, 100, None), arrivals(reading, 0, 100), events(reading, question, rules()), newest_seq(reading)
+
+
+@given(hit_lists(most=40), st.lists(st.integers(1, 12), min_size=1, max_size=8), st.sampled_from((3, 10, 1000)))
+@settings(max_examples=80, deadline=None)
+def test_step_by_step_is_the_same_as_at_once(hits, steps, compact_from):
     ordered = sorted(hits, key=lambda one: one["seq"])
-    whole = site_dataset.advance(empty(), [raw_frame(ordered)], len(ordered))
+    whole = site_dataset.start(rules(), REFERENCE)
+    whole = site_dataset.advance(whole, [raw_frame(ordered)], len(ordered))
     frames = empty()
-    site_dataset.COMPACT_FROM = 3 if melt_often else 1000
+    site_dataset.COMPACT_FROM = compact_from
     done = 0
     for step in [*steps, len(ordered)]:
         part = ordered[done : done + step]
         done += len(part)
         frames = site_dataset.advance(frames, [raw_frame(part)] if part else [], done)
+        answers(frames)
     assert len(frames.hits) == len(ordered)
     assert answers(frames) == answers(whole)
+    assert lists(frames) == lists(whole)
+
+
+@given(hit_lists(most=30), st.integers(1, 20))
+@settings(max_examples=30, deadline=None)
+def test_rules_that_only_read_visits_derive_none_and_answer_as_if_they_had(hits, first):
+    ordered = sorted(hits, key=lambda one: one["seq"])
+    site_dataset.COMPACT_FROM = 3
+    frames = site_dataset.advance(empty(), [raw_frame(ordered[:first])], first)
+    site_dataset.COMPACT_FROM = 1000
+    frames = site_dataset.advance(frames, [raw_frame(ordered[first:])] if ordered[first:] else [], len(ordered))
+    others = rules(
+        channels=[{"channel": "Post", "any_of": [{"sources": ["letter", "card"]}]}], rates={"USD": 2}, pages_behind_hash=True,
+        page_groups=[{"name": "all", "pattern": "/"}], events=[{"name": "book", "shown_as": "booked"}],
+    )  # fmt: skip
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr("upper_compass.core.dataset.shard.derive", lambda *_: pytest.fail("visits were derived"))
+        changed = site_dataset.with_rules(frames, others, REFERENCE)
+    anew = site_dataset.start(others, REFERENCE, frames.dictionaries, frames.hits, frames.seq)
+    names = ((), ("channel",), ("source",), ("page_group",), ("event",), ("language",), ("entry_page",))
+    assert answers(changed, names) == answers(anew, names)
+    derived = site_dataset.with_rules(frames, rules(visit_gap_minutes=5), REFERENCE)
+    assert answers(derived) == answers(site_dataset.start(rules(visit_gap_minutes=5), REFERENCE, frames.dictionaries, frames.hits, frames.seq))
 
 
 def test_an_earlier_order_that_comes_late_takes_the_place_of_the_one_that_was_there():
@@ -116,3 +157,20 @@ def test_a_dictionary_gives_a_text_the_same_code_for_ever():
     assert first == [1, 2, 0, 1]
     assert names.encode(pl.Series(["a", "c"])).tolist() == [2, 3]
     assert (names.find("c"), names.find("x"), int(Kind.view)) == (3, None, 1)
+
+
+def test_texts_of_the_same_hash_are_told_apart(monkeypatch):
+    monkeypatch.setattr(pl.Series, "hash", lambda self: pl.Series([len(text) for text in self], dtype=pl.UInt64))
+    names = Dictionaries()["name"]
+    assert names.encode(pl.Series(["aa", "bb", "c", "aa"])).tolist() == [1, 2, 3, 1]
+    assert names.encode(pl.Series(["dd", "bb", "e", ""])).tolist() == [4, 2, 5, 0]
+    assert [names.find(text) for text in ("aa", "bb", "dd", "ee", "e", "")] == [1, 2, 4, None, 5, 0]
+
+
+@given(st.lists(st.lists(st.text("abc", max_size=3), max_size=8), max_size=8))
+def test_a_dictionary_decodes_what_it_encoded(batches):
+    names = Dictionaries()["name"]
+    for batch in batches:
+        texts = pl.Series("text", batch, dtype=pl.String)
+        assert names.decode(names.encode(texts)).to_list() == batch
+    assert names.texts.is_unique().all()

@@ -15,7 +15,7 @@ def counted(goal, *hits, **changes):
 
 
 def on_page(test, pattern, **more):
-    return {"match": {"kind": "page", "test": test, "pattern": pattern}} | more
+    return {"match": {"kind": "view", "page": {"test": test, "value": pattern}}} | more
 
 
 PAGES = [hit(i * 40 * MINUTE, url=HOME + page) for i, page in enumerate(["courses", "courses/rye", "Courses", "shop?x=courses"])]
@@ -43,14 +43,14 @@ def test_only_views_are_pages():
 
 def test_once_a_visit_is_the_first_match_of_each_visit():
     hits = [hit(0, "event", name="book", value=1), hit(1, "event", name="book", value=2), hit(DAY, "event", name="book", value=3)]
-    goal = {"match": {"kind": "event", "name": "book"}, "value": {"kind": "hit"}}
+    goal = {"match": {"kind": "event", "names": ["book"]}, "value": {"kind": "hit"}}
     assert counted(goal, *hits) == [(0, 1), (2, 3)]
     assert counted(goal | {"counts": "every time"}, *hits) == [(0, 1), (1, 2), (2, 3)]
 
 
 def test_values_are_none_fixed_of_the_hit_or_of_the_order():
     hits = [hit(0, "event", name="book", value=-2.5), hit(DAY, "event", name="book")]
-    book = {"match": {"kind": "event", "name": "book"}}
+    book = {"match": {"kind": "event", "names": ["book"]}}
     assert [value for _, value in counted(book, *hits)] == [0, 0]
     assert [value for _, value in counted(book | {"value": {"kind": "fixed", "amount": 7}}, *hits)] == [7, 7]
     assert [value for _, value in counted(book | {"value": {"kind": "hit"}}, *hits)] == [-2.5, 0]
@@ -65,14 +65,14 @@ def test_a_repeated_order_is_no_conversion():
 
 
 def test_a_goal_called_by_name_is_an_event_of_that_name():
-    assert len(counted({"match": {"kind": "event", "name": "Tasted"}}, hit(0, "event", name="Tasted"), hit(DAY, "event", name="tasted"))) == 1
+    assert len(counted({"match": {"kind": "event", "names": ["Tasted"]}}, hit(0, "event", name="Tasted"), hit(DAY, "event", name="tasted"))) == 1
 
 
 def test_every_condition_on_properties_must_hold():
     hits = [hit(i * DAY, "event", name="book", props=props) for i, props in enumerate(['{"a": 1, "b": "x"}', '{"a": 1}', '{"a": 2, "b": "x"}', '{"b": true}'])]
 
     def rows(*props):
-        return [row for row, _ in counted({"match": {"kind": "event", "name": "book", "props": list(props)}}, *hits)]
+        return [row for row, _ in counted({"match": {"kind": "event", "names": ["book"], "props": list(props)}}, *hits)]
 
     assert rows({"key": "a", "test": "=", "value": 1}, {"key": "b", "test": "is", "value": "x"}) == [0]
     assert rows({"key": "a", "test": "≠", "value": 1}) == [2, 3]  # the contrary of =, so it holds where there is no value
@@ -82,17 +82,17 @@ def test_every_condition_on_properties_must_hold():
 
 
 def test_an_event_that_never_came_counts_nothing():
-    assert counted({"match": {"kind": "event", "name": "never"}}, hit(0)) == []
+    assert counted({"match": {"kind": "event", "names": ["never"]}}, hit(0)) == []
 
 
 @pytest.mark.parametrize(
     "wrong",
     [
-        {"match": {"kind": "page", "test": "regular expression", "pattern": "("}},
-        {"match": {"kind": "page", "test": "is", "pattern": ""}},
-        {"match": {"kind": "event", "name": "x", "props": [{"key": "a", "test": "is", "value": 5}]}},
-        {"match": {"kind": "event", "name": "x", "props": [{"key": "a", "test": "<", "value": "5"}]}},
-        {"match": {"kind": "event", "name": "a\x00b"}},
+        {"match": {"kind": "view", "page": {"test": "regular expression", "value": "("}}},
+        {"match": {"kind": "view", "page": {"test": "is", "value": ""}}},
+        {"match": {"kind": "event", "names": ["x"], "props": [{"key": "a", "test": "is", "value": 5}]}},
+        {"match": {"kind": "event", "names": ["x"], "props": [{"key": "a", "test": "<", "value": "5"}]}},
+        {"match": {"kind": "event", "names": ["a\x00b"]}},
         {"match": {"kind": "order"}, "value": {"kind": "fixed", "amount": float("inf")}},
         {"match": {"kind": "order"}, "counts": "twice"},
     ],

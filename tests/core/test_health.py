@@ -4,7 +4,8 @@ import json
 
 import pytest
 
-from tests.core.building import DAY, HOME, MINUTE, hit, numbered, rules, shards_of
+from tests.core.asking import reading_of
+from tests.core.building import DAY, HOME, MINUTE, hit, numbered, rules
 from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.tag_health import HISTORY, Inspection, look
 from upper_compass.core.tag_health.findings import AddAlias, IgnoreHost, TakeMedium, apply_fix
@@ -12,12 +13,12 @@ from upper_compass.core.tag_health.findings import AddAlias, IgnoreHost, TakeMed
 HOUR = 60 * MINUTE
 MIDNIGHTS = [day * DAY for day in range(HISTORY + 1)]
 TODAY = MIDNIGHTS[-1]
-BOOKED = Goal.model_validate({"match": {"kind": "event", "name": "book"}})
+BOOKED = Goal.model_validate({"match": {"kind": "event", "names": ["book"]}})
 
 
 def found(hits, site=None, goals=(), count=1, kind=None):
     site = site or rules()
-    listed = look(Inspection(shards_of(numbered(hits), site, count), site, MIDNIGHTS, TODAY + 12 * HOUR, goals))
+    listed = look(Inspection(reading_of(numbered(hits), site, count), site, MIDNIGHTS, TODAY + 12 * HOUR, goals))
     return [one for one in listed if kind is None or one.kind == kind]
 
 

@@ -10,6 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from PIL import Image
 
+from tests.core.asking import reading_of
 from tests.core.building import DAY, HOME, REFERENCE, hit, numbered, rules, shards_of
 from upper_compass.core.dataset.traffic_sources import FIELDS, tidy
 from upper_compass.core.definitions.goals import Goal
@@ -196,19 +197,19 @@ def link(number, page, made=0, **read):
 
 @pytest.mark.parametrize("count", [1, 3])
 def test_visits_of_a_link_count_since_it_was_made_on_its_page_with_its_tags(count):
-    shards = shards_of(numbered([*CAME, hit(9 * DAY, visitor="b", url=HOME + "courses" + LETTER)]), rules(), count)
-    goal = Goal.model_validate({"match": {"kind": "event", "name": "book"}, "value": {"kind": "hit"}})
+    read = reading_of(numbered([*CAME, hit(9 * DAY, visitor="b", url=HOME + "courses" + LETTER)]), rules(), count)
+    goal = Goal.model_validate({"match": {"kind": "event", "names": ["book"]}, "value": {"kind": "hit"}})
     letter = {"source": "letter", "medium": "e-mail", "content": "top"}
     links = [link(1, "/courses", **letter), link(2, "/courses", DAY, **letter), link(3, "/", source="card", medium="link", label="card"), link(4, "/never")]
-    found = link_performance(shards, ReportFilter(0, 2**62, goal=goal), links)
+    found = link_performance(read, ReportFilter(0, 2**62, goal=goal), links)
     assert {number: (one.visits, one.conversions, one.value) for number, one in found.items()} == {1: (3, 1, 7), 2: (2, 0, 0), 3: (1, 0, 0)}
-    unmade = unregistered_links(shards, EVER, links)
+    unmade = unregistered_links(read, EVER, links)
     assert [(one.source, one.page, one.visits) for one in unmade] == [("letter", "/", 1)]
-    assert {(one.source, one.page) for one in unregistered_links(shards, EVER, [])} == {("letter", "/courses"), ("letter", "/"), ("card", "/")}
+    assert {(one.source, one.page) for one in unregistered_links(read, EVER, [])} == {("letter", "/courses"), ("letter", "/"), ("card", "/")}
 
 
 def test_values_that_visits_were_tagged_with_are_known_before_their_aliases():
-    known = observed_values(shards_of(numbered(CAME), rules(aliases=[{"field": "medium", "this": "e-mail", "that": "email"}])), EVER)
+    known = observed_values(reading_of(numbered(CAME), rules(aliases=[{"field": "medium", "this": "e-mail", "that": "email"}])), EVER)
     assert known["medium"] == {"e-mail": 3, "link": 1, "cpc": 1, "referral": 1}
     assert known["source"]["letter"] == 3
     assert known["content"] == {"top": 3}

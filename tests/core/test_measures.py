@@ -1,21 +1,17 @@
 """Each measure once, by hand; intervals, chance, and two dimensions together."""
 
-from zoneinfo import ZoneInfo
-
 import numpy as np
 import pytest
 
-from tests.core.building import HOME, MINUTE, hit, numbered, shards_of
+from tests.core.asking import ask_table, reading_of
+from tests.core.building import HOME, MINUTE, hit, numbered
 from upper_compass.core.definitions.goals import Goal
-from upper_compass.core.definitions.requests import TableRequest
-from upper_compass.core.engine.context import ReportContext
 from upper_compass.core.engine.dimensions import DIMENSIONS
 from upper_compass.core.engine.measures import MEASURES, measured_parts
 from upper_compass.core.engine.statistics import is_significant, too_few, wilson
-from upper_compass.core.reports.tables import table
 
 START = 1_772_323_200_000  # 1 March 2026, UTC
-BOOKED = Goal.model_validate({"match": {"kind": "event", "name": "book"}, "counts": "every time", "value": {"kind": "hit"}})
+BOOKED = Goal.model_validate({"match": {"kind": "event", "names": ["book"]}, "counts": "every time", "value": {"kind": "hit"}})
 SECOND = 1000
 
 # Anna sees two pages and books twice; then comes back by a card and leaves at once. Ben sees one page. Cora buys without a view.
@@ -34,10 +30,8 @@ HITS = numbered(
 )
 
 
-def ask(dimensions=(), measures=None, count=1, **more):
-    period = {"first": "2026-03-01", "last": "2026-03-01"}
-    request = TableRequest.model_validate({"period": period, "versus": "none", "measures": measures or list(MEASURES), "dimensions": list(dimensions)} | more)
-    return table(ReportContext(shards_of(HITS, count=count), ZoneInfo("UTC")), request, BOOKED)
+def ask(dimensions=(), measures=MEASURES, count=1, **more):
+    return ask_table(reading_of(HITS, count=count), BOOKED, first="2026-03-01", last="2026-03-01", dimensions=list(dimensions), measures=measures, **more)
 
 
 EXPECTED = {

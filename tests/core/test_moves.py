@@ -4,6 +4,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from tests.core.asking import reading_of
 from tests.core.building import DAY, HOME, MINUTE, REFERENCE, hit, numbered, rules, shards_of
 from tests.core.strategies import hit_lists
 from upper_compass.core.engine.dimensions import DIMENSIONS
@@ -21,7 +22,7 @@ CHANNELS = [{"channel": "Print", "any_of": [{"sources": ["card"]}]}, {"channel":
 
 
 def moved(hits, ask=EVER, count=1, **drafted):
-    return reclassification_preview(shards_of(numbered(hits), rules(), count), ask, rules(**drafted), REFERENCE)
+    return reclassification_preview(reading_of(numbered(hits), rules(), count), ask, rules(**drafted), REFERENCE)
 
 
 def listed(found):
@@ -72,5 +73,5 @@ def test_any_visits_move_to_where_they_are_read_anew(hits, count):
             for move in zip(before[name], after[name], strict=True):
                 if move[0] != move[1]:
                     expected[name, *move] = expected.get((name, *move), 0) + 1
-    found = reclassification_preview(shards_of(hits, rules(), count), EVER, drafted, REFERENCE)
+    found = reclassification_preview(reading_of(hits, rules(), count), EVER, drafted, REFERENCE)
     assert listed(found) == expected

@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from upper_compass.core.dataset.coded_hits import Dictionary
 from upper_compass.core.dataset.properties import Properties
-from upper_compass.core.definitions.goals import PropTest
+from upper_compass.core.definitions.hit_match import PropTest
 
 VALUES = st.sampled_from([0, 1, 2.5, -3, "", "1", "2.5", "rye", "rye bread", True, False, 10**9])
 SETS = st.lists(st.dictionaries(st.sampled_from(["a", "b", "c"]), VALUES, max_size=3), max_size=12)

@@ -8,12 +8,14 @@ from pydantic import ValidationError
 
 from tests.core.building import numbered
 from tests.core.test_reports import ask, reading
-from upper_compass.core.definitions.requests import DimensionFilter, SeriesRequest, TableRequest
+from upper_compass.core.definitions.requests import SeriesRequest, TableRequest
+from upper_compass.core.definitions.segments import DimensionCondition
 from upper_compass.core.definitions.site_rules import SHIPPED_CHANNELS, ChannelRule, SiteRules
 from upper_compass.core.definitions.text_tests import STORED
 from upper_compass.core.definitions.validation_messages import sentence
 from upper_compass.core.engine.dimensions import UnknownNameError
 
+VISITS = [{"id": "visits", "measure": "visits"}]
 PERIOD = {"first": "2026-11-01", "last": "2026-11-07"}
 
 
@@ -24,16 +26,20 @@ def refused(model, **given):
 
 
 def test_a_question_has_usual_answers_for_what_is_left_out():
-    request = TableRequest.model_validate({"period": PERIOD, "measures": ["visits"]})
-    assert (request.versus, request.limit, request.descending, request.filters, request.goal) == ("before", 100, True, [], None)
+    request = TableRequest.model_validate({"period": PERIOD, "columns": VISITS})
+    assert (request.versus, request.limit, request.descending, request.segment, request.goal) == ("before", 100, True, None, None)
 
 
 @pytest.mark.parametrize(
     ("changes", "said"),
     [
-        ({"measures": ["visits", "visits"]}, "asked for twice"),
+        ({"columns": VISITS * 2}, "the same id"),
         ({"dimensions": ["page", "page"]}, "asked for twice"),
-        ({"dimensions": ["page", "source", "device"]}, "at most 2"),
+        ({"dimensions": ["page", "source", "device", "browser"]}, "at most 3"),
+        ({"dimensions": ["page"], "parents": ["/"]}, "a dimension below"),
+        ({"where": [{"of": "page", "test": "contains", "value": "x"}]}, "that is asked for"),
+        ({"where": [{"of": "visits", "test": ">", "value": "x"}]}, "do not go together"),
+        ({"dimensions": ["page"], "where": [{"of": "page", "test": "regular expression", "value": "("}]}, "cannot be read"),
         ({"sort": "views"}, "sort by one of"),
         ({"limit": 10_001}, "less than or equal to 10000"),
         ({"versus": "ever"}, "before"),
@@ -41,34 +47,34 @@ def test_a_question_has_usual_answers_for_what_is_left_out():
     ],
 )
 def test_tables(changes, said):
-    assert said in refused(TableRequest, **({"period": PERIOD, "measures": ["visits"]} | changes))
+    assert said in refused(TableRequest, **({"period": PERIOD, "columns": VISITS} | changes))
 
 
 @pytest.mark.parametrize(
     ("changes", "field", "said"),
     [
-        ({"measures": ["visits", "sail"]}, "measures", "there is no measure 'sail'"),
+        ({"measures": ["visits", "sail"]}, "columns", "there is no measure 'sail'"),
         ({"dimensions": ["wind"]}, "dimensions", "there is no dimension 'wind'"),
-        ({"filters": [{"dimension": "wind", "values": ["x"]}]}, "filters", "there is no dimension 'wind'"),
+        ({"filters": [{"dimension": "wind", "values": ["x"]}]}, "segment", "there is no dimension 'wind'"),
         ({"dimensions": ["field.wind"]}, "dimensions", "the site has no field 'wind'"),
     ],
 )
 def test_what_there_is_not_is_named_also_from_another_process(changes, field, said):
     with pytest.raises(UnknownNameError, match=said) as caught:
-        ask(reading(numbered([])), first="2026-11-01", last="2026-11-01", **({"measures": ["visits"]} | changes))
+        ask(reading(numbered([])), first="2026-11-01", last="2026-11-01", **changes)
     again = pickle.loads(pickle.dumps(caught.value))
     assert (again.field, again.text) == (field, caught.value.text)
 
 
 def test_a_series_by_hour_has_an_end():
     long = {"first": "2026-01-01", "last": "2026-11-07"}
-    assert "too long a period" in refused(SeriesRequest, period=long, measures=["visits"], bucket="hour")
-    SeriesRequest.model_validate({"period": long, "measures": ["visits"], "bucket": "day"})
+    assert "too long a period" in refused(SeriesRequest, period=long, columns=VISITS, bucket="hour")
+    SeriesRequest.model_validate({"period": long, "columns": VISITS, "bucket": "day"})
 
 
 def test_a_narrowing_names_a_dimension_and_values():
-    assert "at least 1" in refused(DimensionFilter, dimension="page", values=[])
-    assert "pattern" in refused(DimensionFilter, dimension="page", values=["a\x00b"])
+    assert "do not go together" in refused(DimensionCondition, dimension="page", test="is", values=[])
+    assert "pattern" in refused(DimensionCondition, dimension="page", test="is", values=["a\x00b"])
 
 
 @pytest.mark.parametrize(

@@ -6,12 +6,12 @@ import re
 
 import pytest
 
-from tests.conftest import PASSWORD, a_hit, period, sign_in, stored
+from tests.conftest import PASSWORD, a_hit, columns, period, sign_in, stored, values
 from upper_compass.frames import queries
 from upper_compass.store import accounts
 from upper_compass.store.hits import newest
 
-TABLE = {"period": period(), "measures": ["visits"]}
+TABLE = {"period": period(), "columns": columns("visits")}
 SITE = {"name": "New", "rules": {"hosts": ["new.example"]}}
 GOAL = {"name": "Orders", "goal": {"match": {"kind": "order"}, "value": {"kind": "order"}}}
 
@@ -127,13 +127,15 @@ def test_a_hit_is_in_the_reports_as_soon_as_it_was_answered(client):
     asked = TABLE | {
         "goal": goal,
         "dimensions": ["source"],
-        "measures": ["visits", "conversions", "value"],
-        "filters": [{"dimension": "event", "values": ["book"]}],
+        "columns": columns("visits", "conversions", "value"),
+        "segment": {"where": {"conditions": [{"kind": "did", "match": {"kind": "event", "names": ["book"]}}]}},
     }
     found = client.post("/api/v1/sites/mill/reports/table", json=asked, headers=headers).json()
-    assert [(row["keys"], row["values"]) for row in found["rows"]] == [(["card"], {"visits": 1, "conversions": 1, "value": 30})]
-    course = client.post("/api/v1/sites/mill/reports/series", json={"period": period(), "measures": ["conversions"], "goal": goal}, headers=headers).json()
-    assert [point["values"]["conversions"] for point in course["points"]] == [1]
+    assert (found["rows"], values(found)) == ([["card"]], {"visits": 1, "conversions": 1, "value": 30})
+    course = client.post(
+        "/api/v1/sites/mill/reports/series", json={"period": period(), "columns": columns("conversions"), "goal": goal}, headers=headers
+    ).json()
+    assert course["columns"][0]["values"] == [1]
     said = client.post("/api/v1/sites/mill/reports/answer", json={"period": period(), "goal": goal}, headers=headers).json()
     assert "".join(phrase["text"] for phrase in said["phrases"]) == "Bookings: 1 on this day, too few to say what drives them."
 
@@ -141,13 +143,13 @@ def test_a_hit_is_in_the_reports_as_soon_as_it_was_answered(client):
 @pytest.mark.parametrize(
     ("changes", "field"),
     [
-        ({"measures": ["visitz"]}, "measures"),
-        ({"measures": []}, "measures"),
+        ({"columns": columns("visitz")}, "columns"),
+        ({"columns": []}, "columns"),
         ({"dimensions": ["x"]}, "dimensions"),
         ({"period": {"first": "2026-02-30", "last": "2026-03-01"}}, "period"),
         ({"period": {"first": "2026-03-02", "last": "2026-03-01"}}, "period"),
         ({"goal": 999}, "goal"),
-        ({"filters": [{"dimension": "x", "values": ["y"]}]}, "filters"),
+        ({"segment": {"where": {"conditions": [{"kind": "dimension", "dimension": "x", "test": "is", "values": ["y"]}]}}}, "segment"),
         ({"limit": 0}, "limit"),
     ],
 )
@@ -216,7 +218,7 @@ def test_a_restart_reads_the_snapshot_and_what_came_since(client, database):
 
 def _read(reading):
     """(number of the newest hit, how many hits there are)."""
-    return queries.newest(reading), sum(len(shard.hits) for shard in reading.shards)
+    return queries.newest(reading), sum(len(shard.hits) for shard in reading.shards.each_once)
 
 
 def test_the_tables_are_those_of_the_migrations(engine):

@@ -99,7 +99,7 @@ def test_settings_full_of_patterns_that_grow(server, owner):
 
 def test_goals_conditions_and_fields_full_of_patterns_that_grow(server, owner):
     heavy = {"key": "k", "test": "regular expression", "value": HEAVY["pattern"]}
-    goal = {"match": {"kind": "event", "name": "book", "props": [heavy] * 10}}
+    goal = {"match": {"kind": "event", "names": ["book"], "props": [heavy] * 10}}
     with going_on(server):
         assert owner.post("/api/v1/sites/mill/goals", json={"name": "x", "goal": goal}).status_code == 422
         assert owner.post("/api/v1/sites/mill/goals/preview", json={"goal": goal}).status_code == 422
@@ -116,7 +116,7 @@ def test_previews_of_goals_that_somebody_is_still_writing_are_not_kept(server, o
     before = memory_of(server)
     with going_on(server):
         for i in range(160):
-            goal = {"match": {"kind": "page", "test": "regular expression", "pattern": rf"\w{{9}}N{i}"}}
+            goal = {"match": {"kind": "view", "page": {"test": "regular expression", "value": rf"\w{{9}}N{i}"}}}
             assert owner.post("/api/v1/sites/mill/goals/preview", json={"goal": goal}).status_code == 200
     assert memory_of(server) - before < 400
 

@@ -8,7 +8,7 @@ import httpx2 as httpx
 import psycopg
 import pytest
 
-from tests.conftest import PASSWORD, Server, a_hit, fill
+from tests.conftest import PASSWORD, Server, a_hit, columns, fill
 from tests.service.test_run import own_state  # noqa: F401
 from upper_compass.run import cluster as postgres
 from upper_compass.run import instances
@@ -35,7 +35,7 @@ def away(own_state, tmp_path):  # noqa: F811
 
 def asked(client):
     """The answers of one request of each kind."""
-    table = {"period": {"first": "2026-11-01", "last": "2026-11-24"}, "measures": ["visits"]}
+    table = {"period": {"first": "2026-11-01", "last": "2026-11-24"}, "columns": columns("visits")}
     return [
         client.get("/health"),
         client.post("/collect?site=mill", json=a_hit(visitor="away")),

@@ -11,13 +11,12 @@ import pytest
 from fastapi import FastAPI
 from starlette.testclient import TestClient
 
+from tests.core.asking import ask_table
 from upper_compass.collect.checking import as_rows, check_line
 from upper_compass.core.dataset.coded_hits import RAW_SCHEMA
 from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.periods import midnight
-from upper_compass.core.definitions.requests import TableRequest
 from upper_compass.core.engine.context import ReportContext
-from upper_compass.core.reports.tables import table
 from upper_compass.core.tag_health import HISTORY, Inspection, look
 from upper_compass.demo.history import HistoryGenerator
 from upper_compass.demo.laying import GOALS, RULES
@@ -46,8 +45,9 @@ def reading(lines):
 
 
 def ask(reading, dimension, goal="Course bookings", period=LAST_28, **more):
-    asked = {"period": period, "dimensions": [dimension], "measures": ["visits", "conversions", "conversion_rate"], "limit": 500} | more
-    found = table(reading, TableRequest.model_validate(asked), Goal.model_validate(GOALS[goal]))
+    measures = ("visits", "conversions", "conversion_rate")
+    asked = {"measures": measures, "dimensions": [dimension], "limit": 500, "versus": "before"} | period | more
+    found = ask_table(reading, Goal.model_validate(GOALS[goal]), **asked)
     return {row.keys[0]: row for row in found.rows}, found.total
 
 
@@ -75,7 +75,7 @@ def test_every_hit_is_good_and_no_id_comes_twice(lines):
 
 def test_pinwheels_visitors_book_several_times_as_often(reading):
     rows, total = ask(reading, "source")
-    assert rows["pinwheel"].interval["conversion_rate"].low > 2 * total.values["conversion_rate"]
+    assert rows["pinwheel"].interval["conversion_rate"][0] > 2 * total.values["conversion_rate"]
 
 
 def test_the_podcast_brings_visits_and_no_booking(reading):
@@ -98,7 +98,7 @@ def test_many_go_on_to_the_stockists_and_few_enter_there(reading):
 
 def test_phones_are_lost_on_the_way_to_an_order(reading):
     rows, _ = ask(reading, "device", "Orders", period={"first": "2026-01-01", "last": "2026-11-22"})
-    assert rows["phone"].interval["conversion_rate"].high < rows["desktop"].interval["conversion_rate"].low
+    assert rows["phone"].interval["conversion_rate"][1] < rows["desktop"].interval["conversion_rate"][0]
 
 
 def test_the_letter_is_spelled_three_ways_and_one_medium_is_unsorted(reading):
@@ -145,7 +145,7 @@ def test_a_rule_told_who_reads_recipes_since_it_went_live(lines):
 def test_something_of_every_kind_that_tag_health_knows_is_planted(reading):
     midnights = [midnight(TODAY - timedelta(days=back), reading.zone) for back in range(HISTORY, -1, -1)]
     goals = [(name, Goal.model_validate(goal)) for name, goal in GOALS.items()]
-    found = Counter(one.kind for one in look(Inspection(reading.shards, RULES, midnights, midnights[-1] + 1, goals)))
+    found = Counter(one.kind for one in look(Inspection(reading, RULES, midnights, midnights[-1] + 1, goals)))
     assert {kind: found[kind] >= 2 for kind in ("spelling", "unsorted", "referrer", "script error")} == dict.fromkeys(
         ("spelling", "unsorted", "referrer", "script error"), True
     )

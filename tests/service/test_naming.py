@@ -4,7 +4,7 @@ import uuid
 
 import pytest
 
-from tests.conftest import a_hit, period, sign_in
+from tests.conftest import a_hit, columns, period, sign_in, values
 
 EVENTS = "/api/v1/sites/mill/events"
 PERIOD = {"period": period()}
@@ -47,10 +47,10 @@ def test_a_viewer_may_not_say_anything_of_events(client):
 @pytest.mark.usefixtures("collected")
 def test_a_goal_is_previewed_without_being_kept(client):
     headers = sign_in(client, "viewer")
-    goal = {"match": {"kind": "event", "name": "book"}, "value": {"kind": "hit"}}
+    goal = {"match": {"kind": "event", "names": ["book"]}, "value": {"kind": "hit"}}
     found = client.post("/api/v1/sites/mill/goals/preview", json={"goal": goal}, headers=headers).json()
     assert (found["conversions"], found["value"], found["pages"]) == (1, 4, [{"value": "/courses", "times": 1}])
-    wrong = {"match": {"kind": "page", "test": "regular expression", "pattern": "("}}
+    wrong = {"match": {"kind": "view", "page": {"test": "regular expression", "value": "("}}}
     answer = client.post("/api/v1/sites/mill/goals/preview", json={"goal": wrong}, headers=headers)
     assert (answer.status_code, answer.json()["errors"][0]["field"]) == (422, "goal.match.page")
 
@@ -62,9 +62,9 @@ def test_a_field_is_kept_read_and_taken_away(client):
     assert client.put(f"{fields}/author", json={"key": "author", "title": "Author"}, headers=headers).status_code == 200
     registry = client.get("/api/v1/sites/mill/registry").json()
     assert registry["dimensions"][-1] | {"meaning": ""} == {"name": "field.author", "title": "Author", "of": "hit", "meaning": ""}
-    table = {**PERIOD, "measures": ["views"], "dimensions": ["field.author"]}
-    rows = client.post("/api/v1/sites/mill/reports/table", json=table, headers=headers).json()["rows"]
-    assert [(row["keys"], row["values"]["views"]) for row in rows] == [(["Orla"], 1)]
+    table = {**PERIOD, "columns": columns("views"), "dimensions": ["field.author"]}
+    rows = client.post("/api/v1/sites/mill/reports/table", json=table, headers=headers).json()
+    assert (rows["rows"], values(rows)) == ([["Orla"]], {"views": 1})
     assert client.put(f"{fields}/author", json={"key": "other", "title": "x"}, headers=headers).status_code == 422
     assert client.delete(f"{fields}/author", headers=headers).status_code == 204
     assert client.delete(f"{fields}/author", headers=headers).status_code == 404

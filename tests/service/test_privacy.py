@@ -6,7 +6,7 @@ from datetime import timedelta
 import pytest
 import sqlalchemy as sa
 
-from tests.conftest import a_hit, now, period, sign_in, stored
+from tests.conftest import a_hit, columns, now, period, sign_in, stored, values
 from upper_compass.collect.tokens import Tokens
 from upper_compass.core.definitions.personal_data import MASK, mask_address, mask_text, names_a_person
 from upper_compass.services.retention import delete_what_is_over
@@ -153,10 +153,10 @@ def test_a_visitor_is_handed_out_and_forgotten_everywhere(client, engine):
     hits = [a_hit(visitor="leaver", title="Bread"), a_hit(visitor="leaver", kind="order", value=9.5, order={"id": "o1", "items": [{"sku": "f1"}]})]
     collect(client, *hits)
     headers = sign_in(client, "owner")
-    asked = {"period": period(), "measures": ["visitors"], "versus": "none"}
+    asked = {"period": period(), "columns": columns("visitors"), "versus": "none"}
 
     def visitors():
-        return client.post("/api/v1/sites/mill/reports/table", json=asked, headers=headers).json()["total"]["values"]["visitors"]
+        return values(client.post("/api/v1/sites/mill/reports/table", json=asked, headers=headers).json(), of="total")["visitors"]
 
     before = visitors()
     exported = client.get("/api/v1/sites/mill/visitors/export", params={"visitor": "leaver"})

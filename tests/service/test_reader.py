@@ -8,9 +8,9 @@ from pathlib import Path
 import httpx2 as httpx
 import pytest
 
-from tests.conftest import PASSWORD, Server, a_hit, fill
+from tests.conftest import PASSWORD, Server, a_hit, columns, fill
 
-TABLE = {"period": {"first": "2026-11-01", "last": "2026-11-25"}, "measures": ["visits"]}
+TABLE = {"period": {"first": "2026-11-01", "last": "2026-11-25"}, "columns": columns("visits")}
 
 
 @pytest.fixture(scope="module")

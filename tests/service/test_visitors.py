@@ -19,7 +19,7 @@ from upper_compass.reference import shipped
 from upper_compass.services.site_script import made_for
 from upper_compass.store import sites, visitors
 from upper_compass.store.database import connect
-from upper_compass.store.hits import HitWriter, delete_hits
+from upper_compass.store.hits import HitWriter, delete_hits, hits_between
 from upper_compass.store.refusals import Place, refusals_of
 
 DAY, NEXT = date(2026, 11, 22), date(2026, 11, 23)
@@ -188,6 +188,26 @@ def test_a_site_laid_anew_is_not_added_to_what_was_there(filled, database, mill,
     again = seed_demo("c", "d", "e")
     assert len(before.frames(again).hits) == 3
     assert len(DatasetCache(lambda: psycopg.connect(plain), shipped(), tmp_path).frames(again).hits) == 3
+
+
+def test_a_site_that_nobody_asks_for_is_put_down_to_disk_and_read_again(filled, database, mill, tmp_path):
+    plain = database.replace("+psycopg", "")
+    with filled.begin() as making:
+        owner = making.execute(sa.text("SELECT min(id) FROM users")).scalar_one()
+        other = sites.add_site(making, "Other", mill.rules, owner)
+    with psycopg.connect(plain) as writing:
+        delete_hits(writing, mill.id)
+        for site, names in ((mill, ("a", "b")), (other, ("c",))):
+            HitWriter(writing).store(as_rows(site.id, [check_line(json.dumps(a_hit(visitor=name)).encode())[0] for name in names], country=None, own=False))
+    read = []
+    cache = DatasetCache(lambda: psycopg.connect(plain), shipped(), tmp_path, max_bytes=1)
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr("upper_compass.frames.dataset_cache.hits_between", lambda *given: read.append(given[1]) or hits_between(*given))
+        for site, count in ((mill, 2), (other, 1), (mill, 2), (mill, 2)):
+            assert len(cache.frames(site).hits) == count
+    assert list(cache._held) == [mill.id]
+    assert read == [mill.id, other.id]
+    assert snapshot.load(tmp_path / str(other.id), other.erasures).seq > 0
 
 
 def script_for(mill, folder, **tagging):

@@ -95,18 +95,22 @@ describe("names", () => {
 
 describe("goals and fields", () => {
   it("are told in a sentence", () => {
-    const event = { kind: "event" as const, name: "form submit", props: [{ key: "form", test: "is" as const, value: "wholesale" }] };
-    const where = [{ field: "plan", test: "is not" as const, value: "free" }];
-    const goal = { match: event, where, counts: "once a visit" as const, value: { kind: "fixed" as const, amount: 120 } };
-    expect(goalWords(goal)).toBe("the event form submit with form is wholesale, where plan is not free, once a visit");
+    const plain = { names: [], name_test: "is" as const, page: null, props: [], fields: [] };
+    const props = [{ key: "form", test: "is" as const, value: "wholesale" }];
+    const fields = [{ field: "plan", test: "is not" as const, value: "free" }];
+    const event = { ...plain, kind: "event" as const, names: ["form submit", "form sent"], props, fields };
+    const goal = { match: event, counts: "once a visit" as const, value: { kind: "fixed" as const, amount: 120 } };
+    expect(goalWords(goal)).toBe("the event form submit or form sent with form is wholesale, where plan is not free, once a visit");
     expect(worthWords(goal, "EUR")).toBe("€120.00 each");
-    const page = {
-      match: { kind: "page" as const, test: "starts with" as const, pattern: "/a" },
-      where: [],
+    expect(goalWords({ ...goal, match: { ...event, name_test: "starts with", props: [], fields: [] } })).toBe(
+      "events that start with form submit or form sent, once a visit",
+    );
+    const view = {
+      match: { ...plain, kind: "view" as const, page: { test: "starts with" as const, value: "/a" } },
       counts: "every time" as const,
     };
-    expect(goalWords({ ...page, value: { kind: "none" } })).toBe("views of pages that start with /a, every time");
-    expect(worthWords({ ...page, value: { kind: "order" } }, "EUR")).toBe("the order’s total");
+    expect(goalWords({ ...view, value: { kind: "none" } })).toBe("views of pages that start with /a, every time");
+    expect(worthWords({ ...view, value: { kind: "order" } }, "EUR")).toBe("the order’s total");
     expect(fieldWords({ key: "author", title: "Author", of: "hit", read: { kind: "query", key: "by" } })).toBe("the query key by");
   });
 });

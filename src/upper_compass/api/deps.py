@@ -9,6 +9,7 @@ from upper_compass.api.access import Access
 from upper_compass.api.problems import FieldError, Problem
 from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.periods import Period
+from upper_compass.core.definitions.requests import ReportRequest
 from upper_compass.core.definitions.site_rules import bare_host
 from upper_compass.services.application import Services
 from upper_compass.store import sites as store
@@ -24,6 +25,17 @@ def goal_for(access: Access, goal_id: int | None) -> Goal | None:
     if stored is None:
         raise Problem(422, "The site has no such goal.", [FieldError(field="goal", text="the site has no such goal")])
     return stored.goal
+
+
+def goals_for(access: Access, request: ReportRequest) -> dict[int, Goal]:
+    """All goals that a report asks for, by id."""
+    with access.engine.connect() as connection:
+        found = {goal: store.goal_of(connection, access.site.id, goal) for goal in sorted(request.goals)}
+    missing = [goal for goal, stored in found.items() if stored is None]
+    if missing:
+        field = "goal" if request.goal in missing else "columns"
+        raise Problem(422, "The site has no such goal.", [FieldError(field=field, text="the site has no such goal")])
+    return {goal: stored.goal for goal, stored in found.items() if stored is not None}
 
 
 def last_days(services: Services, access: Access, days: int) -> Period:

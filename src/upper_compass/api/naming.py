@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Annotated
 
 from fastapi import APIRouter, Body, Path
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict
 
 from upper_compass.api.access import Analyst, ServicesHere, Viewer, who
 from upper_compass.api.deps import last_days
@@ -13,7 +13,7 @@ from upper_compass.api.problems import Problem, responses
 from upper_compass.api.routing import Route
 from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.periods import Period
-from upper_compass.core.definitions.requests import DimensionFilter
+from upper_compass.core.definitions.segments import Segment
 from upper_compass.core.definitions.site_rules import EventNote, SiteField, SiteRules
 from upper_compass.core.reports.event_list import EventOut
 from upper_compass.core.reports.goal_preview import GoalPreview
@@ -31,13 +31,15 @@ class EventsRequest(BaseModel):
 
     model_config = ConfigDict(extra="forbid", json_schema_extra={"examples": [{"period": {"first": "2026-10-26", "last": "2026-11-22"}}]})
     period: Period
-    filters: Annotated[list[DimensionFilter], Field(max_length=20)] = []
+    segment: Segment | None = None
 
 
 class PreviewRequest(BaseModel):
     """A goal that is being written."""
 
-    model_config = ConfigDict(extra="forbid", json_schema_extra={"examples": [{"goal": {"match": {"kind": "page", "test": "is", "pattern": "/thanks"}}}]})
+    model_config = ConfigDict(
+        extra="forbid", json_schema_extra={"examples": [{"goal": {"match": {"kind": "view", "page": {"test": "is", "value": "/thanks"}}}}]}
+    )
     goal: Goal
 
 
@@ -58,7 +60,7 @@ class GoalCounted(BaseModel):
 @router.post("/events", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
 def list_events(request: EventsRequest, access: Viewer, services: ServicesHere) -> list[EventOut]:
     """Every event that ever arrived, with its figures in the period. For the site's viewers."""
-    return services.reader.read(access.site, queries.event_list, request.period, request.filters, access.site.rules)
+    return services.reader.read(access.site, queries.event_list, request.period, request.segment, access.site.rules)
 
 
 @router.put("/events", openapi_extra=who("analyst"), responses=responses(401, 403, 404, 422))

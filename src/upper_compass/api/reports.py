@@ -13,7 +13,7 @@ from fastapi import APIRouter, Body, Request, Response
 from pydantic import BaseModel
 
 from upper_compass.api.access import Owner, ServicesHere, Viewer, who
-from upper_compass.api.deps import goal_for
+from upper_compass.api.deps import goal_for, goals_for
 from upper_compass.api.problems import Problem, responses
 from upper_compass.api.routing import Route
 from upper_compass.collect.importing import Import, ImportReport, import_hits
@@ -31,11 +31,17 @@ from upper_compass.store.sites import Site
 router = APIRouter(prefix="/api/v1/sites/{site}", tags=["Reports"], route_class=Route)
 
 _PERIOD = {"first": "2026-10-26", "last": "2026-11-22"}
+_ENGLISH = {"where": {"conditions": [{"kind": "dimension", "dimension": "language", "test": "is", "values": ["en"]}]}}
+_BY_MAIL = {"where": {"conditions": [{"kind": "dimension", "dimension": "channel", "test": "is", "values": ["Email"]}]}}
+_COLUMNS = [{"id": name, "measure": name} for name in ("visits", "conversions", "conversion_rate", "value")]
 _TABLE = {
-    "period": _PERIOD, "versus": "before", "dimensions": ["channel"], "measures": ["visits", "conversions", "conversion_rate", "value"],
-    "sort": "conversions", "limit": 10, "filters": [{"dimension": "language", "values": ["en"]}],
+    "period": _PERIOD, "versus": "before", "goal": 1, "segment": _ENGLISH, "dimensions": ["channel"],
+    "columns": [
+        *_COLUMNS, {"id": "by_mail", "measure": "conversions", "goal": 1, "segment": _BY_MAIL, "name": "Conversions by mail"},
+    ],
+    "sort": "conversions", "limit": 10,
 }  # fmt: skip
-_SERIES = {"period": _PERIOD, "bucket": "day", "measures": ["visits", "conversions"]}
+_SERIES = {"period": _PERIOD, "bucket": "day", "columns": _COLUMNS[:2]}
 _HITS: dict[str, Any] = {"application/x-ndjson": {"schema": {"type": "string"}}, "application/gzip": {"schema": {"type": "string", "format": "binary"}}}
 
 
@@ -95,13 +101,13 @@ def _json(content: bytes) -> Response:
 @router.post("/reports/table", response_model=TableResult, openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
 def table(access: Viewer, services: ServicesHere, request: TableRequest = Body(examples=[_TABLE])) -> Response:  # noqa: B008
     """A breakdown with its totals, held against the versus period. For the site's viewers."""
-    return _json(services.reader.read_json(access.site, reports.table, request, goal_for(access, request.goal)))
+    return _json(services.reader.read_json(access.site, reports.table, request, goals_for(access, request)))
 
 
 @router.post("/reports/series", response_model=SeriesResult, openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
 def series(access: Viewer, services: ServicesHere, request: SeriesRequest = Body(examples=[_SERIES])) -> Response:  # noqa: B008
     """The course over time. For the site's viewers."""
-    return _json(services.reader.read_json(access.site, reports.series, request, goal_for(access, request.goal)))
+    return _json(services.reader.read_json(access.site, reports.series, request, goals_for(access, request)))
 
 
 @router.post("/reports/answer", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))

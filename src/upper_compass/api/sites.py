@@ -59,7 +59,7 @@ class GoalIn(BaseModel):
     """A goal under a name."""
 
     model_config = ConfigDict(
-        extra="forbid", json_schema_extra={"examples": [{"name": "Course bookings", "goal": {"match": {"kind": "event", "name": "course booked"}}}]}
+        extra="forbid", json_schema_extra={"examples": [{"name": "Course bookings", "goal": {"match": {"kind": "event", "names": ["course booked"]}}}]}
     )
     name: Name
     goal: Goal

@@ -20,7 +20,10 @@ from upper_compass.services.live_feed import AT_ONCE
 
 router = APIRouter(prefix="/api/v1/sites/{site}", tags=["Watching"], route_class=Route)
 
-_VISITS = {"period": {"first": "2026-10-26", "last": "2026-11-22"}, "goal": 1, "filters": [{"dimension": "channel", "values": ["Email"]}]}
+_VISITS = {
+    "period": {"first": "2026-10-26", "last": "2026-11-22"}, "goal": 1,
+    "segment": {"where": {"conditions": [{"kind": "dimension", "dimension": "channel", "test": "is", "values": ["Email"]}]}},
+}  # fmt: skip
 
 # A stream ends after a while, so that a role that was taken away ends with it; the browser comes back by itself.
 LONGEST = 300.0

@@ -77,11 +77,11 @@ _WELCOME = {
 RULES_MADE = (("Which recipes are read, not only opened", [_READ], RECIPES_READ), ("Who goes from a recipe to the shop", [_READ, _FLOUR], 0))
 RULES_DRAFT = [_READ, _FLOUR, _WELCOME]
 GOALS = {
-    "Course bookings": {"match": {"kind": "event", "name": "course booked"}, "counts": "every time", "value": {"kind": "hit"}},
+    "Course bookings": {"match": {"kind": "event", "names": ["course booked"]}, "counts": "every time", "value": {"kind": "hit"}},
     "Orders": {"match": {"kind": "order"}, "counts": "every time", "value": {"kind": "order"}},
-    "Guide downloads": {"match": {"kind": "event", "name": "file download"}, "value": {"kind": "fixed", "amount": 2}},
+    "Guide downloads": {"match": {"kind": "event", "names": ["file download"]}, "value": {"kind": "fixed", "amount": 2}},
     "Wholesale enquiries": {
-        "match": {"kind": "event", "name": "form submit", "props": [{"key": "form", "test": "is", "value": "wholesale"}]},
+        "match": {"kind": "event", "names": ["form submit"], "props": [{"key": "form", "test": "is", "value": "wholesale"}]},
         "value": {"kind": "fixed", "amount": 120},
     },
 }

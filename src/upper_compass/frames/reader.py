@@ -19,7 +19,7 @@ import psycopg
 import structlog
 from pydantic import BaseModel
 
-from upper_compass.core.engine.context import ReportContext
+from upper_compass.core.engine.context import KeptTallies, ReportContext
 from upper_compass.core.reports import summary, tables
 from upper_compass.frames import queries
 from upper_compass.frames.dataset_cache import DatasetCache
@@ -33,6 +33,8 @@ T = TypeVar("T")
 NICE = 10
 START_SECONDS = 60.0
 AGAIN = 1.0
+# Of the memory, kept tallies have one part of so many.
+TALLIES = 8
 EXPOSED = ("read", "read_json", "close")
 # All that is asked for is read in when the process starts, so that nobody waits for it.
 ASKED_FOR = (queries, summary, tables)
@@ -57,9 +59,9 @@ class Reader(Protocol):
 
 
 class ReaderHere:
-    """Reads in this process. `folder` holds the snapshots of all databases, None for none."""
+    """Reads in this process. `folder` holds the snapshots of all databases, None for none; `max_bytes`: how much memory sites and tallies may take."""
 
-    def __init__(self, database_url: str, folder: Path | None) -> None:
+    def __init__(self, database_url: str, folder: Path | None, max_bytes: int) -> None:
         self._engine = connect(database_url)
 
         @contextmanager
@@ -71,11 +73,12 @@ class ReaderHere:
             with reading() as connection:
                 row = connection.execute("SELECT oid FROM pg_database WHERE datname = current_database()").fetchone()
             folder = folder / str(row[0] if row else 0)
-        self._cache = DatasetCache(reading, shipped(), folder)
+        self._cache = DatasetCache(reading, shipped(), folder, max_bytes - max_bytes // TALLIES)
+        self._kept = KeptTallies(max_bytes // TALLIES)
 
     def read(self, site: Site, ask: Callable[Concatenate[ReportContext, P], T], *given: P.args, **named: P.kwargs) -> T:
         """See Reader."""
-        return ask(ReportContext(self._cache.frames(site).shards, ZoneInfo(site.rules.timezone)), *given, **named)
+        return ask(ReportContext(self._cache.frames(site).shards, ZoneInfo(site.rules.timezone), self._kept), *given, **named)
 
     def read_json(self, site: Site, ask: Callable[Concatenate[ReportContext, P], BaseModel], *given: P.args, **named: P.kwargs) -> bytes:
         """See Reader."""
@@ -94,7 +97,7 @@ class _Manager(BaseManager):
 _Manager.register("reader", exposed=EXPOSED)
 
 
-def _serve(address: str, key: bytes, database_url: str, folder: Path | None, started: Connection) -> None:
+def _serve(address: str, key: bytes, database_url: str, folder: Path | None, max_bytes: int, started: Connection) -> None:
     """What the process does: read, as long as the one that started it lives."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     os.nice(NICE)
@@ -106,7 +109,7 @@ def _serve(address: str, key: bytes, database_url: str, folder: Path | None, sta
         os._exit(0)
 
     threading.Thread(target=end_with_parent, daemon=True).start()
-    held = ReaderHere(database_url, folder)
+    held = ReaderHere(database_url, folder, max_bytes)
 
     class Serving(BaseManager):
         """The other end."""
@@ -120,8 +123,8 @@ def _serve(address: str, key: bytes, database_url: str, folder: Path | None, sta
 class ReaderApart:
     """Reads in a process of its own, which is started again when it ends. What was asked of it meanwhile has no answer."""
 
-    def __init__(self, database_url: str, folder: Path | None) -> None:
-        self._arguments = database_url, folder
+    def __init__(self, database_url: str, folder: Path | None, max_bytes: int) -> None:
+        self._arguments = database_url, folder, max_bytes
         self._closing = threading.Event()
         self._reader: Any = None
         self._process: multiprocessing.process.BaseProcess | None = None

@@ -1,6 +1,7 @@
 import { infiniteQueryOptions, keepPreviousData, QueryClient, queryOptions } from "@tanstack/react-query";
 
 import { ApiError, ask, client, rememberCsrf, type DimensionFilter, type Period, type Schemas, type Versus } from "@/api/client";
+import { columnsOf, segmentOf, seriesByBucket, tableByRow } from "@/api/figures";
 
 export const queries = new QueryClient({
   defaultOptions: {
@@ -55,18 +56,45 @@ export interface Live {
 }
 const every = (live: boolean) => (live ? 4_000 : false);
 
-export const tableQuery = (site: string, body: Asked & Omit<Schemas["TableRequest"], keyof Asked | "with_excluded">, { live }: Live) =>
+/** A question of a report as the request that it makes. */
+const requestOf = <Rest extends object>({ filters, measures, ...rest }: Asked & { measures: readonly string[] } & Rest) => ({
+  with_excluded: false,
+  ...rest,
+  segment: segmentOf(filters),
+  columns: columnsOf(measures),
+});
+
+export interface TableAsked extends Asked {
+  measures: readonly string[];
+  dimensions: string[];
+  sort?: string;
+  descending?: boolean;
+  limit?: number;
+}
+
+export const tableQuery = (site: string, asked: TableAsked, { live }: Live) =>
   queryOptions({
-    queryKey: ["table", site, body],
-    queryFn: () => ask(client.POST("/api/v1/sites/{site}/reports/table", { ...at(site), body: { with_excluded: false, ...body } })),
+    queryKey: ["table", site, asked],
+    queryFn: async () => {
+      const body = { parents: [], where: [], descending: true, offset: 0, limit: 100, ...requestOf(asked) };
+      return tableByRow(await ask(client.POST("/api/v1/sites/{site}/reports/table", { ...at(site), body })));
+    },
     placeholderData: keepPreviousData,
     refetchInterval: every(live),
   });
 
-export const seriesQuery = (site: string, body: Asked & Omit<Schemas["SeriesRequest"], keyof Asked | "with_excluded">, { live }: Live) =>
+export interface SeriesAsked extends Asked {
+  measures: readonly string[];
+  bucket: Schemas["SeriesRequest"]["bucket"];
+}
+
+export const seriesQuery = (site: string, asked: SeriesAsked, { live }: Live) =>
   queryOptions({
-    queryKey: ["series", site, body],
-    queryFn: () => ask(client.POST("/api/v1/sites/{site}/reports/series", { ...at(site), body: { with_excluded: false, ...body } })),
+    queryKey: ["series", site, asked],
+    queryFn: async () => {
+      const body = { dimensions: [], rows: [], ...requestOf(asked) };
+      return seriesByBucket(await ask(client.POST("/api/v1/sites/{site}/reports/series", { ...at(site), body })));
+    },
     placeholderData: keepPreviousData,
     refetchInterval: every(live),
   });

@@ -1163,11 +1163,7 @@ export interface components {
             period: components["schemas"]["Period"];
             /** Goal */
             goal: number;
-            /**
-             * Filters
-             * @default []
-             */
-            filters: components["schemas"]["DimensionFilter"][];
+            segment?: components["schemas"]["Segment"] | null;
         };
         /**
          * BuiltLink
@@ -1293,6 +1289,44 @@ export interface components {
             caption: string;
         };
         /**
+         * Column
+         * @description A column of a report: a measure, of the report's goal and segment unless it has its own. Its own segment narrows that of the report.
+         */
+        Column: {
+            /** Id */
+            id: string;
+            /** Measure */
+            measure: string;
+            /** Goal */
+            goal?: number | null;
+            segment?: components["schemas"]["Segment"] | null;
+            /** Name */
+            name?: string | null;
+        };
+        /**
+         * ColumnValues
+         * @description One column, a place for each row or bucket; a ratio over nothing is null.
+         *
+         *     `before`: in the versus period, null without one. `low`, `high`: the 95 % interval of a share over something; null for columns that are none.
+         *     `few`: whether fewer than five successes or failures are expected. `is_significant`: whether it is beyond chance that it moved.
+         */
+        ColumnValues: {
+            /** Id */
+            id: string;
+            /** Values */
+            values: (number | null)[];
+            /** Before */
+            before?: (number | null)[] | null;
+            /** Low */
+            low?: (number | null)[] | null;
+            /** High */
+            high?: (number | null)[] | null;
+            /** Few */
+            few?: boolean[] | null;
+            /** Is Significant */
+            is_significant?: boolean[] | null;
+        };
+        /**
          * CountGoal
          * @description Call a goal by name: an event of this name, which the goal counts.
          */
@@ -1306,6 +1340,16 @@ export interface components {
             name: string;
             /** Value */
             value?: (components["schemas"]["FixedText"] | components["schemas"]["FromQuery"] | components["schemas"]["FromCookie"] | components["schemas"]["FromElement"] | components["schemas"]["FromVariable"] | components["schemas"]["FromSource"]) | null;
+        };
+        /**
+         * Course
+         * @description The course of one row.
+         */
+        Course: {
+            /** Row */
+            row: string[];
+            /** Columns */
+            columns: components["schemas"]["ColumnValues"][];
         };
         /**
          * Credentials
@@ -1335,25 +1379,52 @@ export interface components {
             devices: ("phone" | "tablet" | "desktop")[];
         };
         /**
-         * DimensionFilter
-         * @description *Only these*, or with `without` *Without these*: visits that have one of the values.
-         * @example {
-         *       "dimension": "channel",
-         *       "values": [
-         *         "Email"
-         *       ]
-         *     }
+         * DidCondition
+         * @description Hits that match came so many times.
          */
-        DimensionFilter: {
+        DidCondition: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "did";
+            match: components["schemas"]["HitMatch"];
+            /**
+             * Test
+             * @default at least
+             * @enum {string}
+             */
+            test: "at least" | "at most" | "exactly";
+            /**
+             * Times
+             * @default 1
+             */
+            times: number;
+        };
+        /**
+         * DimensionCondition
+         * @description What a dimension says. *Is*, *is not* and tests on text take one value, *one of* takes several, *is empty* none.
+         *
+         *     Of a dimension of the hit, a visit has the values of all its hits: *is not* and *is empty* say that none of them is so.
+         */
+        DimensionCondition: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "dimension";
             /** Dimension */
             dimension: string;
-            /** Values */
-            values: string[];
             /**
-             * Without
-             * @default false
+             * Test
+             * @enum {string}
              */
-            without: boolean;
+            test: "is" | "is not" | "one of" | "contains" | "starts with" | "regular expression" | "is empty";
+            /**
+             * Values
+             * @default []
+             */
+            values: string[];
         };
         /**
          * DimensionOut
@@ -1412,24 +1483,6 @@ export interface components {
             rules: components["schemas"]["Rule"][];
             /** Was */
             was?: components["schemas"]["Rule"][] | null;
-        };
-        /**
-         * EventMatch
-         * @description Events by name; every condition on their properties must hold. A call by name is an event of that name.
-         */
-        EventMatch: {
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "event";
-            /** Name */
-            name: string;
-            /**
-             * Props
-             * @default []
-             */
-            props: components["schemas"]["PropTest"][];
         };
         /**
          * EventNote
@@ -1501,11 +1554,7 @@ export interface components {
          */
         EventsRequest: {
             period: components["schemas"]["Period"];
-            /**
-             * Filters
-             * @default []
-             */
-            filters: components["schemas"]["DimensionFilter"][];
+            segment?: components["schemas"]["Segment"] | null;
         };
         /**
          * Explanation
@@ -1725,16 +1774,10 @@ export interface components {
         };
         /**
          * Goal
-         * @description What counts as a conversion, how often in a visit, and what it is worth. Every condition on site fields (`where`) must hold.
+         * @description What counts as a conversion, how often in a visit, and what it is worth.
          */
         Goal: {
-            /** Match */
-            match: components["schemas"]["PageMatch"] | components["schemas"]["EventMatch"] | components["schemas"]["OrderMatch"];
-            /**
-             * Where
-             * @default []
-             */
-            where: components["schemas"]["FieldTest"][];
+            match: components["schemas"]["HitMatch"];
             /**
              * Counts
              * @default once a visit
@@ -1768,7 +1811,9 @@ export interface components {
          *       "goal": {
          *         "match": {
          *           "kind": "event",
-         *           "name": "course booked"
+         *           "names": [
+         *             "course booked"
+         *           ]
          *         }
          *       },
          *       "name": "Course bookings"
@@ -1786,7 +1831,9 @@ export interface components {
          *       "goal": {
          *         "match": {
          *           "kind": "event",
-         *           "name": "course booked"
+         *           "names": [
+         *             "course booked"
+         *           ]
          *         }
          *       },
          *       "name": "Course bookings"
@@ -1798,6 +1845,28 @@ export interface components {
             goal: components["schemas"]["Goal"];
             /** Id */
             id: number;
+        };
+        /**
+         * Group
+         * @description Conditions and groups of which all, any or none hold. An empty *all* and an empty *none* hold, an empty *any* does not.
+         */
+        Group: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "group";
+            /**
+             * Of
+             * @default all
+             * @enum {string}
+             */
+            of: "all" | "any" | "none";
+            /**
+             * Conditions
+             * @default []
+             */
+            conditions: (components["schemas"]["DimensionCondition"] | components["schemas"]["NumberCondition"] | components["schemas"]["DidCondition"] | components["schemas"]["OrderCondition"] | components["schemas"]["Group"])[];
         };
         /**
          * HandoverIn
@@ -1817,6 +1886,42 @@ export interface components {
         HandoverOut: {
             /** Token */
             token: string;
+        };
+        /**
+         * HitMatch
+         * @description Hits of one kind for which every condition that is given holds.
+         *
+         *     `names`: of the event, any of them, as it is sent or as reports show it; with `name_test` *starts with*, names that begin so. A goal call by
+         *     name is an event of that name. `page`: of the hit's address; `props`: of the event or order; `fields`: the site's own.
+         */
+        HitMatch: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "view" | "event" | "order";
+            /**
+             * Names
+             * @default []
+             */
+            names: string[];
+            /**
+             * Name Test
+             * @default is
+             * @enum {string}
+             */
+            name_test: "is" | "starts with";
+            page?: components["schemas"]["PageTest"] | null;
+            /**
+             * Props
+             * @default []
+             */
+            props: components["schemas"]["PropTest"][];
+            /**
+             * Fields
+             * @default []
+             */
+            fields: components["schemas"]["FieldTest"][];
         };
         /**
          * HitRecord
@@ -1966,16 +2071,6 @@ export interface components {
             place: "before" | "at the start" | "at the end" | "after" | "instead";
             /** Selector */
             selector: string;
-        };
-        /**
-         * Interval
-         * @description A 95 % interval.
-         */
-        Interval: {
-            /** Low */
-            low: number;
-            /** High */
-            high: number;
         };
         /**
          * KeyCondition
@@ -2195,41 +2290,6 @@ export interface components {
             parts: string[];
         };
         /**
-         * MeasureValues
-         * @description Measures of one row; a ratio over nothing is null.
-         *
-         *     `interval`: the Wilson interval of a share over something. `few`: shares with fewer than five expected successes or failures.
-         */
-        MeasureValues: {
-            /** Values */
-            values: {
-                [key: string]: number | null;
-            };
-            /** Before */
-            before?: {
-                [key: string]: number | null;
-            } | null;
-            /**
-             * Interval
-             * @default {}
-             */
-            interval: {
-                [key: string]: components["schemas"]["Interval"];
-            };
-            /**
-             * Few
-             * @default []
-             */
-            few: string[];
-            /**
-             * Is Significant
-             * @default {}
-             */
-            is_significant: {
-                [key: string]: boolean;
-            };
-        };
-        /**
          * NoValue
          * @description The goal is worth nothing by itself.
          */
@@ -2254,15 +2314,42 @@ export interface components {
             text: string;
         };
         /**
-         * OrderMatch
-         * @description Orders.
+         * NumberCondition
+         * @description A number of the visit: `duration` and `engaged` in seconds, `value` that of its conversions of the goal steered by.
          */
-        OrderMatch: {
+        NumberCondition: {
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
-            kind: "order";
+            kind: "number";
+            /**
+             * Of
+             * @enum {string}
+             */
+            of: "views" | "duration" | "engaged" | "number" | "value";
+            /**
+             * Test
+             * @enum {string}
+             */
+            test: "=" | "≠" | "<" | "≤" | ">" | "≥";
+            /** Than */
+            than: number;
+        };
+        /**
+         * OrderCondition
+         * @description Hits that match each step, each later than the one before; within so many minutes from the first to the last, where that is given.
+         */
+        OrderCondition: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "in order";
+            /** Steps */
+            steps: components["schemas"]["HitMatch"][];
+            /** Within Minutes */
+            within_minutes?: number | null;
         };
         /**
          * PageField
@@ -2294,24 +2381,6 @@ export interface components {
             pattern: string;
         };
         /**
-         * PageMatch
-         * @description Views of pages.
-         */
-        PageMatch: {
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "page";
-            /**
-             * Test
-             * @enum {string}
-             */
-            test: "is" | "starts with" | "contains" | "regular expression";
-            /** Pattern */
-            pattern: string;
-        };
-        /**
          * PageShown
          * @description A page is shown, also one that the page's own script puts in place.
          */
@@ -2321,6 +2390,19 @@ export interface components {
              * @enum {string}
              */
             kind: "page shown";
+        };
+        /**
+         * PageTest
+         * @description A condition on the page of a hit.
+         */
+        PageTest: {
+            /**
+             * Test
+             * @enum {string}
+             */
+            test: "is" | "is not" | "starts with" | "contains" | "regular expression";
+            /** Value */
+            value: string;
         };
         /**
          * Period
@@ -2373,9 +2455,11 @@ export interface components {
          * @example {
          *       "goal": {
          *         "match": {
-         *           "kind": "page",
-         *           "pattern": "/thanks",
-         *           "test": "is"
+         *           "kind": "view",
+         *           "page": {
+         *             "test": "is",
+         *             "value": "/thanks"
+         *           }
          *         }
          *       }
          *     }
@@ -2561,13 +2645,14 @@ export interface components {
             dimensions: components["schemas"]["DimensionOut"][];
         };
         /**
-         * RemainderRow
-         * @description What the limit left out: how many rows, and the sum of what can be added up (null for counts of people).
+         * Remainder
+         * @description The rows that are not told: how many, and the sum of what can be added up (null for counts of people), one place a column.
          */
-        RemainderRow: {
+        Remainder: {
             /** Rows */
             rows: number;
-            figures: components["schemas"]["MeasureValues"];
+            /** Columns */
+            columns: components["schemas"]["ColumnValues"][];
         };
         /**
          * Remark
@@ -2587,39 +2672,16 @@ export interface components {
             use?: string | null;
         };
         /**
-         * Row
-         * @description A row: its value of each dimension, in their order; an empty text is *no value*.
+         * RowCondition
+         * @description Which rows are wanted: `of` is a dimension that is asked for, tested as a text, or the id of a column, tested as a number.
          */
-        Row: {
-            /** Values */
-            values: {
-                [key: string]: number | null;
-            };
-            /** Before */
-            before?: {
-                [key: string]: number | null;
-            } | null;
-            /**
-             * Interval
-             * @default {}
-             */
-            interval: {
-                [key: string]: components["schemas"]["Interval"];
-            };
-            /**
-             * Few
-             * @default []
-             */
-            few: string[];
-            /**
-             * Is Significant
-             * @default {}
-             */
-            is_significant: {
-                [key: string]: boolean;
-            };
-            /** Keys */
-            keys: string[];
+        RowCondition: {
+            /** Of */
+            of: string;
+            /** Test */
+            test: ("contains" | "regular expression") | ("=" | "≠" | "<" | "≤" | ">" | "≥");
+            /** Value */
+            value: string | number;
         };
         /**
          * Rule
@@ -2699,6 +2761,33 @@ export interface components {
             seconds: number;
         };
         /**
+         * Segment
+         * @description Visits for which the conditions hold, each judged whole; or people whose hits in the period satisfy them.
+         * @example {
+         *       "where": {
+         *         "conditions": [
+         *           {
+         *             "dimension": "channel",
+         *             "kind": "dimension",
+         *             "test": "is",
+         *             "values": [
+         *               "Email"
+         *             ]
+         *           }
+         *         ]
+         *       }
+         *     }
+         */
+        Segment: {
+            /**
+             * Of
+             * @default visits
+             * @enum {string}
+             */
+            of: "visits" | "people";
+            where: components["schemas"]["Group"];
+        };
+        /**
          * Sends
          * @description What the script sends by itself. A part that no switch asks for is not loaded.
          */
@@ -2756,24 +2845,8 @@ export interface components {
             kind: "sent";
         };
         /**
-         * SeriesPoint
-         * @description One bucket; `at` is its local start. `before` lies at the same place in the versus period.
-         */
-        SeriesPoint: {
-            /** At */
-            at: string;
-            /** Values */
-            values: {
-                [key: string]: number | null;
-            };
-            /** Before */
-            before?: {
-                [key: string]: number | null;
-            } | null;
-        };
-        /**
          * SeriesRequest
-         * @description The course over time. Each bucket is judged as a period of its own.
+         * @description The course over time. Each bucket is judged as a period of its own. `rows`: values of the dimensions, for each of which a course is wanted.
          */
         SeriesRequest: {
             period: components["schemas"]["Period"];
@@ -2785,13 +2858,9 @@ export interface components {
             versus: "none" | "before" | "year";
             /** Goal */
             goal?: number | null;
-            /** Measures */
-            measures: string[];
-            /**
-             * Filters
-             * @default []
-             */
-            filters: components["schemas"]["DimensionFilter"][];
+            segment?: components["schemas"]["Segment"] | null;
+            /** Columns */
+            columns: components["schemas"]["Column"][];
             /**
              * With Excluded
              * @default false
@@ -2803,10 +2872,20 @@ export interface components {
              * @enum {string}
              */
             bucket: "hour" | "day" | "week" | "month";
+            /**
+             * Dimensions
+             * @default []
+             */
+            dimensions: string[];
+            /**
+             * Rows
+             * @default []
+             */
+            rows: string[][];
         };
         /**
          * SeriesResult
-         * @description One point per bucket in order of time, and the totals of the whole period.
+         * @description Buckets in order of time (`at`: the local start of each; `before` lies at the same place in the versus period), and the totals of the whole period.
          */
         SeriesResult: {
             period: components["schemas"]["Period"];
@@ -2816,11 +2895,17 @@ export interface components {
              * @enum {string}
              */
             bucket: "hour" | "day" | "week" | "month";
-            /** Measures */
-            measures: string[];
-            /** Points */
-            points: components["schemas"]["SeriesPoint"][];
-            total: components["schemas"]["MeasureValues"];
+            /** At */
+            at: string[];
+            /** Columns */
+            columns: components["schemas"]["ColumnValues"][];
+            /** Total */
+            total: components["schemas"]["ColumnValues"][];
+            /**
+             * Courses
+             * @default []
+             */
+            courses: components["schemas"]["Course"][];
             /**
              * Notes
              * @default []
@@ -3359,7 +3444,10 @@ export interface components {
         };
         /**
          * TableRequest
-         * @description A breakdown by up to two dimensions; without one, the totals alone.
+         * @description A breakdown by up to three dimensions; without one, the totals alone.
+         *
+         *     `parents`: values of the first dimensions; only rows below them are wanted, and they hold for the same hit, or for the same visit. `where`: all
+         *     must hold for a row. Then rows are sorted by a dimension or a column, and `limit` of them are told after `offset`.
          */
         TableRequest: {
             period: components["schemas"]["Period"];
@@ -3371,13 +3459,9 @@ export interface components {
             versus: "none" | "before" | "year";
             /** Goal */
             goal?: number | null;
-            /** Measures */
-            measures: string[];
-            /**
-             * Filters
-             * @default []
-             */
-            filters: components["schemas"]["DimensionFilter"][];
+            segment?: components["schemas"]["Segment"] | null;
+            /** Columns */
+            columns: components["schemas"]["Column"][];
             /**
              * With Excluded
              * @default false
@@ -3388,6 +3472,16 @@ export interface components {
              * @default []
              */
             dimensions: string[];
+            /**
+             * Parents
+             * @default []
+             */
+            parents: string[];
+            /**
+             * Where
+             * @default []
+             */
+            where: components["schemas"]["RowCondition"][];
             /** Sort */
             sort?: string | null;
             /**
@@ -3396,6 +3490,11 @@ export interface components {
              */
             descending: boolean;
             /**
+             * Offset
+             * @default 0
+             */
+            offset: number;
+            /**
              * Limit
              * @default 100
              */
@@ -3403,19 +3502,24 @@ export interface components {
         };
         /**
          * TableResult
-         * @description Rows in the order asked for, and the totals, which are computed from the hits and never by adding rows up.
+         * @description Rows (their value of each dimension; an empty text is *no value*) in the order asked for, of `count` that there are.
+         *
+         *     Totals, one place a column, are computed from the hits and never by adding rows up.
          */
         TableResult: {
             period: components["schemas"]["Period"];
             versus: components["schemas"]["Period"] | null;
             /** Dimensions */
             dimensions: string[];
-            /** Measures */
-            measures: string[];
             /** Rows */
-            rows: components["schemas"]["Row"][];
-            rest: components["schemas"]["RemainderRow"] | null;
-            total: components["schemas"]["MeasureValues"];
+            rows: string[][];
+            /** Count */
+            count: number;
+            /** Columns */
+            columns: components["schemas"]["ColumnValues"][];
+            /** Total */
+            total: components["schemas"]["ColumnValues"][];
+            rest: components["schemas"]["Remainder"] | null;
             /**
              * Notes
              * @default []
@@ -3726,11 +3830,7 @@ export interface components {
             period: components["schemas"]["Period"];
             /** Goal */
             goal?: number | null;
-            /**
-             * Filters
-             * @default []
-             */
-            filters: components["schemas"]["DimensionFilter"][];
+            segment?: components["schemas"]["Segment"] | null;
             /**
              * With Excluded
              * @default false

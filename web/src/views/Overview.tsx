@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
+import { segmentOf } from "@/api/figures";
 import { answerQuery, seriesQuery, type Asked } from "@/app/queries";
 import { Figure } from "@/pieces/Figure";
 import { Key } from "@/pieces/Key";
@@ -43,7 +44,7 @@ function Ready({ view }: { view: View }) {
 
 function AnswerLine({ view, goal }: { view: View; goal: number }) {
   const { site, period, filters, live, narrow } = view;
-  const answer = useQuery(answerQuery(site.key, { period, goal, filters }, { live }));
+  const answer = useQuery(answerQuery(site.key, { period, goal, segment: segmentOf(filters) }, { live }));
   if (answer.isError) return <ErrorState error={answer.error} again={() => void answer.refetch()} />;
   return (
     <h1 className="answer" aria-busy={answer.isPending}>

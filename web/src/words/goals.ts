@@ -4,20 +4,23 @@ import { amount } from "@/words/format";
 const list = (parts: string[]): string => parts.join(" and ");
 
 /** What a goal counts, in a sentence without a verb: `views of pages that start with /courses`. */
-export function goalWords({ match, where, counts }: Goal): string {
+export function goalWords({ match, counts }: Goal): string {
+  const on = match.page ? ` of pages ${TESTS[match.page.test]} ${match.page.value}` : "";
   const what = (() => {
     switch (match.kind) {
-      case "page":
-        return `views of pages ${TESTS[match.test]} ${match.pattern}`;
+      case "view":
+        return `views${on}`;
       case "event": {
+        const names = match.names.join(" or ");
         const props = match.props.map((one) => `${one.key} ${SAID[one.test] ?? one.test} ${one.value}`);
-        return `the event ${match.name}` + (props.length ? ` with ${list(props)}` : "");
+        const named = match.name_test === "is" ? `the event ${names}` : `events that start with ${names}`;
+        return named + (props.length ? ` with ${list(props)}` : "") + on;
       }
       default:
-        return "orders";
+        return "orders" + on;
     }
   })();
-  const fields = where.map((one) => `${one.field} ${SAID[one.test]} ${one.value}`);
+  const fields = match.fields.map((one) => `${one.field} ${SAID[one.test]} ${one.value}`);
   return what + (fields.length ? `, where ${list(fields)}` : "") + `, ${counts}`;
 }
 

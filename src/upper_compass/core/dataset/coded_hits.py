@@ -22,6 +22,8 @@ import numpy as np
 import numpy.typing as npt
 import polars as pl
 
+from upper_compass.core.definitions.text_tests import text_test
+
 Ints = npt.NDArray[np.int64]
 Codes = npt.NDArray[np.uint32]
 Bools = npt.NDArray[np.bool_]
@@ -43,7 +45,42 @@ PLAIN: dict[str, pl.DataType] = {
 RAW_SCHEMA: dict[str, pl.DataType] = PLAIN | {name: pl.String() for name in CODED}
 # Bits of a number that stay clear of its sign.
 KEY_BITS = 62
+MAX_CHUNKS = 64
 CODED_SCHEMA: dict[str, pl.DataType] = PLAIN | {name: pl.UInt32() for name in CODED}
+
+
+class HashIndex:
+    """Codes of texts by their hash, in sorted runs: a new text costs a search in each run, and runs of about the same length are joined."""
+
+    def __init__(self) -> None:
+        self._runs: list[tuple[npt.NDArray[np.uint64], Codes]] = []
+        self._length = 0
+
+    def __len__(self) -> int:
+        return self._length
+
+    def extend(self, texts: pl.Series) -> None:
+        """Take in the texts that come next by code."""
+        if not len(texts):
+            return
+        hashes, codes = texts.hash().to_numpy(), np.arange(self._length, self._length + len(texts), dtype=np.uint32)
+        self._length += len(texts)
+        while self._runs and len(self._runs[-1][0]) < 2 * len(hashes):
+            before = self._runs.pop()
+            hashes, codes = np.concatenate([before[0], hashes]), np.concatenate([before[1], codes])
+        order = np.argsort(hashes, kind="stable")
+        self._runs.append((hashes[order], codes[order]))
+
+    def find(self, texts: pl.Series) -> tuple[Codes, Bools]:
+        """The first code under the hash of each text, and whether there is one; 0 without."""
+        wanted = texts.hash().to_numpy()
+        codes, known = np.zeros(len(wanted), np.uint32), np.zeros(len(wanted), bool)
+        for hashes, of in self._runs:
+            place = np.minimum(np.searchsorted(hashes, wanted), len(hashes) - 1)
+            here = ~known & (hashes[place] == wanted)
+            codes[here] = of[place[here]]
+            known |= here
+        return codes, known
 
 
 class Dictionary:
@@ -51,6 +88,7 @@ class Dictionary:
 
     def __init__(self, texts: pl.Series | None = None) -> None:
         self._texts = pl.Series("text", [""], dtype=pl.String) if texts is None else texts.rename("text")
+        self._index = HashIndex()
         self._growing = threading.Lock()
 
     def __len__(self) -> int:
@@ -70,13 +108,10 @@ class Dictionary:
         asked = texts.fill_null("").rename("text")
         distinct = asked.unique(maintain_order=True)
         with self._growing:
-            known = self._texts.to_frame().with_columns(pl.int_range(pl.len(), dtype=pl.UInt32).alias("code"))
-            found = distinct.to_frame().join(known, on="text", how="left", maintain_order="left")["code"]
-            codes = found.fill_null(0).to_numpy().copy()
-            if found.null_count():
-                fresh = found.is_null()
-                codes[fresh.to_numpy()] = np.arange(found.null_count(), dtype=np.uint32) + np.uint32(len(self._texts))
-                self._texts = pl.concat([self._texts, distinct.filter(fresh)], rechunk=self._texts.n_chunks() > 64)
+            codes, known = self._looked_up(distinct)
+            if not known.all():
+                codes[~known] = np.arange(len(self._texts), len(self._texts) + int((~known).sum()), dtype=np.uint32)
+                self._texts = pl.concat([self._texts, distinct.filter(~known)], rechunk=self._texts.n_chunks() > MAX_CHUNKS)
         if len(distinct) == 1:
             return np.full(len(asked), codes[0], np.uint32)
         coded = pl.DataFrame({"text": distinct, "code": codes})
@@ -84,8 +119,27 @@ class Dictionary:
 
     def find(self, text: str) -> int | None:
         """The code of a text, or None when it was never seen."""
-        found = self._texts.index_of(text)
-        return None if found is None else int(found)
+        with self._growing:
+            codes, known = self._looked_up(pl.Series("text", [text], dtype=pl.String))
+        return int(codes[0]) if known[0] else None
+
+    def _looked_up(self, distinct: pl.Series) -> tuple[Codes, Bools]:
+        """The code of each text, and whether there is one. Where two texts have the same hash, all texts are looked through."""
+        self._index.extend(self._texts.slice(len(self._index)))
+        codes, known = self._index.find(distinct)
+        other = np.flatnonzero(known & (self._texts.gather(codes) != distinct).to_numpy())
+        for place in other:
+            found = self._texts.index_of(distinct[int(place)])
+            codes[place], known[place] = found or 0, found is not None
+        return codes, known
+
+    def passing(self, codes: npt.NDArray[Any], test: str, pattern: str) -> Bools:
+        """Which of the codes (any unsigned integers) stand for a text that passes a test; each distinct text is tested once."""
+        present = np.zeros(int(codes.max(initial=0)) + 1, bool)
+        present[codes] = True
+        distinct = np.flatnonzero(present)
+        present[distinct] = text_test(self.decode(distinct), test, pattern).to_numpy()
+        return present[codes]
 
     def decode(self, codes: npt.NDArray[Any]) -> pl.Series:
         """Texts of codes, in their order."""

@@ -6,7 +6,7 @@ a report is arithmetic on codes. A lexicon grows with the dictionaries and is ma
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any
 
 import numpy as np
@@ -25,6 +25,28 @@ from upper_compass.core.definitions.text_tests import text_test
 NO_SOURCE = -1
 
 
+class GrowingColumn:
+    """A column that is appended to: what was read of it stays as it is, and it is not copied whole each time."""
+
+    def __init__(self, values: npt.NDArray[Any]) -> None:
+        self._held, self._length = values, len(values)
+
+    @property
+    def values(self) -> npt.NDArray[Any]:
+        """All values."""
+        return self._held[: self._length]
+
+    def extend(self, values: npt.NDArray[Any]) -> None:
+        """Append values of the same type."""
+        length = self._length + len(values)
+        if length > len(self._held):
+            grown = np.empty(length + length // 2, self._held.dtype)
+            grown[: self._length] = self.values
+            self._held = grown
+        self._held[self._length : length] = values
+        self._length = length
+
+
 class DimensionLookups:
     """Columns by code: `of[column][code]`. Texts of pages, hosts, agents, traffic sources… are codes of `words`.
 
@@ -40,24 +62,25 @@ class DimensionLookups:
     | source … channel, triple | traffic source |
     """
 
-    def __init__(self, rules: SiteRules, reference: Reference, dictionaries: Dictionaries) -> None:
+    def __init__(self, rules: SiteRules, reference: Reference, dictionaries: Dictionaries, before: DimensionLookups | None = None) -> None:
         self.rules = rules
         self.dictionaries = dictionaries
-        self.labels = Dictionary()
-        self.properties = Properties(dictionaries["props"], self.labels)
-        self.sent_fields = Properties(dictionaries["fields"], self.labels)
+        # What no rule has a say in is taken over from other look-ups of the same dictionaries.
+        self.labels: Dictionary = before.labels if before else Dictionary()
+        self.properties: Properties = before.properties if before else Properties(dictionaries["props"], self.labels)
+        self.sent_fields: Properties = before.sent_fields if before else Properties(dictionaries["fields"], self.labels)
         self._reference = reference
         self.traffic_sources = TrafficSources(rules, reference)
         self._source_rows: dict[tuple[str, ...], int] = {}
         self._source_keys: dict[tuple[str, str, str], int] = {}
         self._lengths = dict.fromkeys(("url", "referrer", "user_agent", "timezone", "country", "language", "name", "currency"), 0)
-        self._columns: dict[str, npt.NDArray[Any]] = {}
+        self._columns: dict[str, GrowingColumn] = {}
         self._asked: dict[str, Codes] = {}
         self._source_codes([self.traffic_sources.direct()])
         self.extend()
 
     def __getitem__(self, column: str) -> npt.NDArray[Any]:
-        return self._columns[column]
+        return self._columns[column].values
 
     def extend(self) -> None:
         """Take in what the dictionaries gained."""
@@ -79,8 +102,10 @@ class DimensionLookups:
                     self._append(column, values)
 
     def _append(self, column: str, values: npt.NDArray[Any]) -> None:
-        held = self._columns.get(column)
-        self._columns[column] = values if held is None else np.concatenate([held, values])
+        if column not in self._columns:
+            self._columns[column] = GrowingColumn(values)
+        else:
+            self._columns[column].extend(values)
 
     def _words_by(self, texts: pl.Series, read: Callable[[str], str]) -> Codes:
         return self.labels.encode(pl.Series([read(text) for text in texts], dtype=pl.String))
@@ -151,11 +176,17 @@ class DimensionLookups:
             shown[row] = "" if note.hidden else note.shown_as or note.name
         return {"passive": passive, "event": self.labels.encode(pl.Series(shown, dtype=pl.String))}
 
-    def events_called(self, name: str) -> Codes:
-        """Codes of the names of events that are meant by a name: sent under it, or shown under it."""
-        sent = {name} | {note.name for note in self.rules.events if note.shown_as == name}
-        found = (self.dictionaries["name"].find(one) for one in sent)
-        return np.array([code for code in found if code], np.uint32)
+    def events_called(self, names: Sequence[str], test: str = "is") -> Codes:
+        """Codes (u32) of the names of events that are meant: sent, or shown, under one of the names, or under one that starts with it."""
+        if test == "is":
+            sent = {*names, *(note.name for note in self.rules.events if note.shown_as in names)}
+            found = (self.dictionaries["name"].find(one) for one in sent)
+            return np.array([code for code in found if code], np.uint32)
+        starts = tuple(names)
+        renamed = {note.name for note in self.rules.events if note.shown_as and note.shown_as.startswith(starts)}
+        texts = self.dictionaries["name"].texts
+        meant = pl.select(pl.any_horizontal(texts.str.starts_with(one) for one in starts) | texts.is_in(list(renamed))).to_series()
+        return np.flatnonzero(meant.to_numpy() & (np.arange(len(texts)) > 0)).astype(np.uint32)
 
     def _rates(self, currencies: pl.Series) -> Floats:
         own = {"": 1.0, self.rules.currency: 1.0}

@@ -11,8 +11,8 @@ import numpy as np
 import orjson
 import polars as pl
 
-from upper_compass.core.dataset.coded_hits import Bools, Codes, Dictionary, Floats
-from upper_compass.core.definitions.goals import NUMBER_TESTS, PropTest
+from upper_compass.core.dataset.coded_hits import MAX_CHUNKS, Bools, Codes, Dictionary, Floats
+from upper_compass.core.definitions.hit_match import NUMBER_TESTS, PropTest
 from upper_compass.core.definitions.text_tests import prop_text, text_test
 
 _SCHEMA = {"set": pl.UInt32(), "key": pl.UInt32(), "label": pl.UInt32(), "number": pl.Float64()}
@@ -51,7 +51,7 @@ class Properties:
         with self._growing:
             fresh = self._sets.since(self._length)
             if len(fresh):
-                self._rows = pl.concat([self._rows, self._parsed(fresh)]).rechunk()
+                self._rows = pl.concat([self._rows, self._parsed(fresh)], rechunk=self._rows.n_chunks() > MAX_CHUNKS)
                 self._length += len(fresh)
             return self._rows
 

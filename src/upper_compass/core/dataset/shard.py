@@ -3,27 +3,31 @@
 from __future__ import annotations
 
 from bisect import bisect_left
-from collections import OrderedDict
-from dataclasses import dataclass, field
+from collections.abc import Callable, Hashable
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from threading import Lock
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 import numpy.typing as npt
 import polars as pl
+from cachetools import LRUCache
 
 from upper_compass.core.dataset.coded_hits import Bools, Codes, Ints
 from upper_compass.core.dataset.conversions import Conversions, conversions
 from upper_compass.core.dataset.lookups import DimensionLookups
 from upper_compass.core.dataset.site_fields import field_of_visits
-from upper_compass.core.dataset.visits import DerivedVisits, Rows, derive
+from upper_compass.core.dataset.visits import DerivedVisits, Rows, derive, sources_of_views
 from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.site_rules import SiteField
 
 # A period that holds at least this part of a shard's time is found by looking at every hit; a shorter one through the order of time.
 SCAN_FROM = 0.4
-MAX_KEPT_GOALS = 24
+# Conversions of goals, masks of segments, fields of visits: of each shard so many.
+MAX_KEPT = 48
+
+T = TypeVar("T")
 
 
 @dataclass
@@ -35,15 +39,32 @@ class Shard:
     lookups: DimensionLookups
     valid: Bools
     tombstoned: Codes = field(default_factory=lambda: np.empty(0, np.uint32))
-    _conversions: OrderedDict[str, Conversions] = field(default_factory=OrderedDict)
+    # A shard that takes others' figures back is -1.
+    sign: int = 1
+    _kept: LRUCache[Hashable, Any] = field(default_factory=lambda: LRUCache(MAX_KEPT))
     _keeping: Lock = field(default_factory=Lock)
-    _fields: dict[str, Codes] = field(default_factory=dict)
 
     @staticmethod
     def of(hits: pl.DataFrame, lookups: DimensionLookups, repeated: Ints) -> Shard:
         """A shard of coded hits; `repeated` are the `seq` of repeated orders."""
         derived = derive(hits, lookups, repeated)
         return Shard(hits, derived, lookups, np.ones(len(derived.visits), bool))
+
+    def with_lookups(self, lookups: DimensionLookups) -> Shard:
+        """The same visits, read by other look-ups that share the labels: only where each came from is looked up again."""
+        visits = self.derived.visits
+        entry, hits = visits["entry"].to_numpy(), self.hits
+        seen = np.flatnonzero(entry >= 0)
+        codes = np.zeros(len(entry), np.uint32)
+        url, referrer = (hits[name].to_numpy()[entry[seen]] for name in ("url", "referrer"))
+        codes[seen] = np.maximum(sources_of_views(np.ones(len(seen), bool), url, referrer, lookups), 0)
+        derived = replace(self.derived, visits=visits.with_columns(pl.Series("traffic_source", codes)))
+        return Shard(hits, derived, lookups, self.valid, self.tombstoned, self.sign)
+
+    @cached_property
+    def visitors(self) -> Codes:
+        """All visitors with a hit here, ascending, also those who are tombstoned."""
+        return np.unique(self.hit("visitor"))
 
     def hit(self, column: str) -> npt.NDArray[Any]:
         """One column of the hits, without a copy."""
@@ -84,28 +105,27 @@ class Shard:
         steps[ends[:-1]] = first[1:] - last[:-1]
         return np.cumsum(steps, dtype=np.int32)
 
-    def conversions(self, goal: Goal, *, keep: bool = True) -> Conversions:
-        """The goal's conversions over all of the shard's history; those of the goals asked for last are kept. `keep`: not where somebody is still writing."""
-        key = goal.model_dump_json()
+    def conversions(self, goal: Goal | None, *, keep: bool = True) -> Conversions:
+        """The goal's conversions over all of the shard's history, none without a goal. `keep`: not where somebody is still writing."""
+        if goal is None:
+            return Conversions.none()
+        if not keep:
+            return conversions(goal, self.hits, self.derived, self.lookups)
+        return self.kept(goal.model_dump_json(), lambda: conversions(goal, self.hits, self.derived, self.lookups))
+
+    def kept(self, key: Hashable, make: Callable[[], T]) -> T:
+        """What was worked out under a key, made when it is not there; the results that were asked for last are kept."""
         with self._keeping:
-            found = self._conversions.get(key)
-            if found is not None:
-                self._conversions.move_to_end(key)
-                return found
-        found = conversions(goal, self.hits, self.derived, self.lookups)
-        if keep:
+            found: T | None = self._kept.get(key)
+        if found is None:
+            found = make()
             with self._keeping:
-                self._conversions[key] = found
-                while len(self._conversions) > MAX_KEPT_GOALS:
-                    self._conversions.popitem(last=False)
+                self._kept[key] = found
         return found
 
     def field(self, of: SiteField) -> Codes:
         """The words of a field of the whole visit, for all visits, worked out once."""
-        key = of.model_dump_json()
-        if key not in self._fields:
-            self._fields[key] = field_of_visits(of, self.hits, self.derived, self.lookups)
-        return self._fields[key]
+        return self.kept(of.model_dump_json(), lambda: field_of_visits(of, self.hits, self.derived, self.lookups))
 
     def rows_of_visitors(self, visitors: npt.NDArray[Any]) -> Rows:
         """Rows of all hits of these visitors (ascending codes)."""

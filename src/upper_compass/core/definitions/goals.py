@@ -2,76 +2,11 @@
 
 from __future__ import annotations
 
-import operator
-from collections.abc import Callable
-from typing import Annotated, Any, Literal, Self
+from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, model_validator
+from pydantic import BaseModel, ConfigDict, Field
 
-from upper_compass.core.definitions.text_tests import TextTest, check_pattern, storable
-
-NumberTest = Literal["=", "≠", "<", "≤", ">", "≥"]
-Pattern = Annotated[str, storable(500, least=1)]
-
-# Of numbers, or of whole columns of them.
-NUMBER_TESTS: dict[str, Callable[[Any, float], Any]] = {
-    "=": operator.eq,
-    "≠": operator.ne,
-    "<": operator.lt,
-    "≤": operator.le,
-    ">": operator.gt,
-    "≥": operator.ge,
-}
-
-
-class PropTest(BaseModel):
-    """A condition on one property of an event (rules, chapter 5).
-
-    A test on numbers fails on text; to a test on text a number is its shortest decimal form. *Is not* and ≠ hold where there is no value.
-    """
-
-    model_config = ConfigDict(extra="forbid")
-    key: Annotated[str, storable(100, least=1)]
-    test: TextTest | NumberTest
-    value: Pattern | float
-
-    @model_validator(mode="after")
-    def _fits(self, info: ValidationInfo) -> Self:
-        if (self.test in NUMBER_TESTS) != isinstance(self.value, float):
-            raise ValueError("this test and this value do not go together")
-        if isinstance(self.value, str):
-            check_pattern(self.test, self.value, info)
-        return self
-
-
-class PageMatch(BaseModel):
-    """Views of pages."""
-
-    model_config = ConfigDict(extra="forbid")
-    kind: Literal["page"]
-    test: Literal["is", "starts with", "contains", "regular expression"]
-    pattern: Pattern
-
-    @model_validator(mode="after")
-    def _readable(self, info: ValidationInfo) -> Self:
-        check_pattern(self.test, self.pattern, info)
-        return self
-
-
-class EventMatch(BaseModel):
-    """Events by name; every condition on their properties must hold. A call by name is an event of that name."""
-
-    model_config = ConfigDict(extra="forbid")
-    kind: Literal["event"]
-    name: Annotated[str, storable(100, least=1)]
-    props: Annotated[list[PropTest], Field(max_length=10)] = []
-
-
-class OrderMatch(BaseModel):
-    """Orders."""
-
-    model_config = ConfigDict(extra="forbid")
-    kind: Literal["order"]
+from upper_compass.core.definitions.hit_match import HitMatch
 
 
 class NoValue(BaseModel):
@@ -96,25 +31,10 @@ class HitValue(BaseModel):
     kind: Literal["hit", "order"]
 
 
-class FieldTest(BaseModel):
-    """A condition on a site field, by its key: of the hit, or of the visit that the hit belongs to. No value passes only *is not*."""
-
-    model_config = ConfigDict(extra="forbid")
-    field: Annotated[str, storable(40, least=1)]
-    test: TextTest
-    value: Pattern
-
-    @model_validator(mode="after")
-    def _readable(self, info: ValidationInfo) -> Self:
-        check_pattern(self.test, self.value, info)
-        return self
-
-
 class Goal(BaseModel):
-    """What counts as a conversion, how often in a visit, and what it is worth. Every condition on site fields (`where`) must hold."""
+    """What counts as a conversion, how often in a visit, and what it is worth."""
 
     model_config = ConfigDict(extra="forbid")
-    match: Annotated[PageMatch | EventMatch | OrderMatch, Field(discriminator="kind")]
-    where: Annotated[list[FieldTest], Field(max_length=10)] = []
+    match: HitMatch
     counts: Literal["once a visit", "every time"] = "once a visit"
     value: Annotated[NoValue | FixedValue | HitValue, Field(discriminator="kind")] = NoValue()

@@ -1,4 +1,4 @@
-"""What can be asked: the requests and results of reports, used by the API and by the screens alike."""
+"""What can be asked: the requests and results of reports, used by the API, the screens and the exports alike."""
 
 from __future__ import annotations
 
@@ -6,109 +6,153 @@ from typing import Annotated, Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, field_validator, model_validator
 
+from upper_compass.core.definitions.hit_match import NUMBER_TESTS, NumberTest
 from upper_compass.core.definitions.periods import MAX_BUCKETS, Bucket, Period, Versus
-from upper_compass.core.definitions.text_tests import storable
+from upper_compass.core.definitions.segments import Name, Segment, Value
+from upper_compass.core.definitions.text_tests import check_pattern, storable
 
-Value = Annotated[str, storable(4000)]
-# Of a measure or a dimension; whether there is one of that name is known where it is read.
-Name = Annotated[str, storable(100, least=1)]
+GoalId = Annotated[int, Field(ge=1, le=2**31 - 1)]
+MAX_ROWS, MAX_COURSES = 10_000, 50
 
 
-class DimensionFilter(BaseModel):
-    """*Only these*, or with `without` *Without these*: visits that have one of the values."""
+class Column(BaseModel):
+    """A column of a report: a measure, of the report's goal and segment unless it has its own. Its own segment narrows that of the report."""
 
-    model_config = ConfigDict(extra="forbid", json_schema_extra={"examples": [{"dimension": "channel", "values": ["Email"]}]})
-    dimension: Name
-    values: Annotated[list[Value], Field(min_length=1, max_length=50)]
-    without: bool = False
+    model_config = ConfigDict(extra="forbid")
+    id: Annotated[str, storable(100, least=1)]
+    measure: Name
+    goal: GoalId | None = None
+    segment: Segment | None = None
+    name: Annotated[str, storable(100)] | None = None
 
 
 class ReportRequest(BaseModel):
-    """What every report is asked with. `goal` is the id of a goal of the site; without one, conversions are none."""
+    """What every report is asked with. `goal` is the id of the goal steered by; without one, conversions are none."""
 
     model_config = ConfigDict(extra="forbid")
     period: Period
     versus: Versus = "before"
-    goal: Annotated[int, Field(ge=1, le=2**31 - 1)] | None = None
-    measures: Annotated[list[Name], Field(min_length=1, max_length=30)]
-    filters: Annotated[list[DimensionFilter], Field(max_length=20)] = []
+    goal: GoalId | None = None
+    segment: Segment | None = None
+    columns: Annotated[list[Column], Field(min_length=1, max_length=30)]
     with_excluded: bool = False
 
-    @field_validator("measures")
+    @field_validator("columns")
     @classmethod
-    def _measures_differ(cls, measures: list[str]) -> list[str]:
-        if len(set(measures)) < len(measures):
-            raise ValueError("a measure is asked for twice")
-        return measures
+    def _columns_differ(cls, columns: list[Column]) -> list[Column]:
+        if len({column.id for column in columns}) < len(columns):
+            raise ValueError("two columns have the same id")
+        return columns
+
+    @property
+    def goals(self) -> set[int]:
+        """The ids of all goals that are asked for."""
+        return {goal for goal in (self.goal, *(column.goal for column in self.columns)) if goal is not None}
+
+
+class RowCondition(BaseModel):
+    """Which rows are wanted: `of` is a dimension that is asked for, tested as a text, or the id of a column, tested as a number."""
+
+    model_config = ConfigDict(extra="forbid")
+    of: Name
+    test: Literal["contains", "regular expression"] | NumberTest
+    value: Annotated[str, storable(500, least=1)] | Annotated[float, Field(allow_inf_nan=False)]
+
+    @model_validator(mode="after")
+    def _fits(self, info: ValidationInfo) -> Self:
+        if (self.test in NUMBER_TESTS) == isinstance(self.value, str):
+            raise ValueError("this test and this value do not go together")
+        if isinstance(self.value, str):
+            check_pattern(self.test, self.value, info)
+        return self
+
+
+def _differ(dimensions: list[str]) -> list[str]:
+    if len(set(dimensions)) < len(dimensions):
+        raise ValueError("a dimension is asked for twice")
+    return dimensions
 
 
 class TableRequest(ReportRequest):
-    """A breakdown by up to two dimensions; without one, the totals alone."""
+    """A breakdown by up to three dimensions; without one, the totals alone.
 
-    dimensions: Annotated[list[Name], Field(max_length=2)] = []
+    `parents`: values of the first dimensions; only rows below them are wanted, and they hold for the same hit, or for the same visit. `where`: all
+    must hold for a row. Then rows are sorted by a dimension or a column, and `limit` of them are told after `offset`.
+    """
+
+    dimensions: Annotated[list[Name], Field(max_length=3)] = []
+    parents: Annotated[list[Value], Field(max_length=2)] = []
+    where: Annotated[list[RowCondition], Field(max_length=10)] = []
     sort: str | None = None
     descending: bool = True
-    limit: Annotated[int, Field(ge=1, le=10_000)] = 100
+    offset: Annotated[int, Field(ge=0, le=10_000_000)] = 0
+    limit: Annotated[int, Field(ge=1, le=MAX_ROWS)] = 100
 
     @field_validator("dimensions")
     @classmethod
     def _dimensions_differ(cls, dimensions: list[str]) -> list[str]:
-        if len(set(dimensions)) < len(dimensions):
-            raise ValueError("a dimension is asked for twice")
-        return dimensions
+        return _differ(dimensions)
 
-    @field_validator("sort")
+    @field_validator("parents")
     @classmethod
-    def _among_what_is_asked(cls, sort: str | None, info: ValidationInfo) -> str | None:
-        asked = [*info.data.get("measures", []), *info.data.get("dimensions", [])]
-        if sort is not None and asked and sort not in asked:
-            raise ValueError("sort by one of the measures or dimensions that are asked for")
-        return sort
+    def _something_below(cls, parents: list[str], info: ValidationInfo) -> list[str]:
+        if parents and len(parents) >= len(info.data.get("dimensions", [])):
+            raise ValueError("there must be a dimension below each parent")
+        return parents
+
+    @model_validator(mode="after")
+    def _among_what_is_asked(self) -> Self:
+        ids = {column.id for column in self.columns}
+        if self.sort is not None and self.sort not in ids | set(self.dimensions):
+            raise ValueError("sort by one of the columns or dimensions that are asked for")
+        for one in self.where:
+            if one.of not in (self.dimensions if isinstance(one.value, str) else ids):
+                raise ValueError("a condition is on a column, or on a dimension, that is asked for")
+        return self
 
 
 class SeriesRequest(ReportRequest):
-    """The course over time. Each bucket is judged as a period of its own."""
+    """The course over time. Each bucket is judged as a period of its own. `rows`: values of the dimensions, for each of which a course is wanted."""
 
     bucket: Bucket = "day"
+    dimensions: Annotated[list[Name], Field(max_length=3)] = []
+    rows: Annotated[list[list[Value]], Field(max_length=MAX_COURSES)] = []
+
+    @field_validator("dimensions")
+    @classmethod
+    def _dimensions_differ(cls, dimensions: list[str]) -> list[str]:
+        return _differ(dimensions)
 
     @model_validator(mode="after")
     def _not_too_fine(self) -> Self:
         if self.period.days * (24 if self.bucket == "hour" else 1) > MAX_BUCKETS * (1 if self.bucket == "hour" else 7):
             raise ValueError("that is too long a period for such short steps")
+        if any(len(row) != len(self.dimensions) for row in self.rows) or bool(self.rows) != bool(self.dimensions):
+            raise ValueError("a row has a value of each dimension")
         return self
 
 
-class Interval(BaseModel):
-    """A 95 % interval."""
+class ColumnValues(BaseModel):
+    """One column, a place for each row or bucket; a ratio over nothing is null.
 
-    low: float
-    high: float
-
-
-class MeasureValues(BaseModel):
-    """Measures of one row; a ratio over nothing is null.
-
-    `interval`: the Wilson interval of a share over something. `few`: shares with fewer than five expected successes or failures.
+    `before`: in the versus period, null without one. `low`, `high`: the 95 % interval of a share over something; null for columns that are none.
+    `few`: whether fewer than five successes or failures are expected. `is_significant`: whether it is beyond chance that it moved.
     """
 
-    values: dict[str, float | None]
-    before: dict[str, float | None] | None = None
-    interval: dict[str, Interval] = {}
-    few: list[str] = []
-    is_significant: dict[str, bool] = {}
+    id: str
+    values: list[float | None]
+    before: list[float | None] | None = None
+    low: list[float | None] | None = None
+    high: list[float | None] | None = None
+    few: list[bool] | None = None
+    is_significant: list[bool] | None = None
 
 
-class Row(MeasureValues):
-    """A row: its value of each dimension, in their order; an empty text is *no value*."""
-
-    keys: list[str]
-
-
-class RemainderRow(BaseModel):
-    """What the limit left out: how many rows, and the sum of what can be added up (null for counts of people)."""
+class Remainder(BaseModel):
+    """The rows that are not told: how many, and the sum of what can be added up (null for counts of people), one place a column."""
 
     rows: int
-    figures: MeasureValues
+    columns: list[ColumnValues]
 
 
 class Note(BaseModel):
@@ -119,33 +163,37 @@ class Note(BaseModel):
 
 
 class TableResult(BaseModel):
-    """Rows in the order asked for, and the totals, which are computed from the hits and never by adding rows up."""
+    """Rows (their value of each dimension; an empty text is *no value*) in the order asked for, of `count` that there are.
+
+    Totals, one place a column, are computed from the hits and never by adding rows up.
+    """
 
     period: Period
     versus: Period | None
     dimensions: list[str]
-    measures: list[str]
-    rows: list[Row]
-    rest: RemainderRow | None
-    total: MeasureValues
+    rows: list[list[str]]
+    count: int
+    columns: list[ColumnValues]
+    total: list[ColumnValues]
+    rest: Remainder | None
     notes: list[Note] = []
 
 
-class SeriesPoint(BaseModel):
-    """One bucket; `at` is its local start. `before` lies at the same place in the versus period."""
+class Course(BaseModel):
+    """The course of one row."""
 
-    at: str
-    values: dict[str, float | None]
-    before: dict[str, float | None] | None = None
+    row: list[str]
+    columns: list[ColumnValues]
 
 
 class SeriesResult(BaseModel):
-    """One point per bucket in order of time, and the totals of the whole period."""
+    """Buckets in order of time (`at`: the local start of each; `before` lies at the same place in the versus period), and the totals of the whole period."""
 
     period: Period
     versus: Period | None
     bucket: Bucket
-    measures: list[str]
-    points: list[SeriesPoint]
-    total: MeasureValues
+    at: list[str]
+    columns: list[ColumnValues]
+    total: list[ColumnValues]
+    courses: list[Course] = []
     notes: list[Note] = []

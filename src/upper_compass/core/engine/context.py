@@ -2,45 +2,117 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from collections.abc import Hashable
+from dataclasses import dataclass, field
+from threading import Lock
 from zoneinfo import ZoneInfo
 
-import polars as pl
+from cachetools import LRUCache
 
-from upper_compass.core.dataset.shard import Shard
+from upper_compass.core.dataset.shard_set import ShardSet
 from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.periods import Period
-from upper_compass.core.definitions.requests import DimensionFilter
+from upper_compass.core.definitions.segments import DimensionCondition, Group, Segment
 from upper_compass.core.engine.dimensions import Dimension, dimension_of
-from upper_compass.core.engine.selection import GroupBy, ReportFilter, ResolvedFilter, Selection
-from upper_compass.core.engine.tally import merge, tally
+from upper_compass.core.engine.protocol import Breakdown, Runner, Tally, Threads, merge
+from upper_compass.core.engine.segments import ASKED_IN
+from upper_compass.core.engine.selection import ReportFilter
 
-# Tallies need nothing of each other, and arithmetic on columns leaves other threads room.
-_pool = ThreadPoolExecutor(2, thread_name_prefix="tally")
+HERE = Threads(2)
+
+
+class KeptTallies:
+    """What was tallied, for whoever asks the same again: up to so many bytes, those asked for last."""
+
+    def __init__(self, max_bytes: int) -> None:
+        self._kept: LRUCache[Hashable, Tally] = LRUCache(max_bytes, getsizeof=lambda tally: int(tally.frame.estimated_size()) + 1_000)
+        self._lock = Lock()
+
+    def get(self, key: Hashable) -> Tally | None:
+        """The tally under a key."""
+        with self._lock:
+            return self._kept.get(key)
+
+    def put(self, key: Hashable, tally: Tally) -> None:
+        """Keep a tally, unless it is larger than all that may be kept."""
+        with self._lock:
+            if self._kept.getsizeof(tally) <= self._kept.maxsize:
+                self._kept[key] = tally
+
+    @property
+    def size(self) -> int:
+        """Bytes that are held."""
+        return int(self._kept.currsize)
 
 
 @dataclass(frozen=True)
 class ReportContext:
-    """What a report is read from: shards whose visitors are disjoint, and the site's time zone."""
+    """What a report is read from: a site's shards, its time zone, and who makes the tallies."""
 
-    shards: Sequence[Shard]
+    shards: ShardSet
     zone: ZoneInfo
+    kept: KeptTallies = field(default_factory=lambda: KeptTallies(0))
+    runner: Runner = HERE
 
     def dimension(self, name: str, asked_in: str) -> Dimension:
         """A dimension that the site can be read by. Raises UnknownNameError for the field that it is `asked_in`."""
-        return dimension_of(name, self.shards[0].lookups.rules, asked_in)
+        return dimension_of(name, self.shards.lookups.rules, asked_in)
 
-    def tally(self, ask: ReportFilter, *bys: GroupBy) -> list[pl.DataFrame]:
-        """The merged tally of each breakdown: key columns, and a column per additive column wanted."""
-        cuts = [Selection(shard, ask) for shard in self.shards]
-        tallied = list(_pool.map(tally, *zip(*((cut, by) for by in bys for cut in cuts), strict=True)))
-        return [merge(tallied[i * len(cuts) : (i + 1) * len(cuts)], by.keys) for i, by in enumerate(bys)]
+    def tally(self, ask: ReportFilter, *breakdowns: Breakdown) -> list[Tally]:
+        """The merged tally of each breakdown, kept for whoever asks the same again.
+
+        What can be added up and taken back costs no more than what came since the base was made.
+        """
+        found: dict[int, Tally] = {}
+        for i, breakdown in enumerate(breakdowns):
+            kept = self.kept.get(self._key(self.shards.version, ask, breakdown)) if ask.keep else None
+            if kept is not None:
+                found[i] = kept
+        missing = [i for i in range(len(breakdowns)) if i not in found]
+        for additive in (True, False):
+            asked = [i for i in missing if breakdowns[i].additive == additive]
+            made = self._merged(ask, [breakdowns[i] for i in asked], additive=additive) if asked else []
+            for i, tally in zip(asked, made, strict=True):
+                found[i] = tally
+                if ask.keep:
+                    self.kept.put(self._key(self.shards.version, ask, breakdowns[i]), tally)
+        return [found[i] for i in range(len(breakdowns))]
+
+    def _merged(self, ask: ReportFilter, breakdowns: list[Breakdown], *, additive: bool) -> list[Tally]:
+        shards = self.shards
+        if not additive:
+            return [merge(tallies) for tallies in self.runner.run(shards.each_once, ask, breakdowns)]
+        kept = [self.kept.get(self._key(shards.base_version, ask, one)) for one in breakdowns]
+        missing = [one for one, tally in zip(breakdowns, kept, strict=True) if tally is None]
+        made = iter([merge(tallies) for tallies in self.runner.run(shards.base, ask, missing)] if missing else [])
+        base = [next(made) if tally is None else tally for tally in kept]
+        if not shards.recent:
+            return base
+        if ask.keep:
+            for breakdown, tally in zip(breakdowns, base, strict=True):
+                self.kept.put(self._key(shards.base_version, ask, breakdown), tally)
+        since = self.runner.run(shards.recent + shards.replaced, ask, breakdowns)
+        return [merge([whole, *tallies]) for whole, tallies in zip(base, since, strict=True)]
+
+    @staticmethod
+    def _key(version: object, ask: ReportFilter, breakdown: Breakdown) -> Hashable:
+        return version, ask.key, type(breakdown), breakdown.key
 
 
-def question(reading: ReportContext, period: Period, goal: Goal | None, filters: Sequence[DimensionFilter], *, with_excluded: bool) -> ReportFilter:
-    """What is asked about, in the site's time."""
+def question(
+    reading: ReportContext, period: Period, segments: tuple[Segment | None, ...], *, goal: Goal | None = None, with_excluded: bool = False
+) -> ReportFilter:
+    """What is asked about, in the site's time. Raises UnknownNameError for a dimension of a segment that there is not."""
     start, stop = period.bounds(reading.zone)
-    narrow = tuple(ResolvedFilter(reading.dimension(n.dimension, "filters"), tuple(n.values), n.without) for n in filters)
-    return ReportFilter(start, stop, goal, narrow, with_excluded)
+    given = tuple(segment for segment in segments if segment is not None)
+    for segment in given:
+        _known(reading, segment.where)
+    return ReportFilter(start, stop, goal, given, goal, with_excluded)
+
+
+def _known(reading: ReportContext, group: Group) -> None:
+    for condition in group.conditions:
+        if isinstance(condition, Group):
+            _known(reading, condition)
+        elif isinstance(condition, DimensionCondition):
+            reading.dimension(condition.dimension, ASKED_IN)

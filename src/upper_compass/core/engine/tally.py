@@ -1,7 +1,4 @@
-"""The tally of one shard: additive columns by key, from which every report is finished.
-
-A tally is a frame of `key_0`, `key_1` (texts), `bucket` (number, in a series) and the columns asked for. Tallies of shards are merged by
-adding up what has the same key, for a visitor's hits all lie in one shard.
+"""The tally of one shard: additive columns by key, from which tables and series are finished.
 
 By dimensions of the visit, hits, visits and people count under the value of their visit. By a dimension of the hit, hits count under their
 own value, visits and visitors under each value that a hit of theirs has, and a conversion under the values that its visit had up to it
@@ -10,7 +7,9 @@ own value, visits and visitors under each value that a hit of theirs has, and a 
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Hashable, Iterable
+from dataclasses import dataclass
+from typing import ClassVar
 
 import numpy as np
 import polars as pl
@@ -20,7 +19,9 @@ from upper_compass.core.dataset.conversions import money
 from upper_compass.core.dataset.visits import Rows
 from upper_compass.core.definitions.hits import Kind
 from upper_compass.core.engine.group_by import KeySpace, count_distinct, distinct_pairs, sums
-from upper_compass.core.engine.selection import Array, GroupBy, Selection
+from upper_compass.core.engine.keys import Array, KeyedBy
+from upper_compass.core.engine.protocol import PRESENCE, Tally
+from upper_compass.core.engine.selection import Selection
 
 # Sums over visits: weights of visits, None for one each. A column named `x_squared` is the sum of the squares of `x`.
 VISIT_COLUMNS: dict[str, Callable[[Selection, Rows], Array | None]] = {
@@ -46,23 +47,49 @@ GOAL_COLUMNS = ("conversions", "value", "value_squared", "converting_visits", "c
 END_COLUMNS = {"entries": "entry", "exits": "exit"}
 
 
-def tally(cut: Selection, by: GroupBy) -> pl.DataFrame:
-    """The additive columns of one shard by key."""
-    labels, found = _by_hit(cut, by) if by.by_hit else _by_visit(cut, by)
-    words = cut.shard.lookups.labels
-    keys = {f"key_{i}": words.decode(label).alias(f"key_{i}") for i, label in enumerate(labels[: len(by.dimensions)])}
-    if by.edges:
-        keys["bucket"] = pl.Series("bucket", labels[-1], dtype=pl.Int64)
-    return pl.DataFrame(keys | {name: pl.Series(name, found[name], dtype=pl.Float64) for name in sorted(by.columns)})
+@dataclass(frozen=True)
+class GroupBy(KeyedBy):
+    """How it is broken down, and the additive columns that are wanted."""
+
+    columns: frozenset[str] = frozenset()
+    additive: ClassVar[bool] = True
+
+    @property
+    def key(self) -> Hashable:
+        """See Breakdown."""
+        return self.columns, tuple(dimension.name for dimension in self.dimensions), self.edges, self.within
+
+    def wants(self, *names: str) -> bool:
+        """Whether one of the columns is wanted."""
+        return not self.columns.isdisjoint(names)
+
+    def asked(self, columns: Iterable[str]) -> list[str]:
+        """Which of these columns are wanted, themselves or as squares."""
+        return [name for name in columns if name in self.columns or f"{name}_squared" in self.columns]
+
+    def tally(self, cut: Selection) -> Tally:
+        """A row per key: `key_0` … (codes of labels), `bucket` (i64, place among the edges), and the columns (f64, sums)."""
+        labels, found = _by_hit(cut, self) if self.by_hit else _by_visit(cut, self)
+        names = [f"key_{i}" for i in range(len(self.dimensions))]
+        columns = {name: pl.Series(name, label, dtype=pl.UInt32) for name, label in zip(names, labels, strict=False)}
+        if self.edges:
+            columns["bucket"] = pl.Series("bucket", labels[-1], dtype=pl.Int64)
+        columns |= {name: pl.Series(name, found[name], dtype=pl.Float64) for name in sorted(self.columns)}
+        columns[PRESENCE] = pl.Series(PRESENCE, found[PRESENCE], dtype=pl.Int64)
+        keys = dict.fromkeys(names, cut.shard.lookups.labels) | ({"bucket": None} if self.edges else {})
+        frame = pl.DataFrame(columns)
+        return Tally(frame if keys else frame.sum(), keys, dict.fromkeys([*sorted(self.columns), PRESENCE], "sum"))
 
 
-def merge(tallies: list[pl.DataFrame], keys: list[str]) -> pl.DataFrame:
-    """Tallies added up by key."""
-    together = pl.concat(tallies)
-    return together.group_by(keys).sum() if keys else together.sum()
+def _presence(groups: Iterable[Ints], count: int) -> Ints:
+    """How many things of all places lie behind each key."""
+    present = np.zeros(count, np.int64)
+    for place in groups:
+        present += np.bincount(place, minlength=count)
+    return present
 
 
-def _weighted(by: GroupBy, name: str, groups: Ints, count: int, weights: Array | None, found: dict[str, Floats]) -> None:
+def _weighted(by: GroupBy, name: str, groups: Ints, count: int, weights: Array | None, found: dict[str, Array]) -> None:
     """Add a column, and that of its squares, as wanted; what is there already is added to."""
     columns = {name: weights, f"{name}_squared": None if weights is None else weights.astype(np.float64) ** 2}
     for column, values in columns.items():
@@ -70,15 +97,15 @@ def _weighted(by: GroupBy, name: str, groups: Ints, count: int, weights: Array |
             found[column] = found.get(column, 0.0) + sums(groups, count, values)
 
 
-def _visit_sums(cut: Selection, by: GroupBy, visits: Rows, groups: Ints, count: int) -> dict[str, Floats]:
-    found: dict[str, Floats] = {}
+def _visit_sums(cut: Selection, by: GroupBy, visits: Rows, groups: Ints, count: int) -> dict[str, Array]:
+    found: dict[str, Array] = {}
     for name in by.asked(VISIT_COLUMNS):
         _weighted(by, name, groups, count, VISIT_COLUMNS[name](cut, visits), found)
     return found
 
 
-def _hit_sums(cut: Selection, by: GroupBy, rows: Rows, groups: Ints, count: int) -> dict[str, Floats]:
-    found: dict[str, Floats] = {}
+def _hit_sums(cut: Selection, by: GroupBy, rows: Rows, groups: Ints, count: int) -> dict[str, Array]:
+    found: dict[str, Array] = {}
     for name in by.asked(HIT_COLUMNS):
         _weighted(by, name, groups, count, HIT_COLUMNS[name](cut, rows), found)
     if by.wants("people"):
@@ -87,37 +114,44 @@ def _hit_sums(cut: Selection, by: GroupBy, rows: Rows, groups: Ints, count: int)
     return found
 
 
-def _by_visit(cut: Selection, by: GroupBy) -> tuple[list[Ints], dict[str, Floats]]:
+def _by_visit(cut: Selection, by: GroupBy) -> tuple[list[Ints], dict[str, Array]]:
     """By dimensions of the visit, or in all. Whole visits are counted as such; hits are looked at only where that does not do."""
-    shard, visits = cut.shard, cut.visits
-    empty = np.empty(0, np.int32)
+    shard = cut.shard
+    empty, none = np.empty(0, np.int32), np.empty(0, np.int64)
     by_rows = bool(by.edges) or by.wants("people") or any(name not in WHOLE_COLUMNS for name in by.asked(HIT_COLUMNS))
-    present = by.wants("visitors") or bool(by.asked(HIT_COLUMNS)) or by_rows
-    rows = cut.rows if by_rows else cut.boundary_rows if present else empty
-    counted = cut.counted_conversions if by.wants(*GOAL_COLUMNS) else np.empty(0, np.int64)
+    of_hits = by.wants("visitors", "people") or bool(by.asked(HIT_COLUMNS))
+    of_visits = by.wants("seen", *END_COLUMNS) or bool(by.asked(VISIT_COLUMNS)) or of_hits
+    visits = cut.visits if of_visits else np.flatnonzero(cut.started_in_period & cut.converted_visits).astype(np.int32)
+    rows = (cut.rows if by_rows else cut.boundary_rows) if of_hits else empty
+    counted = cut.counted_conversions if by.wants(*GOAL_COLUMNS) else none
     converted = cut.conversions.row[counted]
-    space = KeySpace(cut.parts_of_visits(by, visits), cut.parts_of_rows(by, rows), cut.parts_of_rows(by, converted))
-    of_visits, of_rows, of_conversions = space.groups
+    visits, visit_parts, _ = by.only_within(cut, visits, by.of_visits(cut, visits))
+    rows, row_parts, _ = by.only_within(cut, rows, by.of_rows(cut, rows))
+    converted, converted_parts, kept = by.only_within(cut, converted, by.of_rows(cut, converted))
+    counted = counted[kept]
+    space = KeySpace(visit_parts, row_parts, converted_parts)
+    visit_groups, row_groups, conversion_groups = space.groups
     n = space.count
-    found = _visit_sums(cut, by, visits, of_visits, n) | _hit_sums(cut, by, rows, of_rows, n)
-    whole = np.empty(0, np.int64) if by_rows else np.flatnonzero(np.isin(visits, cut.boundary_visits, invert=True, assume_unique=True))
+    found: dict[str, Array] = {**_visit_sums(cut, by, visits, visit_groups, n), **_hit_sums(cut, by, rows, row_groups, n)}
+    whole = none if by_rows or not of_hits else np.flatnonzero(np.isin(visits, cut.boundary_visits, invert=True, assume_unique=True))
     if not by_rows:
         for name in by.asked(HIT_COLUMNS):
-            _weighted(by, name, of_visits[whole], n, shard.visit(WHOLE_COLUMNS[name])[visits[whole]], found)
+            _weighted(by, name, visit_groups[whole], n, shard.visit(WHOLE_COLUMNS[name])[visits[whole]], found)
     if by.wants("visitors"):
-        found["visitors"] = _visitors(cut, rows, of_rows, visits[whole], of_visits[whole], n)
+        found["visitors"] = _visitors(cut, rows, row_groups, visits[whole], visit_groups[whole], n)
     for name, end in END_COLUMNS.items():
         if by.wants(name):
-            found[name] = sums(of_visits, n, shard.visit(end)[visits] >= 0)
+            found[name] = sums(visit_groups, n, shard.visit(end)[visits] >= 0)
     if by.wants("seen"):
-        found["seen"] = sums(of_visits, n, shard.visit("views")[visits] > 0)
+        found["seen"] = sums(visit_groups, n, shard.visit("views")[visits] > 0)
     if by.wants(*GOAL_COLUMNS):
         values = cut.conversions.value[counted]
-        found["conversions"] = sums(of_conversions, n)
-        found["value"] = sums(of_conversions, n, values)
-        found["value_squared"] = sums(of_conversions, n, values**2)
-        found["converters"] = count_distinct(shard.hit("visitor")[converted], of_conversions, n)
-        found["converting_visits"] = sums(of_visits, n, cut.converted_visits[visits])
+        found["conversions"] = sums(conversion_groups, n)
+        found["value"] = sums(conversion_groups, n, values)
+        found["value_squared"] = sums(conversion_groups, n, values**2)
+        found["converters"] = count_distinct(shard.hit("visitor")[converted], conversion_groups, n)
+        found["converting_visits"] = sums(visit_groups, n, cut.converted_visits[visits])
+    found[PRESENCE] = _presence(space.groups, n)
     return space.labels, found
 
 
@@ -134,29 +168,30 @@ def _visitors(cut: Selection, rows: Rows, of_rows: Ints, whole: Rows, of_whole: 
     return count_distinct(visitors, groups, n)
 
 
-def _by_hit(cut: Selection, by: GroupBy) -> tuple[list[Ints], dict[str, Floats]]:
+def _by_hit(cut: Selection, by: GroupBy) -> tuple[list[Ints], dict[str, Array]]:
     shard = cut.shard
     empty = np.empty(0, np.int32)
     with_goal = by.wants(*GOAL_COLUMNS)
     of_visits = bool(by.asked(VISIT_COLUMNS)) or by.wants("seen")
+    of_hits = of_visits or bool(by.asked(HIT_COLUMNS)) or by.wants("people", "visitors")
     places = {
-        "rows": cut.rows,
+        "rows": cut.rows if of_hits else empty,
         "outside": _rows_outside(cut) if of_visits else empty,
         "entries": _end_rows(cut, "entry") if by.wants("entries") else empty,
         "exits": _end_rows(cut, "exit") if by.wants("exits") else empty,
         "converting": _rows_of_converting(cut) if with_goal else empty,
     }
     parts = {}
-    for name, rows in places.items():
-        keys = cut.parts_of_rows(by, rows)
-        present = np.logical_and.reduce([key != 0 for d, key in zip(by.dimensions, keys, strict=True) if d.of == "hit"])
+    for name, found_there in places.items():
+        rows, keys = found_there, by.of_rows(cut, found_there)
+        present = np.logical_and.reduce([key != 0 for d, key in zip(by.dimensions, keys, strict=False) if d.of == "hit"])
         if not present.all():
-            places[name], keys = rows[present], [key[present] for key in keys]
-        parts[name] = keys
+            rows, keys = rows[present], [key[present] for key in keys]
+        places[name], parts[name], _ = by.only_within(cut, rows, keys)
     space = KeySpace(*parts.values())
     groups, n = dict(zip(parts, space.groups, strict=True)), space.count
     del parts, keys
-    found = _hit_sums(cut, by, places["rows"], groups["rows"], n)
+    found: dict[str, Array] = {**_hit_sums(cut, by, places["rows"], groups["rows"], n)}
     if of_visits or by.wants("visitors"):
         visit, group = distinct_pairs(shard.derived.visit_of[places["rows"]], groups["rows"], n)
         if by.wants("visitors"):
@@ -166,10 +201,11 @@ def _by_hit(cut: Selection, by: GroupBy) -> tuple[list[Ints], dict[str, Floats]]
     found |= {name: sums(groups[name], n) for name in END_COLUMNS if by.wants(name)}
     if with_goal:
         found |= _goal_by_hit(cut, places["converting"], groups["converting"], n)
+    found[PRESENCE] = _presence(groups.values(), n)
     return space.labels, found
 
 
-def _visits_having(cut: Selection, by: GroupBy, pairs: tuple[Array, Array], places: dict[str, Rows], groups: dict[str, Ints], n: int) -> dict[str, Floats]:
+def _visits_having(cut: Selection, by: GroupBy, pairs: tuple[Array, Array], places: dict[str, Rows], groups: dict[str, Ints], n: int) -> dict[str, Array]:
     """Sums over the visits that started in the period and have such a hit anywhere. `pairs`: visits and values of hits in the period."""
     visit_of = cut.shard.derived.visit_of
 
@@ -210,7 +246,7 @@ def _rows_of_converting(cut: Selection) -> Rows:
     return cut.shard.rows_of_visits(np.flatnonzero(mattering).astype(np.int32))
 
 
-def _goal_by_hit(cut: Selection, rows: Rows, groups: Ints, n: int) -> dict[str, Floats]:
+def _goal_by_hit(cut: Selection, rows: Rows, groups: Ints, n: int) -> dict[str, Array]:
     """Conversions count under a value from the visit's first hit with it on.
 
     For each visit and value the conversions behind that first hit are a stretch of the visit's conversions, so two look-ups count them; a

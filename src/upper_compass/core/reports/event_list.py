@@ -2,19 +2,18 @@
 
 from __future__ import annotations
 
-from collections import Counter, defaultdict
-from collections.abc import Sequence
+from collections import defaultdict
 
 import numpy as np
 import polars as pl
 from pydantic import BaseModel
 
-from upper_compass.core.dataset.coded_hits import Codes
 from upper_compass.core.dataset.conversions import money
-from upper_compass.core.dataset.lookups import DimensionLookups
-from upper_compass.core.dataset.shard import Shard
+from upper_compass.core.dataset.visits import Rows
 from upper_compass.core.definitions.hits import EVENTS_BY_ITSELF, Kind
 from upper_compass.core.definitions.site_rules import SiteRules
+from upper_compass.core.engine.context import ReportContext
+from upper_compass.core.engine.protocol import Counting, Tally, tallied
 from upper_compass.core.engine.selection import ReportFilter, Selection
 
 PAGES, VALUES = 3, 5
@@ -56,18 +55,15 @@ class EventOut(BaseModel):
     props: list[PropOut]
 
 
-def events(shards: Sequence[Shard], ask: ReportFilter, rules: SiteRules) -> list[EventOut]:
+def events(reading: ReportContext, ask: ReportFilter, rules: SiteRules) -> list[EventOut]:
     """Every event that ever arrived, the most frequent of the period first, hidden ones last."""
-    parts = [_of_shard(Selection(shard, ask)) for shard in shards]
-    figures = pl.concat([part[0] for part in parts]).group_by("sent").agg(pl.col("times", "value").sum(), pl.col("last").max())
-    pages = pl.concat([part[1] for part in parts]).group_by("sent", "page").agg(pl.col("times").sum())
-    props = pl.concat([part[2] for part in parts]).group_by("sent", "key", "value").agg(pl.col("times").sum())
+    asked = (_figures, _by_page, _by_property, _people)
+    figures, pages, props, people = (tally.as_texts().frame for tally in reading.tally(ask, *(Counting(one) for one in asked)))
     grouped: dict[str, list[str]] = defaultdict(list)
     for sent in sorted(figures["sent"]):
         grouped[rules.event_name(sent)].append(sent)
-    people = _people(shards, ask)
+    counted = dict(people.select("shown", "people").iter_rows())
     notes = {note.name: note for note in rules.events}
-    passive = _passive(shards)
     listed = []
     for name, sent in grouped.items():
         own = figures.filter(pl.col("sent").is_in(sent))
@@ -76,11 +72,11 @@ def events(shards: Sequence[Shard], ask: ReportFilter, rules: SiteRules) -> list
             EventOut(
                 name=name,
                 sent_as=sent,
-                people=people.get(name, 0),
+                people=counted.get(name, 0),
                 times=int(own["times"].sum()),
                 value=float(own["value"].sum()),
                 last=own["last"].max(),
-                passive=passive[sent[0]],
+                passive=rules.is_passive(sent[0]),
                 by_itself=EVENTS_BY_ITSELF.issuperset(sent),
                 hidden=bool(note and note.hidden),
                 description=note.description if note else "",
@@ -91,61 +87,44 @@ def events(shards: Sequence[Shard], ask: ReportFilter, rules: SiteRules) -> list
     return sorted(listed, key=lambda one: (one.hidden, -one.times, one.name))
 
 
-def _of_shard(cut: Selection) -> tuple[pl.DataFrame, pl.DataFrame, pl.DataFrame]:
-    """By name as sent: times, value, last; times by page; times by property and value. People are counted by the name that is shown, see `_people`."""
-    shard, lookups = cut.shard, cut.shard.lookups
+def _events(cut: Selection) -> Rows:
+    """Rows of the events of the period."""
+    return cut.rows[cut.kind(cut.rows) == Kind.event]
+
+
+def _figures(cut: Selection) -> Tally:
+    """By name as sent: times and value in the period; the last moment over all history."""
+    shard, rows = cut.shard, _events(cut)
     sent = shard.hit("name")
-    ever = np.flatnonzero((shard.derived.kind == Kind.event) & ~np.isin(shard.hit("visitor"), shard.tombstoned))
-    last = pl.DataFrame({"code": sent[ever], "last": shard.hit("at")[ever]}).group_by("code").agg(pl.col("last").max())
-    rows = cut.rows[cut.kind(cut.rows) == Kind.event]
-    table = pl.DataFrame({
-        "code": sent[rows], "value": money(shard.hits, rows, lookups), "page": lookups["page"][shard.hit("url")[rows]], "props": shard.hit("props")[rows],
-    })  # fmt: skip
-    counted = last.join(table.group_by("code").agg(pl.len().alias("times"), pl.col("value").sum()), on="code", how="left").fill_null(0)
-    names = lookups.dictionaries["name"]
-
-    def by(column: str, texts: pl.Series) -> pl.DataFrame:
-        found = table.group_by("code", column).agg(pl.len().alias("times"))
-        return found.select(names.decode(found["code"].to_numpy()).alias("sent"), texts.gather(found[column]).alias(column), pl.col("times").cast(pl.Int64))
-
-    figures = counted.select(names.decode(counted["code"].to_numpy()).alias("sent"), pl.col("times").cast(pl.Int64), "value", "last")
-    return figures, by("page", lookups.labels.texts), _props_of_shard(table, lookups)
+    ever = np.flatnonzero(shard.derived.kind == Kind.event)
+    last = pl.DataFrame({"sent": sent[ever], "last": shard.hit("at")[ever]}).with_columns(pl.lit(0, pl.Int64).alias("times"), pl.lit(0.0).alias("value"))
+    now = pl.DataFrame({"sent": sent[rows], "value": money(shard.hits, rows, shard.lookups)})
+    counted = now.with_columns(pl.lit(1, pl.Int64).alias("times"), pl.lit(None, pl.Int64).alias("last")).select(last.columns)
+    return tallied(pl.concat([last, counted]), {"sent": shard.lookups.dictionaries["name"]}, sums=("times", "value"), maxima=("last",))
 
 
-def _props_of_shard(table: pl.DataFrame, lookups: DimensionLookups) -> pl.DataFrame:
-    """How often each name was sent with each property (`key`) and `value`."""
-    properties = lookups.properties
-    sets = table.group_by("code", "props").agg(pl.len().cast(pl.Int64).alias("times"))
-    values = sets.join(properties.rows, left_on="props", right_on="set").group_by("code", "key", "label").agg(pl.col("times").sum())
-    return pl.DataFrame({
-        "sent": lookups.dictionaries["name"].decode(values["code"].to_numpy()), "key": properties.keys.decode(values["key"].to_numpy()),
-        "value": lookups.labels.decode(values["label"].to_numpy()), "times": values["times"],
-    })  # fmt: skip
+def _by_page(cut: Selection) -> Tally:
+    """Times by name as sent and page."""
+    shard, rows, lookups = cut.shard, _events(cut), cut.shard.lookups
+    table = pl.DataFrame({"sent": shard.hit("name")[rows], "page": lookups["page"][shard.hit("url")[rows]]})
+    return tallied(table, {"sent": lookups.dictionaries["name"], "page": lookups.labels}, count="times")
 
 
-def _people(shards: Sequence[Shard], ask: ReportFilter) -> dict[str, int]:
-    """Distinct visitors by the name that is shown; a visitor's hits lie in one shard, so shards add up."""
-    counted: Counter[str] = Counter()
-    for shard in shards:
-        cut = Selection(shard, ask)
-        rows = cut.rows[cut.kind(cut.rows) == Kind.event]
-        if not len(rows):
-            continue
-        shown = _shown(shard)[shard.hit("name")[rows]]
-        pairs = pl.DataFrame({"visitor": shard.hit("visitor")[rows], "shown": shown}).unique().group_by("shown").agg(pl.len().alias("people"))
-        counted.update(dict(zip(shard.lookups.labels.decode(pairs["shown"].to_numpy()), pairs["people"], strict=True)))
-    return dict(counted)
+def _by_property(cut: Selection) -> Tally:
+    """Times by name as sent, property (`key`) and `value`."""
+    shard, rows, lookups = cut.shard, _events(cut), cut.shard.lookups
+    sets = pl.DataFrame({"sent": shard.hit("name")[rows], "set": shard.hit("props")[rows]}).group_by("sent", "set").agg(pl.len().cast(pl.Int64).alias("times"))
+    values = sets.join(lookups.properties.rows, on="set").rename({"label": "value"})
+    return tallied(values, {"sent": lookups.dictionaries["name"], "key": lookups.properties.keys, "value": lookups.labels}, sums=("times",))
 
 
-def _shown(shard: Shard) -> Codes:
-    """The name that is shown by code of the name as sent, hidden events too."""
-    names = shard.lookups.dictionaries["name"].texts
-    return shard.lookups.labels.encode(pl.Series([shard.lookups.rules.event_name(name) for name in names], dtype=pl.String))
-
-
-def _passive(shards: Sequence[Shard]) -> dict[str, bool]:
-    lookups = shards[0].lookups
-    return dict(zip(lookups.dictionaries["name"].texts, lookups["passive"].tolist(), strict=True))
+def _people(cut: Selection) -> Tally:
+    """Distinct visitors by the name that is shown, hidden events too."""
+    shard, rows, lookups = cut.shard, _events(cut), cut.shard.lookups
+    names = lookups.dictionaries["name"].texts
+    shown = lookups.labels.encode(pl.Series([lookups.rules.event_name(name) for name in names], dtype=pl.String))
+    pairs = pl.DataFrame({"visitor": shard.hit("visitor")[rows], "shown": shown[shard.hit("name")[rows]]}).unique()
+    return tallied(pairs, {"shown": lookups.labels}, count="people")
 
 
 def _commonest(table: pl.DataFrame, column: str, most: int) -> list[ValueCount]:

@@ -5,17 +5,19 @@ Hits of robots and of the site's own people are among the newest, marked: whoeve
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-
 import numpy as np
+import polars as pl
 from pydantic import BaseModel
 
-from upper_compass.core.dataset.coded_hits import Bools, Codes, Ints
+from upper_compass.core.dataset.coded_hits import Codes, Ints
 from upper_compass.core.dataset.shard import Shard
-from upper_compass.core.dataset.visits import NO_VISIT, Rows
+from upper_compass.core.dataset.visits import Rows
 from upper_compass.core.definitions.hits import Kind
+from upper_compass.core.engine.context import ReportContext
 from upper_compass.core.engine.dimensions import DIMENSIONS
-from upper_compass.core.reports.records import HitRecord, hit_records
+from upper_compass.core.engine.protocol import Counting, Tally, listed, tallied
+from upper_compass.core.engine.selection import ReportFilter, Selection
+from upper_compass.core.reports.records import HitRecord, hit_frame, hit_records
 
 FIVE_MINUTES, THIRTY_MINUTES = 300_000, 1_800_000
 MAX_LISTED = 8
@@ -48,77 +50,87 @@ class LiveUpdate(BaseModel):
     present: ActiveVisitors
 
 
-def newest_seq(shards: Sequence[Shard]) -> int:
+def newest_seq(reading: ReportContext) -> int:
     """Number of the newest hit, 0 without any."""
-    return max((int(shard.hit("seq").max()) for shard in shards if len(shard.hits)), default=0)
+    return max((_newest_of(shard) for shard in reading.shards.each_once), default=0)
 
 
-def arrivals(shards: Sequence[Shard], after: int, limit: int, visitor: str | None = None) -> tuple[list[HitRecord], int]:
+def _newest_of(shard: Shard) -> int:
+    newest: int = shard.kept("newest", lambda: int(shard.hit("seq").max()) if len(shard.hits) else 0)
+    return newest
+
+
+def arrivals(reading: ReportContext, after: int, limit: int, visitor: str | None = None) -> tuple[list[HitRecord], int]:
     """Hits that arrived after number `after`, newest first, at most `limit`; and how many there are beyond these.
 
     Only those of one visitor where one is named.
     """
-    found: list[HitRecord] = []
-    count = 0
-    for shard in shards:
-        rows = np.flatnonzero(shard.hit("seq") > after)
-        if visitor is not None:
-            code = shard.lookups.dictionaries["visitor"].find(visitor)
-            rows = rows[shard.hit("visitor")[rows] == code] if code is not None else rows[:0]
-        rows = rows[_stands(shard, rows)]
-        count += len(rows)
-        newest = np.argsort(shard.hit("seq")[rows])[::-1][:limit]
-        found += hit_records(shard, rows[newest].astype(np.int32))
-    found = sorted(found, key=lambda one: -one.seq)[:limit]
-    return found, count - len(found)
+    ask = ReportFilter(0, 2**62, with_excluded=True, keep=False)
+    given = (after, limit, visitor)
+    newest, counted = reading.tally(ask, Counting(_arrived, given, additive=False), Counting(_arrived_count, given, additive=False))
+    found = hit_records(newest.frame.sort("seq", descending=True).head(limit))
+    return found, int(counted.frame["hits"].sum()) - len(found)
 
 
-def _stands(shard: Shard, rows: Ints) -> Bools:
-    """Whether each hit is still read from this shard; a visitor who was taken over is read from another."""
-    return ~np.isin(shard.hit("visitor")[rows], shard.tombstoned)
+def _rows_after(shard: Shard, after: int, visitor: str | None) -> Rows:
+    """Rows of the hits that came after a number and are still read from this shard: a visitor who was taken over is read from another."""
+    if _newest_of(shard) <= after:
+        return np.empty(0, np.int32)
+    rows = np.flatnonzero(shard.hit("seq") > after).astype(np.int32)
+    if visitor is not None:
+        code = shard.lookups.dictionaries["visitor"].find(visitor)
+        rows = rows[shard.hit("visitor")[rows] == code] if code is not None else rows[:0]
+    return rows[~np.isin(shard.hit("visitor")[rows], shard.tombstoned)]
 
 
-def present(shards: Sequence[Shard], now: int) -> ActiveVisitors:
+def _arrived(cut: Selection, after: int, limit: int, visitor: str | None) -> Tally:
+    """The newest hits."""
+    rows = _rows_after(cut.shard, after, visitor)
+    newest = np.argsort(cut.shard.hit("seq")[rows])[::-1][:limit]
+    return listed(hit_frame(cut.shard, rows[newest]), ["seq"])
+
+
+def _arrived_count(cut: Selection, after: int, _limit: int, visitor: str | None) -> Tally:
+    """How many hits arrived."""
+    return tallied(pl.DataFrame({"hits": [len(_rows_after(cut.shard, after, visitor))]}), {}, sums=("hits",))
+
+
+def present(reading: ReportContext, now: int) -> ActiveVisitors:
     """Who is on the site at `now` (ms), robots and own traffic left out."""
-    five, pages, sources, events = 0, _Counts(), _Counts(), _Counts()
-    thirty = 0
-    for shard in shards:
-        rows = np.flatnonzero((shard.hit("at") > now - THIRTY_MINUTES) & (shard.hit("at") <= now + FIVE_MINUTES)).astype(np.int32)
-        visit = shard.derived.visit_of[rows]
-        rows = rows[(visit != NO_VISIT) & (shard.valid & ~shard.visit("excluded"))[visit]] if len(shard.valid) else rows[:0]
-        if not len(rows):
-            continue
-        visitor = shard.hit("visitor")[rows]
-        thirty += len(np.unique(visitor))
-        five += len(np.unique(visitor[shard.hit("at")[rows] > now - FIVE_MINUTES]))
-        views = rows[shard.derived.kind[rows] == Kind.view]
-        pages.add(shard, DIMENSIONS["page"].read(shard, _last_of_each(shard, views)))
-        last = _last_of_each(shard, rows)
-        sources.add(shard, DIMENSIONS["source"].read(shard, shard.derived.visit_of[last]))
-        done = rows[shard.derived.kind[rows] == Kind.event]
-        names = DIMENSIONS["event"].read(shard, done)
-        pairs = np.unique(np.stack([shard.hit("visitor")[done].astype(np.int64), names.astype(np.int64)]), axis=1)
-        events.add(shard, pairs[1][pairs[1] > 0])  # hidden events have no name here
-    return ActiveVisitors(five=five, thirty=thirty, pages=pages.listed(), sources=sources.listed(), events=events.listed())
+    ask = ReportFilter(now - THIRTY_MINUTES + 1, now + FIVE_MINUTES + 1, keep=False)
+    counted = reading.tally(ask, Counting(_present, (now,)))[0].as_texts().frame
+    by = counted.sort("visitors", "value", descending=[True, False]).partition_by("of", as_dict=True)
+
+    def ranked(of: str) -> list[RankedValue]:
+        rows = by[(of,)].head(MAX_LISTED).select("value", "visitors").iter_rows() if (of,) in by else []
+        return [RankedValue(value=value, visitors=visitors) for value, visitors in rows]
+
+    five, thirty = (sum(one.visitors for one in ranked(of)) for of in ("five", "thirty"))
+    return ActiveVisitors(five=five, thirty=thirty, pages=ranked("page"), sources=ranked("source"), events=ranked("event"))
+
+
+def _present(cut: Selection, now: int) -> Tally:
+    """Distinct visitors by what they are counted `of`, and its value: the minutes, the page they saw last, their source, the events they did."""
+    shard, rows = cut.shard, cut.rows
+    labels = shard.lookups.labels
+    visitor = shard.hit("visitor")
+    views, done = (rows[shard.derived.kind[rows] == kind] for kind in (Kind.view, Kind.event))
+    last = _last_of_each(shard, rows)
+    recent = rows[shard.hit("at")[rows] > now - FIVE_MINUTES]
+    names = DIMENSIONS["event"].read(shard, done)
+    pairs = np.unique(np.stack([visitor[done].astype(np.int64), names.astype(np.int64)]), axis=1)
+    found: dict[str, Codes | Ints] = {
+        "five": np.zeros(len(np.unique(visitor[recent])), np.uint32),
+        "thirty": np.zeros(len(last), np.uint32),
+        "page": DIMENSIONS["page"].read(shard, _last_of_each(shard, views)),
+        "source": DIMENSIONS["source"].read(shard, shard.derived.visit_of[last]),
+        "event": pairs[1][pairs[1] > 0],  # hidden events have no name here
+    }
+    table = pl.concat([pl.DataFrame({"value": codes}, schema={"value": pl.UInt32}).with_columns(pl.lit(of).alias("of")) for of, codes in found.items()])
+    return tallied(table, {"of": None, "value": labels}, count="visitors")
 
 
 def _last_of_each(shard: Shard, rows: Rows) -> Rows:
     """The last of the rows of each visitor; rows stand by visitor and time."""
     visitor = shard.hit("visitor")[rows]
     return rows[np.append(visitor[1:] != visitor[:-1], np.ones(min(len(rows), 1), bool))]
-
-
-class _Counts:
-    """Visitors by word, over several shards."""
-
-    def __init__(self) -> None:
-        self._by_word: dict[str, int] = {}
-
-    def add(self, shard: Shard, codes: Codes | Ints) -> None:
-        values, counts = np.unique(codes, return_counts=True)
-        for value, count in zip(shard.lookups.labels.decode(values), counts.tolist(), strict=True):
-            self._by_word[value] = self._by_word.get(value, 0) + count
-
-    def listed(self) -> list[RankedValue]:
-        largest = sorted(self._by_word.items(), key=lambda pair: (-pair[1], pair[0]))[:MAX_LISTED]
-        return [RankedValue(value=value, visitors=count) for value, count in largest]

@@ -9,6 +9,7 @@ import numpy as np
 import polars as pl
 from pydantic import BaseModel
 
+from upper_compass.core.dataset.conversions import Conversions
 from upper_compass.core.dataset.shard import Shard
 from upper_compass.core.dataset.traffic_sources import Tags
 from upper_compass.core.dataset.visits import NO_VISIT, REPEATED_ORDER, Rows
@@ -91,10 +92,8 @@ def _of_visits(shard: Shard, visits: Rows, names: tuple[str, ...]) -> list[pl.Se
     return [word(name) for name in names]
 
 
-def hit_records(shard: Shard, rows: Rows) -> list[HitRecord]:
-    """Hits in the order of the rows."""
-    if not len(rows):
-        return []
+def hit_frame(shard: Shard, rows: Rows) -> pl.DataFrame:
+    """Hits in the order of the rows, texts as texts, a row each: the columns of HitRecord, `kind` as a number, `props` and `fields` as JSON."""
     visit = shard.derived.visit_of[rows]
     numbers = np.zeros(len(rows), np.int64)
     numbers[visit != NO_VISIT] = shard.visit("number")[visit[visit != NO_VISIT]]
@@ -107,22 +106,34 @@ def hit_records(shard: Shard, rows: Rows) -> list[HitRecord]:
         *_of_visits(shard, visit, (*_SOURCE_WORDS, *_PLACE_WORDS)),
     )
     renamed = {note.name: note.shown_as for note in shard.lookups.rules.events if note.shown_as}
-    table = table.with_columns(pl.col("name").replace(renamed))
+    return table.with_columns(pl.col("name").replace(renamed))
+
+
+def hit_records(hits: pl.DataFrame) -> list[HitRecord]:
+    """The rows of `hit_frame`, and what other columns it was given are passed over."""
+    names = list(HitRecord.model_fields)
 
     def told(row: dict[str, Any]) -> HitRecord:
         details = {name: json.loads(row[name]) if row[name] else {} for name in ("props", "fields")}
         return HitRecord.model_construct(None, **row | details | {"kind": Kind(row["kind"]).name})
 
-    return [told(row) for row in table.iter_rows(named=True)]
+    return [told(row) for row in hits.select(names).iter_rows(named=True)]
 
 
-def visit_records(shard: Shard, visits: Rows) -> list[VisitRecord]:
-    """Visits in the order given."""
-    if not len(visits):
-        return []
+def visit_frame(shard: Shard, visits: Rows, counted: Conversions) -> pl.DataFrame:
+    """Visits in the order given (any), a row each: the columns of VisitRecord, with their conversions."""
+    of = counted.visit
+    low, high = np.searchsorted(of, visits, side="left"), np.searchsorted(of, visits, side="right")
+    running = np.concatenate([[0.0], np.cumsum(counted.value)])
     plain = shard.derived.visits[pl.Series(visits)]
-    table = plain.select(
+    return plain.select(
         "number", "start", (pl.col("end") - pl.col("start")).alias("duration"), "engaged", "views", "bounce", "excluded",
-        shard.lookups.dictionaries["visitor"].decode(plain["visitor"].to_numpy()).alias("visitor"), *_of_visits(shard, visits, _VISIT_WORDS),
+        shard.lookups.dictionaries["visitor"].decode(plain["visitor"].to_numpy()).alias("visitor"),
+        pl.Series("conversions", high - low, dtype=pl.Int64), pl.Series("value", running[high] - running[low], dtype=pl.Float64),
+        *_of_visits(shard, visits, _VISIT_WORDS),
     )  # fmt: skip
-    return [VisitRecord.model_construct(None, **row, conversions=0, value=0.0) for row in table.iter_rows(named=True)]
+
+
+def visit_records(visits: pl.DataFrame) -> list[VisitRecord]:
+    """The rows of `visit_frame`, and what other columns it was given are passed over."""
+    return [VisitRecord.model_construct(None, **row) for row in visits.select(list(VisitRecord.model_fields)).iter_rows(named=True)]

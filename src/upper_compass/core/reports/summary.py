@@ -7,13 +7,12 @@
 
 from __future__ import annotations
 
-from typing import Annotated
-
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict
 
 from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.periods import Period
-from upper_compass.core.definitions.requests import DimensionFilter, TableRequest
+from upper_compass.core.definitions.requests import Column, GoalId, TableRequest
+from upper_compass.core.definitions.segments import Segment
 from upper_compass.core.engine.context import ReportContext
 from upper_compass.core.engine.statistics import FEW
 from upper_compass.core.reports.tables import table
@@ -31,8 +30,8 @@ class AnswerRequest(BaseModel):
 
     model_config = ConfigDict(extra="forbid")
     period: Period
-    goal: Annotated[int, Field(ge=1, le=2**31 - 1)]
-    filters: Annotated[list[DimensionFilter], Field(max_length=20)] = []
+    goal: GoalId
+    segment: Segment | None = None
 
 
 class Phrase(BaseModel):
@@ -96,10 +95,11 @@ def _beginnings(pages: list[tuple[str, int]], total: int, what: str | None) -> l
 
 
 def _largest(reading: ReportContext, request: AnswerRequest, goal: Goal, dimension: str) -> tuple[list[tuple[str, int]], int]:
-    asked = TableRequest(period=request.period, versus="none", dimensions=[dimension], measures=["conversions"], filters=request.filters, limit=20)
-    found = table(reading, asked, goal)
-    rows = [(row.keys[0], int(row.values["conversions"] or 0)) for row in found.rows]
-    return rows, int(found.total.values["conversions"] or 0)
+    column = Column(id="conversions", measure="conversions")
+    asked = TableRequest(period=request.period, versus="none", goal=request.goal, dimensions=[dimension], columns=[column], segment=request.segment, limit=20)
+    found = table(reading, asked, {request.goal: goal})
+    counts = [int(count or 0) for count in found.columns[0].values]
+    return list(zip((row[0] for row in found.rows), counts, strict=True)), int(found.total[0].values[0] or 0)
 
 
 def _leading(rows: list[tuple[str, int]], total: int) -> tuple[list[str], float]:

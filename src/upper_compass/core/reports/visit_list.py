@@ -2,24 +2,30 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from dataclasses import replace
 from typing import Annotated
 
 import numpy as np
+import polars as pl
 from pydantic import BaseModel, ConfigDict, Field
 
-from upper_compass.core.dataset.coded_hits import Ints
-from upper_compass.core.dataset.shard import Shard, ranges
+from upper_compass.core.dataset.shard import ranges
 from upper_compass.core.dataset.traffic_sources import Explanation
 from upper_compass.core.dataset.visits import Rows
 from upper_compass.core.definitions.goals import Goal
+from upper_compass.core.definitions.hits import Kind
 from upper_compass.core.definitions.periods import Period
-from upper_compass.core.definitions.requests import DimensionFilter
+from upper_compass.core.definitions.requests import GoalId
+from upper_compass.core.definitions.segments import Segment
+from upper_compass.core.engine.context import ReportContext
+from upper_compass.core.engine.protocol import Counting, Tally, listed
 from upper_compass.core.engine.selection import ReportFilter, Selection
-from upper_compass.core.reports.records import HitRecord, VisitRecord, hit_records, visit_records
+from upper_compass.core.engine.tally import GroupBy
+from upper_compass.core.reports.records import HitRecord, VisitRecord, hit_frame, hit_records, visit_frame, visit_records
 
 MAX_HITS = 2_000
 MAX_VISITS = 200
+_VISIT = ("visitor", "number")
 
 
 class VisitsRequest(BaseModel):
@@ -27,8 +33,8 @@ class VisitsRequest(BaseModel):
 
     model_config = ConfigDict(extra="forbid")
     period: Period
-    goal: Annotated[int, Field(ge=1, le=2**31 - 1)] | None = None
-    filters: Annotated[list[DimensionFilter], Field(max_length=20)] = []
+    goal: GoalId | None = None
+    segment: Segment | None = None
     with_excluded: bool = False
     limit: Annotated[int, Field(ge=1, le=MAX_VISITS)] = 50
     after: Annotated[str | None, Field(pattern=r"^\d{1,18}\.\d{1,18}$")] = None
@@ -53,25 +59,18 @@ class VisitDetail(BaseModel):
     others: list[VisitRecord]
 
 
-def latest_visits(shards: Sequence[Shard], ask: ReportFilter, limit: int, after: str | None) -> VisitsResult:
+def latest_visits(reading: ReportContext, ask: ReportFilter, limit: int, after: str | None) -> VisitsResult:
     """The newest visits that fit the question, with their conversions of its goal."""
-    found: list[tuple[int, int, VisitRecord]] = []
-    count = 0
-    for shard in shards:
-        cut = Selection(shard, ask)
-        count += len(cut.visits)
-        chosen = _newest(shard, cut.visits, limit + 1, after)
-        first = shard.hit("seq")[shard.visit("first_row")[chosen]]
-        visits = visit_records(shard, chosen)
-        _add_conversions(cut, chosen, visits)
-        found += zip(shard.visit("start")[chosen].tolist(), first.tolist(), visits, strict=True)
-    found.sort(key=lambda one: one[:2], reverse=True)
-    shown = found[:limit]
-    following = f"{shown[-1][0]}.{shown[-1][1]}" if len(found) > limit else None
-    return VisitsResult(visits=[visit for _, _, visit in shown], count=count, next=following)
+    count = int(reading.tally(replace(ask, goal=None), GroupBy(columns=frozenset({"visits"})))[0].frame["visits"].sum())
+    found = reading.tally(ask, Counting(_newest, (limit + 1, after), additive=False))[0].frame.sort("start", "seq", descending=True)
+    shown = found.head(limit)
+    following = f"{shown['start'][-1]}.{shown['seq'][-1]}" if len(found) > limit else None
+    return VisitsResult(visits=visit_records(shown), count=count, next=following)
 
 
-def _newest(shard: Shard, visits: Rows, limit: int, after: str | None) -> Rows:
+def _newest(cut: Selection, limit: int, after: str | None) -> Tally:
+    """The newest visits, `seq` the number of the first hit of each."""
+    shard, visits = cut.shard, cut.visits
     start, seq = shard.visit("start")[visits], shard.hit("seq")[shard.visit("first_row")[visits]]
     if after is not None:
         then, number = (int(part) for part in after.split("."))
@@ -81,52 +80,60 @@ def _newest(shard: Shard, visits: Rows, limit: int, after: str | None) -> Rows:
         least = np.partition(start, len(start) - limit)[len(start) - limit]
         kept = start >= least
         visits, start, seq = visits[kept], start[kept], seq[kept]
-    return visits[np.lexsort((seq, start))[::-1][:limit]]
+    newest = np.lexsort((seq, start))[::-1][:limit]
+    return listed(visit_frame(shard, visits[newest], cut.conversions).with_columns(pl.Series("seq", seq[newest])), _VISIT)
 
 
-def _add_conversions(cut: Selection, chosen: Rows, visits: list[VisitRecord]) -> None:
-    of = cut.conversions.visit
-    low, high = np.searchsorted(of, chosen, side="left"), np.searchsorted(of, chosen, side="right")
-    for visit, a, b in zip(visits, low.tolist(), high.tolist(), strict=True):
-        visit.conversions = b - a
-        visit.value = float(cut.conversions.value[a:b].sum())
-
-
-def visit_detail(shards: Sequence[Shard], visitor: str, number: int, goal: Goal | None) -> VisitDetail | None:
+def visit_detail(reading: ReportContext, visitor: str, number: int, goal: Goal | None) -> VisitDetail | None:
     """One visit of a visitor by its number, or None when there is no such visit."""
-    for shard in shards:
-        code = shard.lookups.dictionaries["visitor"].find(visitor)
-        if code is None:
-            return None
-        theirs = ranges(shard.visit("visitor"), np.array([code], np.uint32))
-        theirs = theirs[shard.valid[theirs]]
-        if len(theirs) < number:
-            continue
-        visit = theirs[number - 1]
-        rows = shard.rows_of_visits(np.array([visit], np.int32))
-        rows = rows[shard.derived.visit_of[rows] == visit]
-        cut = Selection(shard, ReportFilter(0, 2**62, goal, with_excluded=True))
-        told = visit_records(shard, theirs.astype(np.int32))
-        _add_conversions(cut, theirs.astype(np.int32), told)
-        return VisitDetail(
-            visit=told[number - 1],
-            hits=hit_records(shard, rows[:MAX_HITS]),
-            hits_left_out=max(len(rows) - MAX_HITS, 0),
-            conversions=_conversions(cut, rows),
-            why=_why(shard, int(shard.visit("entry")[visit])),
-            others=[one for one in told if one.number != number][-MAX_VISITS:],
-        )
-    return None
+    ask = ReportFilter(0, 2**62, goal, with_excluded=True, keep=False)
+    of_visitor, of_visit = (Counting(_of_visitor, (visitor,), additive=False), Counting(_hits_of, (visitor, number), additive=False))
+    visits, hits = (tally.frame for tally in reading.tally(ask, of_visitor, of_visit))
+    told = visit_records(visits.sort("number"))
+    visit = next((one for one in told if one.number == number), None)
+    if visit is None:
+        return None
+    hits = hits.sort("place")
+    first = hits.filter(pl.col("kind") == int(Kind.view)).head(1)
+    address = first.select("url", "referrer").row(0) if len(first) else ("", "")
+    return VisitDetail(
+        visit=visit,
+        hits=hit_records(hits),
+        hits_left_out=sum(hits["of"].head(1).to_list()) - len(hits),
+        conversions=dict(hits.filter(pl.col("converted")).select("seq", "worth").iter_rows()),
+        why=reading.shards.lookups.traffic_sources.explain(*address),
+        others=[one for one in told if one.number != number][-MAX_VISITS:],
+    )
 
 
-def _conversions(cut: Selection, rows: Rows) -> dict[int, float]:
-    inside: Ints = np.flatnonzero(np.isin(cut.conversions.row, rows))
-    seq = cut.shard.hit("seq")[cut.conversions.row[inside]]
-    return dict(zip(seq.tolist(), cut.conversions.value[inside].tolist(), strict=True))
+def _visits_of(cut: Selection, visitor: str) -> Rows:
+    """The visits of a visitor that are read from this shard."""
+    code = cut.shard.lookups.dictionaries["visitor"].find(visitor)
+    if code is None:
+        return np.empty(0, np.int32)
+    theirs = ranges(cut.shard.visit("visitor"), np.array([code], np.uint32))
+    return theirs[cut.shard.valid[theirs]]
 
 
-def _why(shard: Shard, entry: int) -> Explanation:
-    if entry < 0:
-        return shard.lookups.traffic_sources.explain("", "")
-    url, referrer = (shard.lookups.dictionaries[name].decode(shard.hit(name)[[entry]])[0] for name in ("url", "referrer"))
-    return shard.lookups.traffic_sources.explain(url, referrer)
+def _of_visitor(cut: Selection, visitor: str) -> Tally:
+    """All visits of a visitor."""
+    return listed(visit_frame(cut.shard, _visits_of(cut, visitor), cut.conversions), _VISIT)
+
+
+def _hits_of(cut: Selection, visitor: str, number: int) -> Tally:
+    """The first hits of one visit in order (`place`), `of` how many; whether each `converted`, and its `worth`."""
+    shard = cut.shard
+    visit = _visits_of(cut, visitor)[number - 1 : number]
+    rows = shard.rows_of_visits(visit)
+    count = len(rows)
+    rows = rows[:MAX_HITS]
+    place = np.searchsorted(cut.conversions.row, rows)
+    worth = np.full(len(rows), np.nan)
+    inside = np.flatnonzero(place < len(cut.conversions.row))
+    inside = inside[cut.conversions.row[place[inside]] == rows[inside]]
+    worth[inside] = cut.conversions.value[place[inside]]
+    table = hit_frame(shard, rows).with_columns(
+        pl.Series("place", np.arange(len(rows)), dtype=pl.Int64), pl.lit(count, pl.Int64).alias("of"),
+        pl.Series("converted", ~np.isnan(worth)), pl.Series("worth", worth),
+    )  # fmt: skip
+    return listed(table, ["seq"])

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import json
-from collections import Counter, defaultdict
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 import polars as pl
@@ -14,7 +16,8 @@ from upper_compass.core.dataset.visits import REPEATED_ORDER
 from upper_compass.core.definitions.hits import SCRIPT_ERROR, Kind
 from upper_compass.core.definitions.personal_data import MASK
 from upper_compass.core.definitions.site_rules import bare_host
-from upper_compass.core.engine.selection import ReportFilter, Selection
+from upper_compass.core.engine.protocol import Counting, Tally, tallied
+from upper_compass.core.engine.selection import Selection
 from upper_compass.core.tag_health.findings import Finding
 from upper_compass.core.tag_health.inspection import MAX_EXAMPLES, MIN_VISITS, Inspection, in_visits
 
@@ -25,10 +28,9 @@ MAX_ERRORS = 10
 
 def silences(at: Inspection) -> list[Finding]:
     """Events and goals that fell silent, against what the 28 days before lead one to expect."""
-    goal_events = {goal.match.name for _, goal in at.goals if goal.match.kind == "event"}
+    goal_events = {name for _, goal in at.goals for name in goal.match.names}
     found = []
-    for (kind, name), moments in _moments(at).items():
-        days = np.histogram(moments, bins=[*at.midnights, at.until])[0]
+    for (kind, name), days in _by_day(at).items():
         spoken = np.flatnonzero(days)
         if not len(spoken) or spoken[-1] == len(days) - 1:
             continue
@@ -49,36 +51,51 @@ def silences(at: Inspection) -> list[Finding]:
     return found
 
 
-def _moments(at: Inspection) -> dict[tuple[str, str], Ints]:
-    """When each active event and each goal came, ms."""
-    found: dict[tuple[str, str], list[Ints]] = {}
-    for shard in at.shards:
-        cut = Selection(shard, ReportFilter(at.midnights[0], at.until))
-        rows = cut.rows[cut.kind(cut.rows) == Kind.event]
-        rows = rows[~shard.lookups["passive"][shard.hit("name")[rows]].astype(bool)]
-        names = shard.lookups["event"][shard.hit("name")[rows]]
-        for code in np.unique(names[names > 0]).tolist():
-            found.setdefault(("silent event", shard.lookups.labels.texts[code]), []).append(shard.hit("at")[rows[names == code]])
-        for title, goal in at.goals:
-            counted = Selection(shard, ReportFilter(at.midnights[0], at.until, goal=goal))
-            found.setdefault(("silent goal", title), []).append(counted.conversions.at[counted.counted_conversions])
-    return {key: np.concatenate(parts) for key, parts in found.items()}
+def _by_day(at: Inspection) -> dict[tuple[str, str], Ints]:
+    """How often each active event and each goal came on each day."""
+    edges = (*at.midnights, at.until)
+    asked = [(at.history, Counting(_active_events, (edges,)), "silent event", "")]
+    asked += [(replace(at.history, goal=goal), Counting(_conversions, (edges,)), "silent goal", title) for title, goal in at.goals]
+    found: dict[tuple[str, str], Ints] = {}
+    for ask, counting, kind, title in asked:
+        rows = at.reading.tally(ask, counting)[0].as_texts().frame
+        if title:
+            found[kind, title] = np.zeros(len(edges) - 1, np.int64)
+        for name, day, times in rows.select("name", "day", "times").iter_rows():
+            found.setdefault((kind, title or name), np.zeros(len(edges) - 1, np.int64))[day] += times
+    return found
+
+
+def _days(at: Ints, edges: Sequence[int]) -> Ints:
+    return np.searchsorted(np.array(edges), at, side="right") - 1
+
+
+def _active_events(cut: Selection, edges: Sequence[int]) -> Tally:
+    """Times of events that say something about intent, by the name that is shown and `day`."""
+    shard, lookups = cut.shard, cut.shard.lookups
+    rows = cut.rows[cut.kind(cut.rows) == Kind.event]
+    rows = rows[~lookups["passive"][shard.hit("name")[rows]].astype(bool)]
+    names = lookups["event"][shard.hit("name")[rows]]
+    rows, names = rows[names > 0], names[names > 0]
+    return tallied(pl.DataFrame({"name": names, "day": _days(shard.hit("at")[rows], edges)}), {"name": lookups.labels, "day": None}, count="times")
+
+
+def _conversions(cut: Selection, edges: Sequence[int]) -> Tally:
+    """Conversions by `day`."""
+    days = _days(cut.conversions.at[cut.counted_conversions], edges)
+    return tallied(pl.DataFrame({"day": days}).with_columns(pl.lit("").alias("name")), {"name": None, "day": None}, count="times")
 
 
 def without_script(at: Inspection) -> list[Finding]:
     """Own pages that views came from, but that were never seen themselves."""
-    came: Counter[str] = Counter()
-    seen: set[str] = set()
+    seen = set(at.counted(_pages_seen)["page"])
+    referrers = at.counted(_referrers)
+    parts = split_addresses(referrers["referrer"])
     own = {bare_host(host) for host in at.rules.hosts}
-    for cut in at.cuts:
-        shard = cut.shard
-        rows = cut.rows[cut.kind(cut.rows) == Kind.view]
-        seen.update(shard.lookups.labels.decode(np.unique(shard.lookups["page"][shard.hit("url")[rows]])))
-        codes, counts = np.unique(shard.hit("referrer")[rows], return_counts=True)
-        parts = split_addresses(shard.lookups.dictionaries["referrer"].decode(codes))
-        for host, path, count in zip(parts["host"], parts["path"], counts.tolist(), strict=True):
-            if bare_host(host or "") in own:
-                came[path] += count
+    came: Counter[str] = Counter()
+    for host, path, count in zip(parts["host"], parts["path"], referrers["views"], strict=True):
+        if bare_host(host or "") in own:
+            came[path] += count
     return [
         Finding(
             key=f"script missing {page}", kind="script missing", severity="middle", title=f"The page {page} seems to be without the code",
@@ -91,18 +108,22 @@ def without_script(at: Inspection) -> list[Finding]:
     ]  # fmt: skip
 
 
+def _pages_seen(cut: Selection) -> Tally:
+    """Views by page."""
+    lookups, rows = cut.shard.lookups, cut.rows[cut.kind(cut.rows) == Kind.view]
+    return tallied(pl.DataFrame({"page": lookups["page"][cut.shard.hit("url")[rows]]}), {"page": lookups.labels}, count="views")
+
+
+def _referrers(cut: Selection) -> Tally:
+    """Views by referrer."""
+    rows = cut.rows[cut.kind(cut.rows) == Kind.view]
+    return tallied(pl.DataFrame({"referrer": cut.shard.hit("referrer")[rows]}), {"referrer": cut.shard.lookups.dictionaries["referrer"]}, count="views")
+
+
 def personal(at: Inspection) -> list[Finding]:
     """Hits whose address or properties were masked, by their page; a hit with both counts once."""
-    pages: Counter[str] = Counter()
-    for cut in at.cuts:
-        rows, lookups = cut.rows, cut.shard.lookups
-        masked = np.zeros(len(rows), bool)
-        for column in ("url", "props"):
-            codes, places = np.unique(cut.shard.hit(column)[rows], return_inverse=True)
-            masked |= lookups.dictionaries[column].decode(codes).str.contains(MASK, literal=True).to_numpy()[places]
-        found, counts = np.unique(lookups["page"][cut.shard.hit("url")[rows[masked]]], return_counts=True)
-        pages.update(dict(zip(lookups.labels.decode(found), counts.tolist(), strict=True)))
-    count = pages.total()
+    pages = at.counted(_masked).sort("hits", "page", descending=[True, False])
+    count = int(pages["hits"].sum())
     if not count:
         return []
     return [
@@ -110,14 +131,23 @@ def personal(at: Inspection) -> list[Finding]:
             key="personal data", kind="personal data", severity="high", title="Addresses or properties hold personal data", count=count,
             cost=f"{count:,} hits in 30 days bore an e-mail address or a phone number; it was masked before it was stored.",
             advice="Take it out where it is made: a form that is sent by POST keeps it out of the address, and no event needs it as a property.",
-            examples=[page for page, _ in pages.most_common(MAX_EXAMPLES)],
+            examples=pages["page"].head(MAX_EXAMPLES).to_list(),
         )
     ]  # fmt: skip
 
 
+def _masked(cut: Selection) -> Tally:
+    """Hits by page whose address or properties hold a mask."""
+    rows, lookups = cut.rows, cut.shard.lookups
+    masked = np.zeros(len(rows), bool)
+    for column in ("url", "props"):
+        masked |= lookups.dictionaries[column].passing(cut.shard.hit(column)[rows], "contains", MASK)
+    return tallied(pl.DataFrame({"page": lookups["page"][cut.shard.hit("url")[rows[masked]]]}), {"page": lookups.labels}, count="hits")
+
+
 def repeated(at: Inspection) -> list[Finding]:
     """Orders whose id had come before."""
-    count = sum(int((cut.kind(cut.rows) == REPEATED_ORDER).sum()) for cut in at.cuts)
+    count = int(at.counted(_repeated)["orders"].sum())
     if not count:
         return []
     times = "1 order was" if count == 1 else f"{count:,} orders were"
@@ -130,14 +160,14 @@ def repeated(at: Inspection) -> list[Finding]:
     ]  # fmt: skip
 
 
+def _repeated(cut: Selection) -> Tally:
+    """Orders whose id had come before."""
+    return tallied(pl.DataFrame({"orders": [int((cut.kind(cut.rows) == REPEATED_ORDER).sum())]}), {}, sums=("orders",))
+
+
 def robots(at: Inspection) -> list[Finding]:
     """Visits of robots, for the record."""
-    robots = 0
-    for cut in at.cuts:
-        shard = cut.shard
-        start = shard.visit("start")
-        inside = (start >= cut.ask.start) & (start < cut.ask.stop) & shard.valid
-        robots += int(shard.hit("robot")[shard.visit("first_row")[inside]].sum())
+    robots = int(at.counted(_robots)["visits"].sum())
     if not robots:
         return []
     return [
@@ -148,36 +178,54 @@ def robots(at: Inspection) -> list[Finding]:
     ]  # fmt: skip
 
 
+def _robots(cut: Selection) -> Tally:
+    """Visits of robots."""
+    shard, start = cut.shard, cut.shard.visit("start")
+    inside = (start >= cut.ask.start) & (start < cut.ask.stop) & shard.valid
+    return tallied(pl.DataFrame({"visits": [int(shard.hit("robot")[shard.visit("first_row")[inside]].sum())]}), {}, sums=("visits",))
+
+
 def script_errors(at: Inspection) -> list[Finding]:
     """Errors that scripts of the pages threw, by what they say; an error can keep a tag behind it from being told."""
-    times: Counter[str] = Counter()
-    people: Counter[str] = Counter()
-    pages: dict[str, Counter[str]] = defaultdict(Counter)
-    for cut in at.cuts:
-        shard, lookups = cut.shard, cut.shard.lookups
-        rows = cut.rows[cut.kind(cut.rows) == Kind.event]
-        rows = rows[np.isin(shard.hit("name")[rows], lookups.events_called(SCRIPT_ERROR))]
-        codes, places = np.unique(shard.hit("props")[rows], return_inverse=True)
-        said = [_message(text) for text in lookups.dictionaries["props"].decode(codes)]
-        page = lookups.labels.decode(lookups["page"][shard.hit("url")[rows]])
-        message = pl.Series(said, dtype=pl.String).gather(places)
-        table = pl.DataFrame({"message": message, "page": page, "visitor": shard.hit("visitor")[rows]})
-        for text, count in table.group_by("message").agg(pl.len()).iter_rows():
-            times[text] += count
-        for text, count in table.select("message", "visitor").unique().group_by("message").agg(pl.len()).iter_rows():
-            people[text] += count
-        for text, where, count in table.group_by("message", "page").agg(pl.len()).iter_rows():
-            pages[text][where] += count
+    by_message = at.counted(_errors).sort("times", "message", descending=[True, False]).head(MAX_ERRORS)
+    people = dict(at.counted(_people_with_errors).select("message", "people").iter_rows())
+    pages = at.counted(_pages_with_errors).sort("times", "page", descending=[True, False])
     return [
         Finding(
             key=f"script error {text}", kind="script error", severity="middle", title=f"A script of the pages fails: {text}", count=count,
             cost=f"{count:,} times in 30 days, for {people[text]:,} {'person' if people[text] == 1 else 'people'}; what comes behind it may not be told.",
-            examples=[page for page, _ in sorted(pages[text].items(), key=lambda item: (-item[1], item[0]))[:MAX_EXAMPLES]],
+            examples=pages.filter(pl.col("message") == text)["page"].head(MAX_EXAMPLES).to_list(),
             advice="Show it to whoever builds these pages; the event script error has the file and the line.",
         )
-        for text, count in sorted(times.items(), key=lambda item: (-item[1], item[0]))[:MAX_ERRORS]
+        for text, count in by_message.select("message", "times").iter_rows()
         if count >= MIN_VISITS
     ]  # fmt: skip
+
+
+def _with_errors(cut: Selection) -> pl.DataFrame:
+    """A row for each error of a script: what it says, where, to whom."""
+    shard, lookups = cut.shard, cut.shard.lookups
+    rows = cut.rows[cut.kind(cut.rows) == Kind.event]
+    rows = rows[np.isin(shard.hit("name")[rows], lookups.events_called([SCRIPT_ERROR]))]
+    codes, places = np.unique(shard.hit("props")[rows], return_inverse=True)
+    said = pl.Series([_message(text) for text in lookups.dictionaries["props"].decode(codes)], dtype=pl.String)
+    page = lookups["page"][shard.hit("url")[rows]]
+    return pl.DataFrame({"message": said.gather(places), "page": page, "visitor": shard.hit("visitor")[rows]})
+
+
+def _errors(cut: Selection) -> Tally:
+    """Times by message."""
+    return tallied(_with_errors(cut), {"message": None}, count="times")
+
+
+def _people_with_errors(cut: Selection) -> Tally:
+    """Distinct visitors by message."""
+    return tallied(_with_errors(cut).select("message", "visitor").unique(), {"message": None}, count="people")
+
+
+def _pages_with_errors(cut: Selection) -> Tally:
+    """Times by message and page."""
+    return tallied(_with_errors(cut), {"message": None, "page": cut.shard.lookups.labels}, count="times")
 
 
 def _message(props: str) -> str:

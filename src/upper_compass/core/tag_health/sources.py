@@ -11,6 +11,8 @@ import polars as pl
 
 from upper_compass.core.dataset.traffic_sources import UNSET
 from upper_compass.core.definitions.site_rules import UNSORTED, SourceField, bare_host
+from upper_compass.core.engine.protocol import Tally, tallied
+from upper_compass.core.engine.selection import Selection
 from upper_compass.core.tag_health.findings import AddAlias, Finding, IgnoreHost
 from upper_compass.core.tag_health.inspection import DAYS, MAX_EXAMPLES, MIN_VISITS, Inspection, in_visits
 
@@ -82,20 +84,9 @@ def unsorted(at: Inspection) -> list[Finding]:
 
 def referrers(at: Inspection) -> list[Finding]:
     """Own hosts that are not on the list, and pages that visitors only come back from."""
-    started: Counter[str] = Counter()
-    returns: Counter[str] = Counter()
-    gap = at.rules.visit_gap_minutes * 60_000
-    for cut in at.cuts:
-        shard, visits = cut.shard, cut.visits
-        lookups = shard.lookups
-        referral = lookups["medium"][shard.visit("traffic_source")[visits]] == lookups.word("referral")
-        visits = visits[referral]
-        before = np.maximum(visits - 1, 0)
-        back = (shard.visit("number")[visits] > 1) & (shard.visit("start")[visits] - shard.visit("end")[before] <= gap)
-        hosts = lookups["raw_source"][shard.visit("traffic_source")[visits]]
-        for counted, codes in ((started, hosts), (returns, hosts[back])):
-            distinct, counts = np.unique(codes, return_counts=True)
-            counted.update(dict(zip(lookups.labels.decode(distinct), counts.tolist(), strict=True)))
+    rows = at.counted(_referrals).select("host", "visits", "returns")
+    started = {host: count for host, count, _ in rows.iter_rows()}
+    returns = {host: count for host, _, count in rows.iter_rows()}
     own = {bare_host(host) for host in at.rules.hosts}
     found = []
     for host, count in started.items():
@@ -114,22 +105,22 @@ def referrers(at: Inspection) -> list[Finding]:
     return found
 
 
+def _referrals(cut: Selection) -> Tally:
+    """Referred visits by host, and how many of them only `returns` from it: the visitor's visit before ended within the gap."""
+    shard, visits = cut.shard, cut.visits
+    lookups = shard.lookups
+    visits = visits[lookups["medium"][shard.visit("traffic_source")[visits]] == lookups.word("referral")]
+    back = shard.visit("start")[visits] - shard.visit("end")[np.maximum(visits - 1, 0)] <= lookups.rules.visit_gap_minutes * 60_000
+    returned = ((shard.visit("number")[visits] > 1) & back).astype(np.int64)
+    hosts = lookups["raw_source"][shard.visit("traffic_source")[visits]]
+    return tallied(pl.DataFrame({"host": hosts, "returns": returned}), {"host": lookups.labels}, sums=("returns",), count="visits")
+
+
 def untagged_mail(at: Inspection) -> list[Finding]:
     """After a mail was sent (its campaign's first visit by Email), more direct visits land deep in the site than at the same hours of other days."""
-    mails, deep = [], []
-    for cut in at.cuts:
-        shard, visits = cut.shard, cut.visits
-        words, lookups = shard.lookups.labels, shard.lookups
-        traffic_source, start = shard.visit("traffic_source")[visits], shard.visit("start")[visits]
-        mailed = (lookups["channel"][traffic_source] == lookups.word("Email")) & (lookups["campaign"][traffic_source] > 0)
-        first = pl.DataFrame({"code": lookups["campaign"][traffic_source[mailed]], "sent": start[mailed]}).group_by("code").agg(pl.col("sent").min())
-        mails.append(first.select(words.decode(first["code"].to_numpy()).alias("campaign"), "sent"))
-        entry = shard.visit("entry")[visits]
-        landed = (traffic_source == 0) & (entry >= 0)
-        pages = lookups["page"][shard.hit("url")[entry[landed]]]
-        deep.append(start[landed][pages != lookups.word("/")])
-    moments = np.sort(np.concatenate(deep))
-    firsts = pl.concat(mails).group_by("campaign").agg(pl.col("sent").min()).sort("campaign")
+    deep = at.counted(_deep_landings).sort("start")
+    moments = np.repeat(deep["start"].to_numpy(), deep["visits"].to_numpy())
+    firsts = at.counted(_mails, additive=False).select("campaign", "sent").sort("campaign")
 
     def between(start: int) -> int:
         return int(np.searchsorted(moments, start + MAIL_HOURS * HOUR) - np.searchsorted(moments, start))
@@ -152,3 +143,22 @@ def untagged_mail(at: Inspection) -> list[Finding]:
                 )
             )  # fmt: skip
     return found
+
+
+def _mails(cut: Selection) -> Tally:
+    """When the first visit of each campaign came by Email (`sent`, ms)."""
+    shard, visits, lookups = cut.shard, cut.visits, cut.shard.lookups
+    traffic_source = shard.visit("traffic_source")[visits]
+    mailed = (lookups["channel"][traffic_source] == lookups.word("Email")) & (lookups["campaign"][traffic_source] > 0)
+    rows = pl.DataFrame({"campaign": lookups["campaign"][traffic_source[mailed]], "sent": shard.visit("start")[visits][mailed]})
+    first = rows.group_by("campaign").agg(pl.col("sent").min())
+    return Tally(first, {"campaign": lookups.labels}, {"sent": "min"})
+
+
+def _deep_landings(cut: Selection) -> Tally:
+    """Direct visits that began elsewhere than on the first page of the site, by when they started (ms)."""
+    shard, visits, lookups = cut.shard, cut.visits, cut.shard.lookups
+    entry = shard.visit("entry")[visits]
+    landed = (shard.visit("traffic_source")[visits] == 0) & (entry >= 0)
+    deep = lookups["page"][shard.hit("url")[entry[landed]]] != lookups.word("/")
+    return tallied(pl.DataFrame({"start": shard.visit("start")[visits][landed][deep]}), {"start": None}, count="visits")

@@ -11,9 +11,13 @@ import polars as pl
 from pydantic import BaseModel
 
 from upper_compass.core.dataset.shard import Shard
-from upper_compass.core.dataset.traffic_sources import FIELDS, Tags, query_values, split_addresses, tidy, value_of
+from upper_compass.core.dataset.traffic_sources import FIELDS, UNSET, Tags, query_values, split_addresses, tidy, value_of
 from upper_compass.core.dataset.visits import Rows
+from upper_compass.core.engine.context import ReportContext
+from upper_compass.core.engine.dimensions import DIMENSIONS
+from upper_compass.core.engine.protocol import Counting, Tally, tallied
 from upper_compass.core.engine.selection import ReportFilter, Selection
+from upper_compass.core.engine.tally import GroupBy
 
 MAX_UNMADE = 100
 _SOURCE = list(FIELDS)
@@ -45,56 +49,53 @@ class UnregisteredLink(Tags):
     visits: int
 
 
-def observed_values(shards: Sequence[Shard], ask: ReportFilter) -> dict[str, dict[str, int]]:
+def observed_values(reading: ReportContext, ask: ReportFilter) -> dict[str, dict[str, int]]:
     """By field, the tidied values that visits were tagged with, before aliases, and how many visits had them."""
     found: dict[str, Counter[str]] = defaultdict(Counter)
-    for shard in shards:
-        cut = Selection(shard, ask)
-        traffic_sources, counts = np.unique(shard.visit("traffic_source")[cut.visits], return_counts=True)
-        for name in FIELDS:
-            column = f"raw_{name}" if name in FIELDS[:3] else name
-            for value, count in zip(shard.lookups.labels.decode(shard.lookups[column][traffic_sources]), counts.tolist(), strict=True):
-                if value and value != "(unset)":
-                    found[name][tidy(value)] += count
+    tallies = reading.tally(ask, *(GroupBy((DIMENSIONS[f"raw_{name}"],), columns=frozenset({"visits"})) for name in FIELDS))
+    for name, tally in zip(FIELDS, tallies, strict=True):
+        for value, count in tally.as_texts().frame.select("key_0", "visits").iter_rows():
+            if value and value != UNSET:
+                found[name][tidy(value)] += int(count)
     found["source"].pop("direct", None)
     found["medium"].pop("none", None)
     return {name: dict(counted) for name, counted in found.items()}
 
 
-def link_performance(shards: Sequence[Shard], ask: ReportFilter, links: Sequence[RegisteredLink]) -> dict[int, LinkPerformance]:
+def link_performance(reading: ReportContext, ask: ReportFilter, links: Sequence[RegisteredLink]) -> dict[int, LinkPerformance]:
     """Visits in the question's period, since each link was made, that landed on its page with just its tags; with their conversions."""
     if not links:
         return {}
+    found = reading.tally(ask, Counting(_by_link, (tuple(links),)))[0].frame.filter(pl.col("visits") > 0)
+    return {
+        link: LinkPerformance(visits=visits, conversions=conversions, value=value)
+        for link, visits, conversions, value in found.select("link", "visits", "conversions", "value").iter_rows()
+    }
+
+
+def _by_link(cut: Selection, links: Sequence[RegisteredLink]) -> Tally:
+    """Visits, conversions and value by `link`."""
     made = pl.DataFrame(
         [one.read | {"page": one.page, "link": one.id, "made": one.made} for one in links], schema=_SCHEMA | {"link": pl.Int64, "made": pl.Int64}
     )
-    found: dict[int, LinkPerformance] = defaultdict(LinkPerformance)
-    for shard in shards:
-        cut = Selection(shard, ask)
-        visits = _landed(cut)
-        conversions = np.bincount(cut.conversions.visit, minlength=len(cut.visit_mask)) if len(cut.visit_mask) else np.zeros(0)
-        value = np.bincount(cut.conversions.visit, cut.conversions.value, minlength=len(cut.visit_mask)) if len(cut.visit_mask) else np.zeros(0)
-        table = _words_of(shard, visits).with_columns(
-            pl.Series("start", shard.visit("start")[visits]), pl.Series("conversions", conversions[visits]), pl.Series("value", value[visits])
+    visits = _landed(cut)
+    of, count = cut.conversions.visit, len(cut.visit_mask)
+    table = (
+        _landings(cut.shard, visits)
+        .as_texts()
+        .frame.with_columns(
+            pl.Series("start", cut.shard.visit("start")[visits]),
+            pl.Series("conversions", np.bincount(of, minlength=count)[visits], dtype=pl.Int64),
+            pl.Series("value", np.bincount(of, cut.conversions.value, minlength=count)[visits], dtype=pl.Float64),
         )
-        joined = table.join(made, on=[*_SOURCE, "page"]).filter(pl.col("start") >= pl.col("made"))
-        for row in joined.group_by("link").agg(pl.len().alias("visits"), pl.col("conversions", "value").sum()).iter_rows(named=True):
-            held = found[row["link"]]
-            held.visits += row["visits"]
-            held.conversions += int(row["conversions"])
-            held.value += row["value"]
-    return dict(found)
+    )
+    joined = table.join(made, on=[*_SOURCE, "page"]).filter(pl.col("start") >= pl.col("made"))
+    return tallied(joined, {"link": None}, sums=("conversions", "value"), count="visits")
 
 
-def unregistered_links(shards: Sequence[Shard], ask: ReportFilter, links: Sequence[RegisteredLink]) -> list[UnregisteredLink]:
+def unregistered_links(reading: ReportContext, ask: ReportFilter, links: Sequence[RegisteredLink]) -> list[UnregisteredLink]:
     """Tags and labels that visits came with and that no link made here bears, the most frequent first. Click ids are no links of anybody's."""
-    parts = []
-    for shard in shards:
-        visits = _landed(Selection(shard, ask))
-        urls, places = np.unique(shard.hit("url")[shard.visit("entry")[visits]], return_inverse=True)
-        tagged = _bears_tags(shard, urls)[places] if len(urls) else np.zeros(0, bool)
-        parts.append(_words_of(shard, visits[tagged]))
-    counted = pl.concat(parts).group_by([*_SOURCE, "page"]).agg(pl.len().alias("visits"))
+    counted = reading.tally(ask, Counting(_tagged))[0].as_texts().frame.select([*_SOURCE, "page", "visits"])
     if links:
         made = pl.DataFrame([one.read | {"page": one.page} for one in links], schema=_SCHEMA)
         counted = counted.join(made, on=[*_SOURCE, "page"], how="anti")
@@ -102,16 +103,25 @@ def unregistered_links(shards: Sequence[Shard], ask: ReportFilter, links: Sequen
     return [UnregisteredLink(**row) for row in rows.iter_rows(named=True)]
 
 
+def _tagged(cut: Selection) -> Tally:
+    """Visits by the fields of their source and the page where they landed, of addresses that bear tags."""
+    visits = _landed(cut)
+    urls, places = np.unique(cut.shard.hit("url")[cut.shard.visit("entry")[visits]], return_inverse=True)
+    tagged = _bears_tags(cut.shard, urls)[places] if len(urls) else np.zeros(0, bool)
+    landings = _landings(cut.shard, visits[tagged])
+    return tallied(landings.frame, landings.keys, count="visits")
+
+
 def _landed(cut: Selection) -> Rows:
     """Visits of the question that have a first view."""
     return cut.visits[cut.shard.visit("entry")[cut.visits] >= 0]
 
 
-def _words_of(shard: Shard, visits: Rows) -> pl.DataFrame:
-    traffic_source = shard.visit("traffic_source")[visits]
-    words = shard.lookups.labels
-    pages = shard.lookups["page"][shard.hit("url")[shard.visit("entry")[visits]]]
-    return pl.DataFrame({name: words.decode(shard.lookups[name][traffic_source]) for name in FIELDS} | {"page": words.decode(pages)})
+def _landings(shard: Shard, visits: Rows) -> Tally:
+    """The fields of the source and the page of each visit, a row each."""
+    lookups, traffic_source = shard.lookups, shard.visit("traffic_source")[visits]
+    codes = {name: lookups[name][traffic_source] for name in FIELDS} | {"page": lookups["page"][shard.hit("url")[shard.visit("entry")[visits]]]}
+    return Tally(pl.DataFrame(codes, schema=dict.fromkeys(codes, pl.UInt32)), dict.fromkeys(codes, lookups.labels), {})
 
 
 def _bears_tags(shard: Shard, urls: np.ndarray) -> np.ndarray:

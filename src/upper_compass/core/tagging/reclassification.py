@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from typing import Literal
 
 import numpy as np
@@ -11,10 +10,11 @@ from pydantic import BaseModel
 
 from upper_compass.core.dataset.coded_hits import Dictionaries
 from upper_compass.core.dataset.lookups import DimensionLookups
-from upper_compass.core.dataset.shard import Shard
 from upper_compass.core.dataset.visits import sources_of_views
 from upper_compass.core.definitions.reference import Reference
 from upper_compass.core.definitions.site_rules import SiteRules
+from upper_compass.core.engine.context import ReportContext
+from upper_compass.core.engine.protocol import Counting, Tally, tallied
 from upper_compass.core.engine.selection import ReportFilter, Selection
 
 Moved = Literal["channel", "source", "medium", "campaign", "content", "term", "label"]
@@ -39,11 +39,10 @@ class ReclassificationPreview(BaseModel):
     moves: list[Reclassification]
 
 
-def reclassification_preview(shards: Sequence[Shard], ask: ReportFilter, drafted: SiteRules, reference: Reference) -> ReclassificationPreview:
+def reclassification_preview(reading: ReportContext, ask: ReportFilter, drafted: SiteRules, reference: Reference) -> ReclassificationPreview:
     """What changes when the site is read by the drafted rules, for the visits as they are cut today. A visit goes by the evidence of its first view."""
-    parts = [_entries(Selection(shard, ask)) for shard in shards]
-    entries = pl.concat(parts).group_by("url", "referrer").agg(pl.col("visits").sum())
-    was, becomes = (_read(entries, rules, reference) for rules in (shards[0].lookups.rules, drafted))
+    entries = reading.tally(ask, Counting(_entries))[0].as_texts().frame
+    was, becomes = (_read(entries, rules, reference) for rules in (reading.shards.lookups.rules, drafted))
     both = pl.concat([entries.select("visits"), was.rename(lambda name: f"was {name}"), becomes.rename(lambda name: f"new {name}")], how="horizontal")
     changed = pl.any_horizontal(pl.col(f"was {name}") != pl.col(f"new {name}") for name in FIELDS)
     found: list[Reclassification] = []
@@ -54,13 +53,12 @@ def reclassification_preview(shards: Sequence[Shard], ask: ReportFilter, drafted
     return ReclassificationPreview(visits=int(entries["visits"].sum()), moved=int(both.filter(changed)["visits"].sum()), moves=found)
 
 
-def _entries(cut: Selection) -> pl.DataFrame:
-    """Address and referrer of the first view of each visit, with the number of visits; both are empty where a visit has no view, and so it is direct."""
-    entry = cut.shard.visit("entry")[cut.visits]
-    codes = {name: np.where(entry >= 0, cut.shard.hit(name)[entry], 0) if len(entry) else entry for name in ("url", "referrer")}
-    pairs = pl.DataFrame(codes).group_by("url", "referrer").agg(pl.len().alias("visits"))
-    texts = {name: cut.shard.lookups.dictionaries[name].decode(pairs[name].to_numpy()) for name in ("url", "referrer")}
-    return pl.DataFrame(texts | {"visits": pairs["visits"].cast(pl.Int64)})
+def _entries(cut: Selection) -> Tally:
+    """Visits by address and referrer of their first view; both are empty where a visit has no view, and so it is direct."""
+    shard, entry = cut.shard, cut.shard.visit("entry")[cut.visits]
+    codes = {name: np.where(entry >= 0, shard.hit(name)[entry], 0) if len(entry) else entry for name in ("url", "referrer")}
+    keys = {name: shard.lookups.dictionaries[name] for name in codes}
+    return tallied(pl.DataFrame(codes, schema=dict.fromkeys(codes, pl.UInt32)), keys, count="visits")
 
 
 def _read(entries: pl.DataFrame, rules: SiteRules, reference: Reference) -> pl.DataFrame:

@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Fragment, useState } from "react";
 
 import type { SiteEvent } from "@/api/client";
+import { segmentOf } from "@/api/figures";
 import { eventsQuery } from "@/app/queries";
 import { Heads } from "@/pieces/Heads";
 import { LedgerToCome } from "@/pieces/Ledger";
@@ -14,7 +15,7 @@ import { ago, figure, periodWords, plural, symbol } from "@/words/format";
 /** Every event as soon as it first arrived, and code for the next one. */
 export function Events() {
   const { site, period, filters, live, ready, trouble, again } = useView();
-  const events = useQuery({ ...eventsQuery(site.key, { period, filters }, { live }), enabled: ready });
+  const events = useQuery({ ...eventsQuery(site.key, { period, segment: segmentOf(filters) }, { live }), enabled: ready });
   const [hidden, setHidden] = useState(false);
   if (trouble) return <ErrorState error={trouble} again={again} />;
   if (events.isError) return <ErrorState error={events.error} again={() => void events.refetch()} />;

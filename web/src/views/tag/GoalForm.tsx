@@ -20,7 +20,7 @@ interface GoalFormProps {
   onDrop: () => void;
 }
 
-const SHOWN = ["name", "goal.match", "goal.value", "goal.where"];
+const SHOWN = ["name", "goal.match", "goal.value"];
 
 /** Makes or changes a goal, and says meanwhile what it would have counted. */
 export function GoalForm({ stored, onDone, onDrop }: GoalFormProps) {
@@ -35,7 +35,7 @@ export function GoalForm({ stored, onDone, onDrop }: GoalFormProps) {
       : ask(client.POST("/api/v1/sites/{site}/goals", { params: { path }, body }));
   }, onDone);
   const { of, all } = fieldErrors(save.error, SHOWN);
-  const events = useQuery(eventsQuery(site.key, { period: completeDays(site.today, 28), filters: [] }, { live: false }));
+  const events = useQuery(eventsQuery(site.key, { period: completeDays(site.today, 28) }, { live: false }));
   const set = (change: Partial<GoalGiven>) => {
     save.reset();
     setForm({ ...form, ...change });
@@ -81,7 +81,7 @@ export function GoalForm({ stored, onDone, onDrop }: GoalFormProps) {
                 </select>
               )}
             </Field>
-            <Field label="this" wrong={of("goal.match")}>
+            <Field label="this" wrong={of("goal.match.page")}>
               {(control) => (
                 <input {...control} value={form.pattern} placeholder="/thanks" onChange={(event) => set({ pattern: event.target.value })} />
               )}
@@ -91,7 +91,7 @@ export function GoalForm({ stored, onDone, onDrop }: GoalFormProps) {
         {form.kind === "page" && form.test === "regular expression" && <PatternHint />}
         {form.kind === "event" && (
           <>
-            <Field label="The event" hint="as it is sent, or as it is called in reports" wrong={of("goal.match.event.name")}>
+            <Field label="The event" hint="as it is sent, or as it is called in reports" wrong={of("goal.match.names") ?? of("goal.match")}>
               {(control) => (
                 <input {...control} list="goal-events" value={form.event} onChange={(event) => set({ event: event.target.value })} />
               )}
@@ -106,7 +106,7 @@ export function GoalForm({ stored, onDone, onDrop }: GoalFormProps) {
               names={chosen?.props.map((one) => one.key) ?? []}
               numbers
               held={form.props}
-              wrong={of("goal.match.event.props")}
+              wrong={of("goal.match.props")}
               set={(props: Condition[]) => set({ props })}
             />
           </>
@@ -116,7 +116,7 @@ export function GoalForm({ stored, onDone, onDrop }: GoalFormProps) {
             what="site field"
             names={site.rules.fields.map((one) => one.key)}
             held={form.where}
-            wrong={of("goal.where")}
+            wrong={of("goal.match.fields")}
             set={(where: Condition[]) => set({ where })}
           />
         )}

@@ -4,7 +4,7 @@ import type { Condition } from "@/views/tag/Conditions";
 /** A goal as it is being written. */
 export interface GoalGiven {
   kind: "page" | "event" | "order";
-  test: Schemas["PageMatch"]["test"];
+  test: Schemas["PageTest"]["test"];
   pattern: string;
   event: string;
   props: Condition[];
@@ -12,6 +12,8 @@ export interface GoalGiven {
   counts: Goal["counts"];
   worth: "none" | "fixed" | "hit" | "order";
   amount: string;
+  /** What the form has no fields for is kept as it was. */
+  kept: Goal["match"] | null;
 }
 
 export const NUMBER_TESTS = ["=", "≠", "<", "≤", ">", "≥"];
@@ -19,12 +21,13 @@ export const NUMBER_TESTS = ["=", "≠", "<", "≤", ">", "≥"];
 export function asForm(goal: Goal | null): GoalGiven {
   const match = goal?.match;
   return {
-    kind: match?.kind ?? "page",
-    test: match?.kind === "page" ? match.test : "is",
-    pattern: match?.kind === "page" ? match.pattern : "",
-    event: match?.kind === "event" ? match.name : "",
-    props: match?.kind === "event" ? match.props.map((one) => ({ name: one.key, test: one.test, value: String(one.value) })) : [],
-    where: goal?.where.map((one) => ({ name: one.field, test: one.test, value: one.value })) ?? [],
+    kind: match ? (match.kind === "view" ? "page" : match.kind) : "page",
+    test: match?.page?.test ?? "is",
+    pattern: match?.page?.value ?? "",
+    event: match?.names[0] ?? "",
+    props: match?.props.map((one) => ({ name: one.key, test: one.test, value: String(one.value) })) ?? [],
+    where: match?.fields.map((one) => ({ name: one.field, test: one.test, value: one.value })) ?? [],
+    kept: match ?? null,
     counts: goal?.counts ?? "once a visit",
     worth: goal?.value.kind ?? "none",
     amount: goal?.value.kind === "fixed" ? String(goal.value.amount) : "",
@@ -36,21 +39,23 @@ const number = (text: string): number => (text.trim() !== "" && !isNaN(Number(te
 
 export function asGoal(form: GoalGiven): Goal {
   const match = (): Goal["match"] => {
-    if (form.kind === "page") return { kind: "page", test: form.test, pattern: form.pattern };
-    if (form.kind === "order") return { kind: "order" };
+    const fields = form.where.map(({ name, test, value }) => ({ field: name, test: test as Schemas["FieldTest"]["test"], value }));
+    const plain = { names: [], name_test: "is" as const, page: null, props: [], fields };
+    const kept = form.kept?.kind === form.kind ? form.kept : plain;
+    if (form.kind === "page") return { ...plain, kind: "view", page: { test: form.test, value: form.pattern } };
+    if (form.kind === "order") return { ...plain, ...kept, fields, kind: "order" };
     const props = form.props.map(({ name, test, value }) => ({
       key: name,
       test: test as Schemas["PropTest"]["test"],
       value: NUMBER_TESTS.includes(test) ? number(value) : value,
     }));
-    return { kind: "event", name: form.event, props };
+    return { ...plain, ...kept, fields, kind: "event", names: form.event ? [form.event, ...kept.names.slice(1)] : [], props };
   };
-  const where = form.where.map(({ name, test, value }) => ({ field: name, test: test as Schemas["FieldTest"]["test"], value }));
   const value: Goal["value"] =
     form.worth === "fixed"
       ? { kind: "fixed", amount: number(form.amount) }
       : form.worth === "none"
         ? { kind: "none" }
         : { kind: form.worth };
-  return { match: match(), where, counts: form.counts, value };
+  return { match: match(), counts: form.counts, value };
 }

@@ -1,6 +1,7 @@
 import { useInfiniteQuery } from "@tanstack/react-query";
 
 import type { VisitRecord } from "@/api/client";
+import { segmentOf } from "@/api/figures";
 import { visitsQuery } from "@/app/queries";
 import { Heads } from "@/pieces/Heads";
 import { LedgerToCome } from "@/pieces/Ledger";
@@ -14,7 +15,7 @@ export function Visits() {
   const view = useView();
   const { site, period, goal, filters, live, trouble, again } = view;
   const visits = useInfiniteQuery(
-    visitsQuery(site.key, { period, goal: goal?.id ?? null, filters, with_excluded: false, limit: 50 }, { live }),
+    visitsQuery(site.key, { period, goal: goal?.id ?? null, segment: segmentOf(filters), with_excluded: false, limit: 50 }, { live }),
   );
   if (trouble) return <ErrorState error={trouble} again={again} />;
   if (visits.isError) return <ErrorState error={visits.error} again={() => void visits.refetch()} />;

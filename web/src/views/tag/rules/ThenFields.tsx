@@ -71,7 +71,7 @@ function Details({ one, set }: { one: Action; set: (to: Action) => void }): Reac
     case "html":
       return <HtmlDetails one={one} set={set} />;
     default: {
-      const called = goals.flatMap(({ name, goal: { match } }) => (match.kind === "event" ? [{ event: match.name, name }] : []));
+      const called = goals.flatMap(({ name, goal: { match } }) => match.names.map((event) => ({ event, name })));
       const goal = called.find(({ event }) => event === one.name);
       const unknown = one.kind === "goal" && one.name !== "" && !goal;
       return (

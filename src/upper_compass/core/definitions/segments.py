@@ -1,0 +1,103 @@
+"""Segments: which visits, or which people, are meant (rules, chapter 7)."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal, Self
+
+from pydantic import BaseModel, ConfigDict, Field, JsonValue, ValidationInfo, model_validator
+
+from upper_compass.core.definitions.hit_match import HitMatch, NumberTest
+from upper_compass.core.definitions.text_tests import check_pattern, storable
+
+Value = Annotated[str, storable(4000)]
+# Of a measure or a dimension; whether there is one of that name is known where it is read.
+Name = Annotated[str, storable(100, least=1)]
+MAX_CONDITIONS, MAX_DEPTH = 60, 5
+MAX_STEPS = 10
+
+
+class DimensionCondition(BaseModel):
+    """What a dimension says. *Is*, *is not* and tests on text take one value, *one of* takes several, *is empty* none.
+
+    Of a dimension of the hit, a visit has the values of all its hits: *is not* and *is empty* say that none of them is so.
+    """
+
+    model_config = ConfigDict(extra="forbid")
+    kind: Literal["dimension"] = "dimension"
+    dimension: Name
+    test: Literal["is", "is not", "one of", "contains", "starts with", "regular expression", "is empty"]
+    values: Annotated[list[Value], Field(max_length=50)] = []
+
+    @model_validator(mode="after")
+    def _fits(self, info: ValidationInfo) -> Self:
+        fitting = {"is empty": len(self.values) == 0, "one of": len(self.values) >= 1}.get(self.test, len(self.values) == 1)
+        if not fitting:
+            raise ValueError("this test and these values do not go together")
+        if self.values:
+            check_pattern(self.test, self.values[0], info)
+        return self
+
+
+class NumberCondition(BaseModel):
+    """A number of the visit: `duration` and `engaged` in seconds, `value` that of its conversions of the goal steered by."""
+
+    model_config = ConfigDict(extra="forbid")
+    kind: Literal["number"] = "number"
+    of: Literal["views", "duration", "engaged", "number", "value"]
+    test: NumberTest
+    than: Annotated[float, Field(allow_inf_nan=False)]
+
+
+class DidCondition(BaseModel):
+    """Hits that match came so many times."""
+
+    model_config = ConfigDict(extra="forbid")
+    kind: Literal["did"] = "did"
+    match: HitMatch
+    test: Literal["at least", "at most", "exactly"] = "at least"
+    times: Annotated[int, Field(ge=0, le=1_000_000)] = 1
+
+
+class OrderCondition(BaseModel):
+    """Hits that match each step, each later than the one before; within so many minutes from the first to the last, where that is given."""
+
+    model_config = ConfigDict(extra="forbid")
+    kind: Literal["in order"] = "in order"
+    steps: Annotated[list[HitMatch], Field(min_length=2, max_length=MAX_STEPS)]
+    within_minutes: Annotated[float, Field(gt=0, le=1e7, allow_inf_nan=False)] | None = None
+
+
+class Group(BaseModel):
+    """Conditions and groups of which all, any or none hold. An empty *all* and an empty *none* hold, an empty *any* does not."""
+
+    model_config = ConfigDict(extra="forbid")
+    kind: Literal["group"] = "group"
+    of: Literal["all", "any", "none"] = "all"
+    conditions: Annotated[list[Condition], Field(max_length=MAX_CONDITIONS)] = []
+
+    def size(self) -> tuple[int, int]:
+        """How many conditions there are in all, and how many groups lie within each other."""
+        inner = [one.size() for one in self.conditions if isinstance(one, Group)]
+        return len(self.conditions) + sum(count for count, _ in inner), 1 + max((depth for _, depth in inner), default=0)
+
+
+Condition = Annotated[DimensionCondition | NumberCondition | DidCondition | OrderCondition | Group, Field(discriminator="kind")]
+Group.model_rebuild()
+
+
+_BY_MAIL: JsonValue = {"where": {"conditions": [{"kind": "dimension", "dimension": "channel", "test": "is", "values": ["Email"]}]}}
+
+
+class Segment(BaseModel):
+    """Visits for which the conditions hold, each judged whole; or people whose hits in the period satisfy them."""
+
+    model_config = ConfigDict(extra="forbid", json_schema_extra={"examples": [_BY_MAIL]})
+    of: Literal["visits", "people"] = "visits"
+    where: Group
+
+    @model_validator(mode="after")
+    def _not_too_large(self) -> Self:
+        count, depth = self.where.size()
+        if count > MAX_CONDITIONS or depth > MAX_DEPTH:
+            raise ValueError(f"a segment has at most {MAX_CONDITIONS} conditions, in groups at most {MAX_DEPTH} deep")
+        return self

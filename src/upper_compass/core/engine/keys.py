@@ -1,0 +1,83 @@
+"""The key of each visit and of each hit: codes of the dimensions that it is broken down by, then its bucket of time."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from upper_compass.core.dataset.coded_hits import Bools, Ints
+from upper_compass.core.dataset.shard import Shard
+from upper_compass.core.dataset.visits import Rows
+from upper_compass.core.engine.dimensions import Dimension
+from upper_compass.core.engine.selection import Selection
+
+Array = npt.NDArray[Any]
+MIN_STEP = 60_000
+
+
+@dataclass(frozen=True)
+class KeyedBy:
+    """What a key is made of. `edges` (ms) cut the period into buckets; `within`: only keys that begin with one of these values are wanted."""
+
+    dimensions: tuple[Dimension, ...] = ()
+    edges: tuple[int, ...] = ()
+    within: tuple[tuple[str, ...], ...] = ()
+
+    @property
+    def by_hit(self) -> bool:
+        """Whether a dimension of the hit is among the dimensions."""
+        return any(dimension.of == "hit" for dimension in self.dimensions)
+
+    def of_rows(self, cut: Selection, rows: Rows) -> list[Array]:
+        """The key of each hit, its bucket by its own time. At least one part, for what is not broken down."""
+        owners = cut.shard.derived.visit_of[rows]
+        parts = [d.read(cut.shard, rows) if d.of == "hit" else _spread(d, cut.shard, owners) for d in self.dimensions]
+        return parts + self._buckets(cut.shard.hit("at")[rows]) or [np.zeros(len(rows), np.int64)]
+
+    def of_visits(self, cut: Selection, visits: Rows) -> list[Array]:
+        """The key of each visit, by dimensions of the visit, its bucket by its start."""
+        parts = [d.read(cut.shard, visits) for d in self.dimensions]
+        return parts + self._buckets(cut.shard.visit("start")[visits]) or [np.zeros(len(visits), np.int64)]
+
+    def only_within(self, cut: Selection, items: Rows, parts: list[Array]) -> tuple[Rows, list[Array], Bools | slice]:
+        """The items whose key is wanted, their keys, and which of the items they are."""
+        if not self.within:
+            return items, parts, slice(None)
+        labels = cut.shard.lookups.labels
+        known = [[labels.find(value) for value in prefix] for prefix in self.within]
+        wanted = [prefix for prefix in known if None not in prefix]
+        held = np.full(len(items), bool(wanted))
+        for part, codes in zip(parts, zip(*wanted, strict=True), strict=False):
+            held &= np.isin(part, codes)
+        if len(wanted) > 1 and len(wanted[0]) > 1:  # each part alone fits; now all of them together
+            candidates = np.flatnonzero(held)
+            exact = np.zeros(len(candidates), bool)
+            for prefix in wanted:
+                exact |= np.logical_and.reduce([part[candidates] == code for part, code in zip(parts, prefix, strict=False)])
+            held[candidates[~exact]] = False
+        return items[held], [part[held] for part in parts], held
+
+    def _buckets(self, at: Ints) -> list[Array]:
+        if not self.edges:
+            return []
+        edges = np.array(self.edges, dtype=np.int64)
+        lengths = np.diff(edges)
+        # Edges lie whole quarters of an hour apart, also where a day has 23 hours, so a table by such steps does; but for the oddest clocks.
+        step = int(np.gcd.reduce(lengths))
+        if step < MIN_STEP:
+            return [np.clip(np.searchsorted(edges, at, side="right") - 1, 0, len(lengths) - 1)]
+        table = np.repeat(np.arange(len(lengths)), lengths // step)
+        return [table[np.clip((at - edges[0]) // step, 0, len(table) - 1)]]
+
+
+def _spread(dimension: Dimension, shard: Shard, owners: Rows) -> Array:
+    """A dimension of the visit for each hit (by its visit, ascending): read once a visit, then spread."""
+    if not len(owners):
+        return np.empty(0, np.uint32)
+    fresh = np.diff(owners, prepend=owners[0]) != 0
+    fresh[0] = True
+    places = np.cumsum(fresh) - 1
+    return dimension.read(shard, owners[fresh])[places]

@@ -1,0 +1,193 @@
+"""How every report is computed: the tally of each shard, one merge, and what the report then makes of it.
+
+A *breakdown* says what is counted: it makes a tally of the part of a shard that is asked about. A tally is a frame of key columns and of columns
+that each carry their reducer. A *runner* makes the tallies of many shards; merging is the same for all. Nothing here knows what is counted.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Hashable, Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, replace
+from typing import Any, Literal, Protocol
+
+import polars as pl
+
+from upper_compass.core.dataset.coded_hits import Dictionary
+from upper_compass.core.dataset.shard import Shard
+from upper_compass.core.engine.selection import ReportFilter, Selection
+
+# sum: of numbers; min, max: of anything ordered; counts: of values, as lists of (value, times), for medians and quantiles; same: all have the same.
+Reducer = Literal["sum", "min", "max", "counts", "same"]
+# Where every sum can be taken back exactly, so can a whole tally: what a shard counts that another counts anew.
+ADDITIVE: frozenset[Reducer] = frozenset({"sum", "counts"})
+PRESENCE = "_rows"
+# What is left of sums of fractions that cancel each other, as a share of them.
+RESIDUE = 1e-12
+
+
+@dataclass(frozen=True)
+class Tally:
+    """What was counted. `keys`: key columns, with the dictionary whose codes they hold, None where they stand for themselves; `reducers`: all others.
+
+    A column named PRESENCE (i64, sum) tells how much stands behind a row, so that a row behind which nothing stands any more can go. Outside of
+    this process codes mean nothing: a tally that leaves it (is pickled) carries texts.
+    """
+
+    frame: pl.DataFrame
+    keys: Mapping[str, Dictionary | None]
+    reducers: dict[str, Reducer]
+    sign: int = 1
+
+    def as_texts(self) -> Tally:
+        """The same with texts as keys."""
+        coded = {name: labels for name, labels in self.keys.items() if labels is not None}
+        texts = [labels.decode(self.frame[name].to_numpy()).alias(name) for name, labels in coded.items()]
+        return replace(self, frame=self.frame.with_columns(texts), keys=dict.fromkeys(self.keys)) if texts else self
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        plain = self.as_texts()
+        return Tally, (plain.frame, plain.keys, plain.reducers, plain.sign)
+
+    def renamed(self, names: dict[str, str]) -> Tally:
+        """The same with other names of its columns, those that are not named left out. PRESENCE stays."""
+        names = names | {PRESENCE: PRESENCE} if PRESENCE in self.reducers else names
+        frame = self.frame.select(*self.keys, *(pl.col(name).alias(to) for name, to in names.items()))
+        return replace(self, frame=frame, reducers={to: self.reducers[name] for name, to in names.items()})
+
+
+class Breakdown(Protocol):
+    """What is counted. `key` tells it from all others; `additive`: all its reducers are in ADDITIVE."""
+
+    @property
+    def key(self) -> Hashable:
+        """The same for breakdowns that count the same."""
+
+    @property
+    def additive(self) -> bool:
+        """Whether what one shard counts can be taken back from what all count. Maxima and minima cannot, and yet they may: of what hits bear, for none goes."""
+
+    def tally(self, cut: Selection) -> Tally:
+        """What is counted in one shard."""
+
+
+class Runner(Protocol):
+    """Makes the tallies of many shards."""
+
+    def run(self, shards: Sequence[Shard], ask: ReportFilter, breakdowns: Sequence[Breakdown]) -> list[list[Tally]]:
+        """For each breakdown, the tally of each shard, with its sign."""
+
+
+class Threads:
+    """Runs in this process: tallies need nothing of each other, and arithmetic on columns leaves other threads room."""
+
+    def __init__(self, count: int) -> None:
+        self._pool = ThreadPoolExecutor(count, thread_name_prefix="tally")
+
+    def run(self, shards: Sequence[Shard], ask: ReportFilter, breakdowns: Sequence[Breakdown]) -> list[list[Tally]]:
+        """See Runner."""
+
+        def of_shard(shard: Shard) -> list[Tally]:
+            cut = Selection(shard, ask)
+            return [replace(breakdown.tally(cut), sign=shard.sign) for breakdown in breakdowns]
+
+        by_shard = list(self._pool.map(of_shard, shards))
+        return [[tallies[i] for tallies in by_shard] for i in range(len(breakdowns))]
+
+
+def merge(tallies: Sequence[Tally]) -> Tally:
+    """Tallies brought together by key, one or more; columns that one of them lacks count nothing there."""
+    if len(tallies) == 1 and tallies[0].sign == 1:
+        return tallies[0]
+    keys: Mapping[str, Dictionary | None] = tallies[0].keys
+    if any(tally.keys[name] is not labels for tally in tallies for name, labels in keys.items()):
+        tallies = [tally.as_texts() for tally in tallies]
+        keys = tallies[0].keys
+    reducers = {name: reducer for tally in tallies for name, reducer in tally.reducers.items()}
+    taken_back = any(tally.sign < 0 for tally in tallies)
+    together = pl.concat([_signed(tally) for tally in tallies], how="diagonal")
+    columns = [_reduced(name, reducer, taken_back=taken_back) for name, reducer in reducers.items()]
+    merged = together.group_by(list(keys)).agg(columns) if keys else together.select(columns)
+    if taken_back and PRESENCE in reducers and keys:
+        merged = merged.filter(pl.col(PRESENCE) > 0)
+    counts = [_collapsed(name) for name, reducer in reducers.items() if reducer == "counts"]
+    return Tally(merged.with_columns(counts) if counts else merged, keys, reducers)
+
+
+def _signed(tally: Tally) -> pl.DataFrame:
+    if tally.sign == 1:
+        return tally.frame
+    sums = [-pl.col(name) for name, reducer in tally.reducers.items() if reducer == "sum"]
+    sums += [pl.lit(None, tally.frame.schema[name]).alias(name) for name, reducer in tally.reducers.items() if reducer in ("min", "max", "same")]
+    times = [
+        pl.col(name).list.eval(pl.struct(pl.element().struct.field("value"), -pl.element().struct.field("times")))
+        for name, reducer in tally.reducers.items()
+        if reducer == "counts"
+    ]
+    return tally.frame.with_columns(*sums, *times)
+
+
+def _reduced(name: str, reducer: Reducer, *, taken_back: bool) -> pl.Expr:
+    column = pl.col(name)
+    match reducer:
+        case "sum":
+            total = column.sum()
+            if not taken_back or name == PRESENCE:
+                return total
+            return pl.when(total.abs() <= RESIDUE * column.abs().sum()).then(0).otherwise(total).alias(name)
+        case "min":
+            return column.min()
+        case "max":
+            return column.max()
+        case "counts":
+            return column.explode()
+        case "same":
+            return column.drop_nulls().first()
+
+
+def _collapsed(name: str) -> pl.Expr:
+    """Lists of (value, times) with each value once, ascending; what was taken back is gone."""
+    value, times = pl.element().struct.field("value"), pl.element().struct.field("times")
+    summed = pl.struct(value.alias("value"), times.sum().over(value).alias("times"))
+    once = pl.col(name).list.eval(summed.unique()).list.eval(pl.element().filter(times > 0))
+    return once.list.eval(pl.element().sort_by(value))
+
+
+def quantile(counts: pl.Series, at: float) -> pl.Series:
+    """The value at a share of each list of (value, times), ascending: the least behind which that share or more lies; null of nothing."""
+    rows = pl.DataFrame({"counts": counts}).with_row_index("row")
+    flat = rows.explode("counts").drop_nulls().unnest("counts").with_columns(pl.col("times").cum_sum().over("row").alias("running"))
+    reached = flat.filter(pl.col("running") >= at * pl.col("times").sum().over("row")).group_by("row").agg(pl.col("value").min())
+    return rows.select("row").join(reached, on="row", how="left", maintain_order="left")["value"]
+
+
+@dataclass(frozen=True)
+class Counting:
+    """A breakdown by a function of a module: it is given the part of a shard that is asked about, and `given`, and makes the tally."""
+
+    make: Callable[..., Tally]
+    given: tuple[Any, ...] = ()
+    additive: bool = True
+
+    @property
+    def key(self) -> Hashable:
+        """See Breakdown."""
+        return self.make.__module__, self.make.__qualname__, repr(self.given)
+
+    def tally(self, cut: Selection) -> Tally:
+        """See Breakdown."""
+        return self.make(cut, *self.given)
+
+
+def tallied(rows: pl.DataFrame, keys: Mapping[str, Dictionary | None], sums: Sequence[str] = (), maxima: Sequence[str] = (), count: str | None = None) -> Tally:
+    """A tally of rows by their key columns: sums and maxima of other columns, and under `count` how many rows there are (i64)."""
+    aggregates = [pl.col(name).sum() for name in sums] + [pl.col(name).max() for name in maxima]
+    counts = [pl.len().cast(pl.Int64).alias(name) for name in (count, PRESENCE) if name is not None]
+    frame = rows.group_by(list(keys)).agg(*aggregates, *counts) if keys else rows.select(*aggregates, *counts)
+    reducers: dict[str, Reducer] = dict.fromkeys([*sums, *([count] if count else []), PRESENCE], "sum")
+    return Tally(frame, keys, reducers | dict.fromkeys(maxima, "max"))
+
+
+def listed(rows: pl.DataFrame, keys: Sequence[str]) -> Tally:
+    """Rows of which each stands once, told apart by their key columns, as a tally."""
+    return Tally(rows, dict.fromkeys(keys), {name: "same" for name in rows.columns if name not in keys})

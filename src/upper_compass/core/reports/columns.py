@@ -1,0 +1,145 @@
+"""The columns of a report: what is tallied for them, and their figures as whole columns."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+import numpy as np
+import polars as pl
+
+from upper_compass.core.dataset.coded_hits import Floats
+from upper_compass.core.definitions.goals import Goal
+from upper_compass.core.definitions.periods import Period
+from upper_compass.core.definitions.requests import Column, ColumnValues, ReportRequest
+from upper_compass.core.engine.context import ReportContext, question
+from upper_compass.core.engine.dimensions import UnknownNameError
+from upper_compass.core.engine.keys import KeyedBy
+from upper_compass.core.engine.measures import MEASURES, Measure
+from upper_compass.core.engine.protocol import PRESENCE, Tally, merge
+from upper_compass.core.engine.selection import ReportFilter
+from upper_compass.core.engine.statistics import is_significant, too_few, wilson
+from upper_compass.core.engine.tally import GOAL_COLUMNS, GroupBy
+
+# Frames of sums: a column `n name` for the additive column of that name of the n-th question, `n name before` for the versus period.
+Sums = pl.DataFrame
+
+
+@dataclass(frozen=True)
+class AskedColumn:
+    """A column with its measure, and of which question each additive column that it needs is."""
+
+    column: Column
+    measure: Measure
+    places: Mapping[str, int]
+
+    def sums(self, frame: Sums, *, before: bool = False) -> pl.DataFrame:
+        """The additive columns that the measure needs, under their own names."""
+        return frame.select(pl.col(sum_name(place, name, before=before)).alias(name) for name, place in self.places.items())
+
+    def values(self, frame: Sums, *, before: bool = False) -> pl.Series:
+        """The measure of each row (f64, null over nothing)."""
+        return self.sums(frame, before=before).select(self.measure.of.cast(pl.Float64).alias("value"))["value"]
+
+
+@dataclass(frozen=True)
+class Asked:
+    """What a report's columns ask: `whole`, what the report is about; the columns' questions, the same of the versus period, and which sums each wants."""
+
+    columns: tuple[AskedColumn, ...]
+    whole: ReportFilter
+    questions: tuple[ReportFilter, ...]
+    earlier: tuple[ReportFilter, ...]
+    wanted: tuple[frozenset[str], ...]
+    versus: Period | None
+
+    def only(self, names: Iterable[str]) -> Asked:
+        """The same with only these additive columns."""
+        return replace(self, wanted=tuple(wanted & frozenset(names) for wanted in self.wanted))
+
+    def names(self, *, before: bool = True) -> list[str]:
+        """The names of all sums, those of the versus period too."""
+        times = (False, True) if before and self.versus else (False,)
+        return [sum_name(place, name, before=when) for place, wanted in enumerate(self.wanted) for name in sorted(wanted) for when in times]
+
+    @cached_property
+    def by_id(self) -> dict[str, AskedColumn]:
+        """Columns by id."""
+        return {one.column.id: one for one in self.columns}
+
+
+def sum_name(place: int, name: str, *, before: bool) -> str:
+    """The name of an additive column of a question in a frame of sums."""
+    return f"{place} {name} before" if before else f"{place} {name}"
+
+
+def plan(reading: ReportContext, request: ReportRequest, goals: Mapping[int, Goal]) -> Asked:
+    """What the columns of a request ask. What needs no goal is asked once for all goals. Raises UnknownNameError."""
+    steered_by = goals[request.goal] if request.goal is not None else None
+    versus = request.period.versus(request.versus)
+    whole = question(reading, request.period, (request.segment,), with_excluded=request.with_excluded)
+    places: dict[tuple[str | None, str | None], int] = {}
+    questions: list[ReportFilter] = []
+    wanted: list[set[str]] = []
+    columns = []
+    for column in request.columns:
+        if column.measure not in MEASURES:
+            raise UnknownNameError("columns", f"there is no measure {column.measure!r}; the registry lists them all")
+        measure = MEASURES[column.measure]
+        goal = goals[column.goal] if column.goal is not None else steered_by
+        of = {}
+        for name in measure.needs:
+            counted = goal if name in GOAL_COLUMNS else None
+            key = (column.segment.model_dump_json() if column.segment else None, counted.model_dump_json() if counted else None)
+            if key not in places:
+                places[key] = len(questions)
+                ask = question(reading, request.period, (request.segment, column.segment), goal=counted, with_excluded=request.with_excluded)
+                questions.append(replace(ask, steered_by=steered_by))
+                wanted.append(set())
+            of[name] = places[key]
+            wanted[places[key]].add(name)
+        columns.append(AskedColumn(column, measure, of))
+    start, stop = versus.bounds(reading.zone) if versus else (0, 0)
+    earlier = tuple(replace(one, start=start, stop=stop) for one in questions) if versus else ()
+    return Asked(tuple(columns), replace(whole, steered_by=steered_by), tuple(questions), earlier, tuple(frozenset(one) for one in wanted), versus)
+
+
+def joined(reading: ReportContext, asked: Asked, by: KeyedBy, edges_before: tuple[int, ...] = ()) -> Tally:
+    """The sums of all questions by key, those of the versus period beside them; a key that one of them lacks counts nothing there."""
+    parts = []
+    for before, questions in ((False, asked.questions), (True, asked.earlier)):
+        for place, (ask, wanted) in enumerate(zip(questions, asked.wanted, strict=True) if questions else ()):
+            if wanted:
+                edges = edges_before if before else by.edges
+                tally = reading.tally(ask, GroupBy(by.dimensions, edges, by.within, columns=wanted))[0]
+                parts.append(tally.renamed({name: sum_name(place, name, before=before) for name in wanted}))
+    whole = merge(parts)
+    return replace(whole, frame=whole.frame.drop(PRESENCE).with_columns(pl.exclude(list(whole.keys)).fill_null(0.0)))
+
+
+def column_values(asked: Asked, rows: Sums, total: Sums) -> list[ColumnValues]:
+    """The figures of each column: values, versus, intervals, what is too few to say, what is beyond chance."""
+    return [_figures(one, rows, total, versus=asked.versus is not None) for one in asked.columns]
+
+
+def _figures(one: AskedColumn, rows: Sums, total: Sums, *, versus: bool) -> ColumnValues:
+    measure = one.measure
+    sums = one.sums(rows)
+    made = ColumnValues(id=one.column.id, values=one.values(rows).to_list())
+    if measure.chance == "share":
+        successes, tries = (sums[part].to_numpy() for part in measure.parts)
+        made.low, made.high = (_nullable(edge) for edge in wilson(successes, tries))
+        share = one.values(total)[0]
+        made.few = (too_few(tries, share) if share is not None else np.ones(len(tries), bool)).tolist()
+    if versus:
+        before = one.sums(rows, before=True)
+        made.before = one.values(rows, before=True).to_list()
+        if measure.chance != "none":
+            now, then = (tuple(part[name].to_numpy() for name in measure.parts) for part in (sums, before))
+            made.is_significant = is_significant(measure.chance, now, then).tolist()
+    return made
+
+
+def _nullable(values: Floats) -> list[float | None]:
+    return pl.Series(values, dtype=pl.Float64).fill_nan(None).to_list()

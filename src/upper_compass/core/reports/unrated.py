@@ -1,0 +1,58 @@
+"""Amounts that count nothing, for their currency has no rate."""
+
+from __future__ import annotations
+
+from collections.abc import Hashable
+from dataclasses import dataclass, replace
+from typing import ClassVar
+
+import numpy as np
+import polars as pl
+
+from upper_compass.core.definitions.goals import Goal, HitValue
+from upper_compass.core.definitions.hits import Kind
+from upper_compass.core.engine.context import ReportContext
+from upper_compass.core.engine.protocol import Tally
+from upper_compass.core.engine.selection import Selection
+from upper_compass.core.reports.columns import Asked
+
+
+@dataclass(frozen=True)
+class UnratedAmounts:
+    """How many amounts that would count in the period have a currency without a rate: of orders for `revenue`, of conversions of the goals."""
+
+    revenue: bool
+    goals: tuple[Goal, ...]
+    additive: ClassVar[bool] = True
+
+    @property
+    def key(self) -> Hashable:
+        """See Breakdown."""
+        return self.revenue, tuple(goal.model_dump_json() for goal in self.goals)
+
+    def tally(self, cut: Selection) -> Tally:
+        """One row: `amounts` (i64, sum)."""
+        shard = cut.shard
+        missing = np.isnan(shard.lookups["rate"])
+        rows = [np.empty(0, np.int32)]
+        if missing.any() and self.revenue:
+            rows.append(cut.rows[cut.kind(cut.rows) == Kind.order])
+        for goal in self.goals if missing.any() else ():
+            of_goal = Selection(shard, replace(cut.ask, goal=goal))
+            counted = of_goal.conversions.row[of_goal.counted_conversions]
+            rows.append(counted if goal.value.kind == "hit" else counted[cut.kind(counted) == Kind.order])
+        amounts = np.unique(np.concatenate(rows))
+        found = missing[shard.hit("currency")[amounts]] & ~np.isnan(shard.hit("value")[amounts])
+        return Tally(pl.DataFrame({"amounts": [int(found.sum())]}), {}, {"amounts": "sum"})
+
+
+def unrated(reading: ReportContext, asked: Asked) -> int:
+    """How many of the amounts that the columns count have a currency without a rate."""
+    if not any({"value", "revenue"} & wanted for wanted in asked.wanted):
+        return 0
+    if not np.isnan(reading.shards.lookups["rate"]).any():
+        return 0
+    valued = [ask.goal for ask, wanted in zip(asked.questions, asked.wanted, strict=True) if "value" in wanted]
+    goals = tuple(goal for goal in valued if goal and isinstance(goal.value, HitValue))
+    tally = reading.tally(asked.whole, UnratedAmounts(any("revenue" in wanted for wanted in asked.wanted), goals))[0]
+    return int(tally.frame["amounts"][0])

@@ -1,0 +1,195 @@
+"""Segments: worked examples, and any segment of any hits against the slow oracle, in one shard and in eleven."""
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from pydantic import ValidationError
+
+from tests.core.asking import ask_table, reading_of
+from tests.core.building import DAY, HOME, MINUTE, REFERENCE, hit, numbered, rules
+from tests.core.oracle import conversions_of, figures, visits_of
+from tests.core.segment_oracle import fitting
+from tests.core.strategies import hit_lists
+from upper_compass.core.definitions.goals import Goal
+from upper_compass.core.definitions.segments import Segment
+from upper_compass.core.engine.selection import ReportFilter
+from upper_compass.core.engine.tally import GroupBy
+
+BOOKED = Goal.model_validate({"match": {"kind": "event", "names": ["book"]}, "counts": "every time", "value": {"kind": "hit"}})
+COLUMNS = frozenset(["visits", "views", "visitors", "conversions", "value", "orders", "bounces", "converting_visits"])
+pytestmark = pytest.mark.usefixtures("early_years")
+
+
+def booked(visit):
+    return conversions_of(visit, lambda h: h.get("name") == "book", False, lambda h: h.get("value") or 0)
+
+
+def view(value, test="is"):
+    return {"kind": "view", "page": {"test": test, "value": value}}
+
+
+MATCHES = st.sampled_from(
+    [
+        view("/courses"),
+        view("/", "contains"),
+        view("c", "regular expression"),
+        {"kind": "view"},
+        {"kind": "event", "names": ["book"]},
+        {"kind": "event", "names": ["book", "file download"]},
+        {"kind": "event", "names": ["s", "file"], "name_test": "starts with"},
+        {"kind": "event", "names": ["book"], "props": [{"key": "places", "test": "≥", "value": 1}]},
+        {"kind": "event", "names": ["book"], "page": {"test": "is not", "value": "/courses"}},
+        {"kind": "event", "names": ["book"], "props": [{"key": "places", "test": "is not", "value": "1"}]},
+        {"kind": "order"},
+    ]
+)
+DIMENSION_CONDITIONS = st.builds(
+    lambda dimension, test, values: {
+        "kind": "dimension", "dimension": dimension, "test": test, "values": [] if test == "is empty" else values if test == "one of" else values[:1],
+    },
+    st.sampled_from(["source", "medium", "entry_page", "visitor_kind", "page"]),
+    st.sampled_from(["is", "is not", "one of", "contains", "starts with", "regular expression", "is empty"]),
+    st.lists(st.sampled_from(["/", "/courses", "card", "direct", "c", "none", "new", "never seen"]), min_size=1, max_size=3, unique=True),
+)  # fmt: skip
+NUMBER_CONDITIONS = st.builds(
+    lambda of, test, than: {"kind": "number", "of": of, "test": test, "than": than},
+    st.sampled_from(["views", "duration", "engaged", "number", "value"]), st.sampled_from("=≠<≤>≥"), st.sampled_from([0, 1, 2, 1.5, 300]),
+)  # fmt: skip
+DID_CONDITIONS = st.builds(
+    lambda match, test, times: {"kind": "did", "match": match, "test": test, "times": times},
+    MATCHES, st.sampled_from(["at least", "at most", "exactly"]), st.integers(0, 3),
+)  # fmt: skip
+ORDER_CONDITIONS = st.builds(
+    lambda steps, within: {"kind": "in order", "steps": steps, "within_minutes": within},
+    st.lists(MATCHES, min_size=2, max_size=3), st.sampled_from([None, 1, 5, 40, 2000]),
+)  # fmt: skip
+CONDITIONS = st.recursive(
+    DIMENSION_CONDITIONS | NUMBER_CONDITIONS | DID_CONDITIONS | ORDER_CONDITIONS,
+    lambda inner: st.builds(lambda of, found: {"kind": "group", "of": of, "conditions": found}, st.sampled_from(["all", "any", "none"]), st.lists(inner, max_size=3)),
+    max_leaves=5,
+)  # fmt: skip
+SEGMENTS = st.builds(
+    lambda of, group, found: {"of": of, "where": {"of": group, "conditions": found}},
+    st.sampled_from(["visits", "people"]), st.sampled_from(["all", "any", "none"]), st.lists(CONDITIONS, max_size=3),
+)  # fmt: skip
+
+
+def with_props(hits):
+    """Every second event has a number of places, some of them as a text."""
+    places = ['{"places": 1}', None, '{"places": 2}', '{"places": "1"}']
+    return [one | {"props": places[one["seq"] % 4]} if one["kind"] == "event" else one for one in hits]
+
+
+@given(hit_lists(), SEGMENTS, st.sampled_from((1, 11)), st.integers(9, 13), st.integers(0, 4))
+@settings(max_examples=200, deadline=None)
+def test_any_segment_agrees_with_the_oracle(hits, segment, count, first, length):
+    hits = with_props(hits)
+    start, stop = first * DAY, (first + 1 + length) * DAY
+    asked = ReportFilter(start, stop, BOOKED, (Segment.model_validate(segment),), BOOKED)
+    [mine] = reading_of(hits, count=count).tally(asked, GroupBy(columns=COLUMNS))
+    within = fitting(segment, visits_of(hits, rules(), REFERENCE), start, stop, booked)
+    theirs = figures(within, start, stop, booked).get("", dict.fromkeys(COLUMNS, 0))
+    assert mine.frame.select(sorted(COLUMNS)).row(0, named=True) == {name: theirs[name] for name in sorted(COLUMNS)}
+
+
+# Anna sees flour, then a course, and books. Ben sees the course, then flour; the next day he books at once.
+STORY = numbered(
+    [
+        hit(0, url=HOME + "flour", visitor="anna"),
+        hit(10 * MINUTE, url=HOME + "courses", visitor="anna"),
+        hit(15 * MINUTE, "event", name="book", value=30, visitor="anna"),
+        hit(0, url=HOME + "courses", visitor="ben"),
+        hit(MINUTE, url=HOME + "flour", visitor="ben"),
+        hit(DAY, "event", name="book", value=20, visitor="ben"),
+    ]
+)
+
+
+def visits_in(*conditions, of="visits", group="all", **more):
+    segment = {"of": of, "where": {"of": group, "conditions": list(conditions)}}
+    return ask_table(reading_of(STORY), BOOKED, segment=segment, last="1970-01-02", **more).total.values["visits"]
+
+
+def in_order(*steps, within=None):
+    return {"kind": "in order", "steps": list(steps), "within_minutes": within}
+
+
+BOOK = {"kind": "event", "names": ["book"]}
+
+
+def test_in_order_minds_the_order_and_the_time_from_first_to_last():
+    assert visits_in(in_order(view("/flour"), view("/courses"))) == 1
+    assert visits_in(in_order(view("/flour"), view("/courses"), BOOK, within=15)) == 1
+    assert visits_in(in_order(view("/flour"), view("/courses"), BOOK, within=14.9)) == 0
+    assert visits_in(in_order(view("/courses"), BOOK)) == 1
+    assert visits_in(in_order(view("/courses"), BOOK), of="people") == 3
+    assert visits_in(in_order(view("/courses"), BOOK, within=60), of="people") == 1
+    assert visits_in(in_order(view("/flour"), view("/flour"))) == 0
+
+
+def test_a_person_is_in_with_all_visits_and_a_visit_alone():
+    saw = {"kind": "did", "match": view("/flour")}
+    assert (visits_in(saw), visits_in(saw, of="people")) == (2, 3)
+    worth = {"kind": "number", "of": "value", "test": "≥", "than": 30}
+    assert (visits_in(worth), visits_in(worth, of="people")) == (1, 1)
+    second = {"kind": "number", "of": "number", "test": ">", "than": 1}
+    assert (visits_in(second), visits_in(second, of="people"), visits_in(second, of="people", group="none")) == (1, 2, 1)
+
+
+def test_groups_that_are_empty():
+    assert [visits_in(group=of) for of in ("all", "none", "any")] == [3, 3, 0]
+
+
+def test_a_column_has_a_segment_of_its_own_within_that_of_the_report():
+    flour, books = ({"where": {"conditions": [{"kind": "did", "match": match}]}} for match in (view("/flour"), BOOK))
+    columns = [{"id": "all", "measure": "visits"}, {"id": "booked", "measure": "visits", "segment": books}, {"id": "worth", "measure": "value"}]
+    total = ask_table(reading_of(STORY), BOOKED, last="1970-01-02", columns=columns).total
+    assert total.values == {"all": 3, "booked": 2, "worth": 50}
+    within = ask_table(reading_of(STORY), BOOKED, last="1970-01-02", columns=columns, segment=flour).total
+    assert within.values == {"all": 2, "booked": 1, "worth": 30}
+
+
+def test_masks_are_worked_out_once():
+    shard = reading_of(STORY).shards.base[0]
+    segment = Segment.model_validate({"where": {"conditions": [{"kind": "did", "match": BOOK}]}})
+    asked = ReportFilter(0, 2 * DAY, None, (segment,))
+    read = reading_of(STORY)
+    read.tally(asked, GroupBy(columns=frozenset({"visits"})))
+    again = read.shards.base[0]
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr("upper_compass.core.engine.segments._mask", lambda *_, **__: pytest.fail("worked out again"))
+        read.tally(asked, GroupBy(columns=frozenset({"views"})))
+        with pytest.raises(pytest.fail.Exception):
+            reading_of(STORY).tally(asked, GroupBy(columns=frozenset({"views"})))
+    assert len(again.derived.visits) == len(shard.derived.visits) == 3
+
+
+DEEP = {"kind": "group", "of": "all", "conditions": []}
+for _ in range(6):
+    DEEP = {"kind": "group", "of": "all", "conditions": [DEEP]}
+
+
+@pytest.mark.parametrize(
+    ("conditions", "said"),
+    [
+        ([{"kind": "dimension", "dimension": "page", "test": "is", "values": ["a", "b"]}], "do not go together"),
+        ([{"kind": "dimension", "dimension": "page", "test": "is empty", "values": ["a"]}], "do not go together"),
+        ([{"kind": "dimension", "dimension": "page", "test": "regular expression", "values": ["("]}], "cannot be read"),
+        ([{"kind": "did", "match": {"kind": "event"}}], "name the event"),
+        ([{"kind": "did", "match": {"kind": "view", "names": ["x"]}}], "only events have names"),
+        ([{"kind": "did", "match": BOOK, "times": -1}], "greater than or equal to 0"),
+        ([{"kind": "in order", "steps": [BOOK]}], "at least 2"),
+        ([{"kind": "in order", "steps": [BOOK] * 11}], "at most 10"),
+        ([{"kind": "in order", "steps": [BOOK, BOOK], "within_minutes": 0}], "greater than 0"),
+        ([{"kind": "number", "of": "views", "test": "is", "than": 1}], "'='"),
+        ([{"kind": "number", "of": "views", "test": "=", "than": float("nan")}], "finite number"),
+        ([{"kind": "tide"}], "does not match any of the expected tags"),
+        ([{"kind": "did", "match": BOOK}] * 61, "at most 60"),
+        ([{"kind": "group", "conditions": [{"kind": "did", "match": BOOK}] * 40}] * 2, "at most 60 conditions"),
+        ([DEEP], "at most 5 deep"),
+    ],
+)
+def test_segments_that_make_no_sense_are_refused(conditions, said):
+    with pytest.raises(ValidationError) as caught:
+        Segment.model_validate({"where": {"conditions": conditions}})
+    assert said in str(caught.value)

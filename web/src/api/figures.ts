@@ -1,0 +1,97 @@
+import type { Period, Schemas } from "@/api/client";
+
+/** Only visits with one of the values, or only those without: the simplest segment. */
+export interface DimensionFilter {
+  dimension: string;
+  values: string[];
+  without: boolean;
+}
+
+/** Measures of one row; a ratio over nothing is null. `few`: shares with too little behind them; `interval`: 95 % of a share. */
+export interface MeasureValues {
+  values: Record<string, number | null>;
+  before: Record<string, number | null> | null;
+  interval: Record<string, { low: number; high: number }>;
+  few: string[];
+  is_significant: Record<string, boolean>;
+}
+
+export interface Row extends MeasureValues {
+  keys: string[];
+}
+
+type Notes = Schemas["TableResult"]["notes"];
+
+/** A table by row, as the screens show it. `count`: how many rows there are in all. */
+export interface Table {
+  dimensions: string[];
+  rows: Row[];
+  count: number;
+  total: MeasureValues;
+  rest: { rows: number; figures: MeasureValues } | null;
+  versus: Period | null;
+  notes: Notes;
+}
+
+export interface SeriesPoint {
+  at: string;
+  values: Record<string, number | null>;
+  before: Record<string, number | null> | null;
+}
+
+/** A series by bucket. */
+export interface Series {
+  period: Period;
+  bucket: Schemas["SeriesResult"]["bucket"];
+  points: SeriesPoint[];
+  total: MeasureValues;
+  notes: Notes;
+}
+
+type Columns = Schemas["ColumnValues"][];
+
+/** What the filters say, as the segment of a request. */
+export function segmentOf(filters: readonly DimensionFilter[]): Schemas["Segment"] | null {
+  if (!filters.length) return null;
+  const conditions = filters.map(({ dimension, values, without }) => {
+    const plain = { kind: "dimension" as const, dimension, test: "one of" as const, values };
+    return without ? { kind: "group" as const, of: "none" as const, conditions: [plain] } : plain;
+  });
+  return { of: "visits", where: { kind: "group", of: "all", conditions } };
+}
+
+/** A column for each measure, with nothing of its own. */
+export const columnsOf = (measures: readonly string[]): Schemas["Column"][] => measures.map((measure) => ({ id: measure, measure }));
+
+function at(columns: Columns, place: number): MeasureValues {
+  const made: MeasureValues = { values: {}, before: null, interval: {}, few: [], is_significant: {} };
+  for (const { id, values, before, low, high, few, is_significant } of columns) {
+    made.values[id] = values[place] ?? null;
+    if (before) (made.before ??= {})[id] = before[place] ?? null;
+    const [from, to] = [low?.[place], high?.[place]];
+    if (from != null && to != null) made.interval[id] = { low: from, high: to };
+    if (few?.[place]) made.few.push(id);
+    if (is_significant) made.is_significant[id] = is_significant[place] ?? false;
+  }
+  return made;
+}
+
+export function tableByRow({ dimensions, versus, rows, count, columns, total, rest, notes }: Schemas["TableResult"]): Table {
+  return {
+    dimensions,
+    rows: rows.map((keys, place) => ({ keys, ...at(columns, place) })),
+    count,
+    total: at(total, 0),
+    rest: rest ? { rows: rest.rows, figures: at(rest.columns, 0) } : null,
+    versus,
+    notes,
+  };
+}
+
+export function seriesByBucket({ period, bucket, at: starts, columns, total, notes }: Schemas["SeriesResult"]): Series {
+  const points = starts.map((start, place) => {
+    const { values, before } = at(columns, place);
+    return { at: start, values, before };
+  });
+  return { period, bucket, points, total: at(total, 0), notes };
+}
