@@ -21,7 +21,7 @@ AGENTS = (
 PAGES = 2_000
 
 
-def make(count: int) -> pl.DataFrame:
+def make(count: int, pages: int = PAGES) -> pl.DataFrame:
     """So many raw hits (columns of RAW_SCHEMA), the same on every run."""
     rng = np.random.default_rng(7)
     people = max(count * 12 // 100, 10)
@@ -35,9 +35,9 @@ def make(count: int) -> pl.DataFrame:
     at = START + (base + rng.integers(0, 25 * 60_000, count)) % SPAN
     at[:robot_hits] = START + (np.arange(robot_hits) // 2 * (SPAN // (robot_hits // 2 + 1))) + np.arange(robot_hits) % 2 * 1000
     kind = rng.choice(np.array([1, 1, 1, 1, 1, 2, 4, 4], np.uint8), count)
-    page = np.minimum(rng.pareto(0.9, count) * 3, PAGES - 1).astype(np.int64)
+    page = np.minimum(rng.pareto(0.9, count) * 3, pages - 1).astype(np.int64)
     tag = np.where(rng.random(count) < 0.12, rng.integers(0, len(SOURCES), count), 0)
-    urls = [f"https://mill.example/p{p}{tail}" for p in range(PAGES) for tail in SOURCES]
+    urls = [f"https://mill.example/p{p}{tail}" for p in range(pages) for tail in SOURCES]
     book = (kind == 2) & (rng.random(count) < 0.12)
     names = np.where(book, 1, np.where(kind == 2, 2, 0))
     columns = {

@@ -15,7 +15,7 @@ import sys
 import tempfile
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from datetime import date, timedelta
 from functools import partial
@@ -35,9 +35,11 @@ from upper_compass.core.dataset.lookups import DimensionLookups
 from upper_compass.core.dataset.shard import Shard
 from upper_compass.core.dataset.visits import derive
 from upper_compass.core.definitions.periods import Period
-from upper_compass.core.definitions.requests import SeriesRequest, TableRequest
+from upper_compass.core.definitions.requests import Column, ColumnValues, SeriesRequest, TableRequest
 from upper_compass.core.engine.context import ReportContext
+from upper_compass.core.engine.dimensions import DIMENSIONS
 from upper_compass.core.reports.tables import series, table
+from upper_compass.frames.site_dataset import start
 from upper_compass.reference import shipped
 from upper_compass.run.instances import HEAP
 
@@ -103,22 +105,33 @@ def _course(period: Period, bucket: str) -> str:
 COURSE_MEASURES = ["visits", "visitors", "views"]
 
 
-def _reports(reading: ReportContext) -> list[tuple[str, Callable[[], dict[str, list[float]]], str]]:
+def columns(measures: Sequence[str]) -> list[Column]:
+    """A column for each measure."""
+    return [Column(id=name, measure=name) for name in measures]
+
+
+def _by_row(columns: Sequence[ColumnValues]) -> Iterator[tuple[float, ...]]:
+    return zip(*([value or 0 for value in one.values] for one in columns), strict=True)
+
+
+def reports(reading: ReportContext) -> list[tuple[str, Callable[[], dict[str, list[float]]], str]]:
     """(name, this side, DuckDB's query) of ten reports."""
 
     def ask_table(dimension: str, period: Period, measures: list[str]) -> Callable[[], dict[str, list[float]]]:
-        request = TableRequest(period=period, versus="none", dimensions=[dimension], measures=measures, limit=10_000)
+        request = TableRequest(period=period, versus="none", goal=1, dimensions=[dimension], columns=columns(measures), limit=10_000)
 
         def run() -> dict[str, list[float]]:
-            return {row.keys[0]: [row.values[name] or 0 for name in measures] for row in table(reading, request, GOAL).rows}
+            found = table(reading, request, {1: GOAL})
+            return {row[0]: list(figures) for row, figures in zip(found.rows, _by_row(found.columns), strict=True)}
 
         return run
 
     def ask_series(period: Period, bucket: str) -> Callable[[], dict[str, list[float]]]:
-        request = SeriesRequest.model_validate({"period": period, "versus": "none", "measures": COURSE_MEASURES, "bucket": bucket})
+        request = SeriesRequest.model_validate({"period": period, "versus": "none", "columns": columns(COURSE_MEASURES), "bucket": bucket})
 
         def run() -> dict[str, list[float]]:
-            return {point.at: [point.values[name] or 0 for name in COURSE_MEASURES] for point in series(reading, request, GOAL).points}
+            found = series(reading, request, {})
+            return dict(zip(found.at, map(list, _by_row(found.columns)), strict=True))
 
         return run
 
@@ -141,25 +154,37 @@ def _timed(run: Callable[[], object], rounds: int = ROUNDS) -> float:
     return statistics.median(times)
 
 
-def _into_duckdb(shard: Shard) -> duckdb.DuckDBPyConnection:
+def into_duckdb(shards: Sequence[Shard]) -> duckdb.DuckDBPyConnection:
+    """The same hits and the same derived visits as tables; dimensions as texts."""
+    visits_before = rows_before = 0
+    parts = []
+    for shard in shards:
+        parts.append(_tables(shard, visits_before, rows_before))
+        visits_before, rows_before = visits_before + len(shard.derived.visits), rows_before + len(shard.hits)
+    v, h = (pl.concat(tables) for tables in zip(*parts, strict=True))  # noqa: RUF059 - DuckDB finds them by name
+    connection = duckdb.connect(config={"threads": 2})
+    connection.execute("CREATE TABLE visits AS SELECT * FROM v")
+    connection.execute("CREATE TABLE hits AS SELECT * FROM h")
+    return connection
+
+
+def _tables(shard: Shard, visits_before: int, rows_before: int) -> tuple[pl.DataFrame, pl.DataFrame]:
     lookups = shard.lookups
     words = lookups.labels.texts
-    visits = np.arange(len(shard.derived.visits))
+    visits = np.arange(len(shard.derived.visits), dtype=np.int32)
 
     def text(codes: np.ndarray) -> pl.Series:
         return words.gather(pl.Series(codes))
 
-    from upper_compass.core.engine.dimensions import DIMENSIONS
-
     v = pl.DataFrame(
-        {"visit": visits.astype(np.int32), "visitor": shard.visit("visitor"), "start": shard.visit("start"), "bounce": shard.visit("bounce")}
-        | {name: text(DIMENSIONS[name].read(shard, visits.astype(np.int32))) for name in ("channel", "entry_page", "device")}
+        {"visit": visits + visits_before, "visitor": shard.visit("visitor"), "start": shard.visit("start"), "bounce": shard.visit("bounce")}
+        | {name: text(DIMENSIONS[name].read(shard, visits)) for name in ("channel", "entry_page", "device", "source")}
     )
     with_visit = shard.derived.visit_of >= 0  # an engage before any visit is ignored on both sides
     h = pl.DataFrame(
         {
-            "row": np.arange(len(shard.hits), dtype=np.int32),
-            "visit": shard.derived.visit_of,
+            "row": np.arange(rows_before, rows_before + len(shard.hits), dtype=np.int32),
+            "visit": shard.derived.visit_of + np.int32(visits_before),
             "visitor": shard.hit("visitor"),
             "ts": shard.hit("at"),
             "kind": shard.hit("kind"),
@@ -168,10 +193,7 @@ def _into_duckdb(shard: Shard) -> duckdb.DuckDBPyConnection:
             "name": lookups.dictionaries["name"].texts.gather(shard.hits["name"]),
         }
     ).filter(with_visit)
-    connection = duckdb.connect(config={"threads": 2})
-    connection.execute("CREATE TABLE visits AS SELECT * FROM v")
-    connection.execute("CREATE TABLE hits AS SELECT * FROM h")
-    return connection
+    return v, h
 
 
 _NUMBERED = f"""
@@ -222,14 +244,14 @@ def _release() -> None:
 def _memory(folder: str) -> float:
     """Bytes that deriving and the ten reports take at most, beyond the raw columns; in a process of its own, with all that it does not give back."""
     texts = {name: pl.read_ipc(f"{folder}/{name}.arrow")["text"] for name in CODED}
-    lookups = DimensionLookups(RULES, shipped(), Dictionaries(texts))
+    dictionaries = Dictionaries(texts)
     _release()
     before = psutil.Process().memory_info().rss
     hits = pl.DataFrame({name: np.load(f"{folder}/{name}.npy") for name in CODED_SCHEMA})
     _release()
     with Peak() as peak:
-        shard = Shard.of(hits, lookups, np.empty(0, np.int64))
-        for _, mine, _ in _reports(ReportContext([shard], ZONE)):
+        dataset = start(RULES, shipped(), dictionaries, hits)
+        for _, mine, _ in reports(ReportContext(dataset.shards, ZONE)):
             mine()
     return peak.most - before - hits.estimated_size()
 
@@ -257,12 +279,12 @@ def measure(count: int) -> dict[str, object]:
     del shuffled, read
     derive_s = _timed(lambda: derive(ordered, lookups, np.empty(0, np.int64)), DERIVINGS)
     memory = _memory_of(ordered, dictionaries)
-    shard = Shard.of(ordered, lookups, np.empty(0, np.int64))
-    runs = _reports(ReportContext([shard], ZONE))
+    dataset = start(RULES, shipped(), dictionaries, ordered)
+    runs = reports(ReportContext(dataset.shards, ZONE))
     raw = ordered.sample(fraction=1, shuffle=True, seed=2)
     traffic_source, active = _origin_of(raw, lookups), (raw["kind"] == 2) & ~pl.Series(lookups["passive"])[raw["name"]]
     raw = raw.select(DERIVED_FROM).rename({"at": "ts"}).with_columns(pl.Series("traffic_source", traffic_source), active.alias("active"))
-    connection = _into_duckdb(shard)
+    connection = into_duckdb(dataset.base)
     connection.execute("CREATE TABLE raw AS SELECT * FROM raw")
     window_s, visits_s = (_timed(partial(connection.execute, query), DERIVINGS) for query in (_WINDOW, _VISITS))
     rows = []
@@ -274,7 +296,7 @@ def measure(count: int) -> dict[str, object]:
         rows.append({"report": name, "same": same, "ms": round(ours * 1000, 1), "duckdb_ms": round(duck * 1000, 1), "ratio": round(ours / duck, 2)})
         print(json.dumps(rows[-1]), flush=True)
     return {
-        "hits": count, "visits": len(shard.derived.visits), "order_s": round(order_s, 2), "order_all_columns_s": round(order_all_s, 2), "derive_s": round(derive_s, 2), "duckdb_window_s": round(window_s, 2), "duckdb_visits_s": round(visits_s, 2),
+        "hits": count, "visits": sum(len(shard.derived.visits) for shard in dataset.base), "order_s": round(order_s, 2), "order_all_columns_s": round(order_all_s, 2), "derive_s": round(derive_s, 2), "duckdb_window_s": round(window_s, 2), "duckdb_visits_s": round(visits_s, 2),
         "ratio_to_window": round((order_s + derive_s) / window_s, 2), "ratio_to_visits": round((order_s + derive_s) / visits_s, 2),
         "bytes_per_hit_beyond_raw_at_most": round(memory / count, 1),
         "raw_bytes_per_hit": round(ordered.estimated_size() / count, 1),

@@ -15,7 +15,7 @@ import numpy as np
 import polars as pl
 
 from bench.data import GOAL, RULES, make
-from bench.reports import LAST, MONTH, ZONE, _timed
+from bench.reports import LAST, MONTH, PAGE_MEASURES, ZONE, _timed, columns
 from upper_compass.core.dataset.coded_hits import Dictionaries, encode_hits, in_order
 from upper_compass.core.dataset.conversions import Conversions, conversions
 from upper_compass.core.dataset.lookups import DimensionLookups
@@ -33,6 +33,7 @@ from upper_compass.core.reports.real_time import arrivals, newest_seq, present
 from upper_compass.core.reports.tables import table
 from upper_compass.core.tag_health import HISTORY, Inspection, look
 from upper_compass.core.tagging.reclassification import reclassification_preview
+from upper_compass.frames.site_dataset import start
 from upper_compass.reference import shipped
 from upper_compass.run.instances import HEAP
 
@@ -53,31 +54,31 @@ def measure(count: int) -> dict[str, object]:
     dictionaries = Dictionaries()
     ordered = _with_properties(in_order(encode_hits(make(count), dictionaries)), dictionaries)
     lookups = DimensionLookups(RULES, shipped(), dictionaries)
-    shards = [Shard.of(ordered, lookups, np.empty(0, np.int64))]
+    shard = Shard.of(ordered, lookups, np.empty(0, np.int64))
+    reading = ReportContext(start(RULES, shipped(), dictionaries, ordered).shards, ZONE)
     today = LAST + timedelta(days=1)
     midnights = [midnight(today - timedelta(days=back), ZONE) for back in range(HISTORY, -1, -1)]
     month = ReportFilter(*MONTH.bounds(ZONE))
     quarter = ReportFilter(*Period(first=today - timedelta(days=90), last=today).bounds(ZONE))
     joined = RULES.model_copy(update={"aliases": [Alias(field="medium", this="cpc", that="email")]})
-    by_page = TableRequest(period=MONTH, versus="none", dimensions=["page"], measures=["views", "visits", "visitors", "conversions"], limit=10_000)
+    by_page = TableRequest(period=MONTH, versus="none", goal=1, dimensions=["page"], columns=columns(PAGE_MEASURES), limit=10_000)
     asked = {
-        "tag health": lambda: look(Inspection(shards, RULES, midnights, midnights[-1] + 1, [("Bookings", GOAL)])),
-        "events": lambda: events(shards, month, RULES),
-        "goal preview": lambda: preview_goal(shards, ReportFilter(*MONTH.bounds(ZONE), goal=GOAL)),
-        "what another alias moves in 90 days": lambda: reclassification_preview(shards, quarter, joined, shipped()),
-        "now": lambda: (arrivals(shards, newest_seq(shards) - 50, 50), present(shards, midnights[-1])),
+        "tag health": lambda: look(Inspection(reading, RULES, midnights, midnights[-1] + 1, [("Bookings", GOAL)])),
+        "events": lambda: events(reading, month, RULES),
+        "goal preview": lambda: preview_goal(reading, ReportFilter(*MONTH.bounds(ZONE), goal=GOAL, keep=False)),
+        "what another alias moves in 90 days": lambda: reclassification_preview(reading, quarter, joined, shipped()),
+        "now": lambda: (arrivals(reading, newest_seq(reading) - 50, 50), present(reading, midnights[-1])),
     }
-    event = GOAL.match.model_dump()["name"]
-    plain, tested = (Goal.model_validate({"match": {"kind": "event", "names": [event], "props": props}}) for props in ([], [PLACES]))
+    plain, tested = (Goal.model_validate({"match": {"kind": "event", "names": GOAL.match.names, "props": props}}) for props in ([], [PLACES]))
 
     def count_goal(goal: Goal) -> Conversions:
-        return conversions(goal, ordered, shards[0].derived, lookups)
+        return conversions(goal, ordered, shard.derived, lookups)
 
     began = time.perf_counter()
     count_goal(tested)
     first = time.perf_counter() - began
     without, with_test = (_timed(lambda goal=goal: count_goal(goal)) for goal in (plain, tested))
-    yardstick = _timed(lambda: table(ReportContext(shards, ZONE), by_page, GOAL))
+    yardstick = _timed(lambda: table(reading, by_page, {1: GOAL}))
     told: dict[str, object] = {"hits": count, "by page, 28 days, ms": round(yardstick * 1000, 1)}
     told[f"a goal with a test on a property, {SETS:,} distinct sets"] = {
         "ms": round(with_test * 1000, 1), "ms_without_it": round(without * 1000, 1), "ratio": round(with_test / without, 2),
