@@ -19,7 +19,7 @@ import polars as pl
 
 from upper_compass.core.dataset.coded_hits import CODED, CODED_SCHEMA, Codes, Dictionaries, Ints, encode_hits, in_order, repeated_orders
 from upper_compass.core.dataset.lookups import DimensionLookups
-from upper_compass.core.dataset.shard import Shard
+from upper_compass.core.dataset.shard import Shard, among
 from upper_compass.core.dataset.shard_set import ShardSet
 from upper_compass.core.definitions.hits import Kind
 from upper_compass.core.definitions.reference import Reference
@@ -77,7 +77,9 @@ def standing_hits(shard: Shard) -> pl.DataFrame:
     """The hits of a shard without those of visitors who were taken over by another."""
     if not len(shard.tombstoned):
         return shard.hits
-    return shard.hits.filter(~np.isin(shard.hit("visitor"), shard.tombstoned))
+    kept = np.ones(len(shard.hits), bool)
+    kept[shard.rows_of_visitors(shard.tombstoned)] = False
+    return shard.hits.filter(kept)
 
 
 def start(rules: SiteRules, reference: Reference, dictionaries: Dictionaries | None = None, hits: pl.DataFrame | None = None, seq: int = 0) -> SiteDataset:
@@ -115,7 +117,7 @@ def advance(dataset: SiteDataset, parts: Iterable[pl.DataFrame], seq: int) -> Si
     if gathered > max(COMPACT_FROM, COMPACT_SHARE * sum(len(shard.hits) for shard in dataset.base)):
         return _compacted(dataset.dictionaries, dataset.lookups, pl.concat([dataset.hits, fresh]), orders, repeated, seq)
     touched = _touched(fresh, orders, new_orders)
-    leaving = np.setdiff1d(touched, dataset.left, assume_unique=True)
+    leaving = touched[~among(touched, dataset.left)]
     from_base = _hits_of(dataset.base, leaving)
     moved = _hits_of(dataset.recent, touched)
     recent = tuple(_without(shard, touched) for shard in dataset.recent)
@@ -138,14 +140,14 @@ def _hits_of(shards: Sequence[Shard], visitors: Codes) -> pl.DataFrame:
     """All hits of visitors that are read from these shards."""
     parts = [pl.DataFrame(schema=CODED_SCHEMA)]
     for shard in shards:
-        here = np.setdiff1d(visitors, shard.tombstoned, assume_unique=True)
+        here = visitors[~among(visitors, shard.tombstoned)]
         parts.append(shard.hits[pl.Series(shard.rows_of_visitors(here))])
     return pl.concat(parts)
 
 
 def _without(shard: Shard, visitors: Codes) -> Shard:
     """The shard with these visitors tombstoned, as far as they stand in it."""
-    here = visitors[np.isin(visitors, shard.visitors)]
+    here = visitors[among(visitors, shard.hit("visitor"))]
     if not len(here):
         return shard
     changed = copy(shard)

@@ -106,6 +106,8 @@ class Dictionary:
     def encode(self, texts: pl.Series) -> Codes:
         """Codes of texts (null is the empty text); texts not seen before are taken in."""
         asked = texts.fill_null("").rename("text")
+        if (asked == "").all():
+            return np.zeros(len(asked), np.uint32)
         distinct = asked.unique(maintain_order=True)
         with self._growing:
             codes, known = self._looked_up(distinct)

@@ -41,6 +41,8 @@ class Shard:
     tombstoned: Codes = field(default_factory=lambda: np.empty(0, np.uint32))
     # A shard that takes others' figures back is -1.
     sign: int = 1
+    # The same object as long as the same is read from it.
+    version: object = field(default_factory=object)
     _kept: LRUCache[Hashable, Any] = field(default_factory=lambda: LRUCache(MAX_KEPT))
     _keeping: Lock = field(default_factory=Lock)
 
@@ -60,11 +62,6 @@ class Shard:
         codes[seen] = np.maximum(sources_of_views(np.ones(len(seen), bool), url, referrer, lookups), 0)
         derived = replace(self.derived, visits=visits.with_columns(pl.Series("traffic_source", codes)))
         return Shard(hits, derived, lookups, self.valid, self.tombstoned, self.sign)
-
-    @cached_property
-    def visitors(self) -> Codes:
-        """All visitors with a hit here, ascending, also those who are tombstoned."""
-        return np.unique(self.hit("visitor"))
 
     def hit(self, column: str) -> npt.NDArray[Any]:
         """One column of the hits, without a copy."""
@@ -133,9 +130,18 @@ class Shard:
 
     def tombstone(self, visitors: npt.NDArray[Any]) -> None:
         """Let the visits of these visitors no longer stand."""
-        self.tombstoned = np.union1d(self.tombstoned, visitors)
+        self.tombstoned = np.sort(np.concatenate([self.tombstoned, visitors[~among(visitors, self.tombstoned)]]))
+        self.version = object()
         self.valid = self.valid.copy()
         self.valid[ranges(self.visit("visitor"), visitors)] = False
+
+
+def among(values: npt.NDArray[Any], column: npt.NDArray[Any]) -> Bools:
+    """Which of the values a sorted column holds; the column may be long, and is not looked through."""
+    if not len(column):
+        return np.zeros(len(values), bool)
+    found: Bools = column[np.minimum(np.searchsorted(column, values), len(column) - 1)] == values
+    return found
 
 
 def ranges(column: npt.NDArray[Any], wanted: npt.NDArray[Any]) -> Rows:

@@ -2,19 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Hashable
+from collections.abc import Hashable, Sequence
 from dataclasses import dataclass, field
 from threading import Lock
 from zoneinfo import ZoneInfo
 
 from cachetools import LRUCache
 
+from upper_compass.core.dataset.shard import Shard
 from upper_compass.core.dataset.shard_set import ShardSet
 from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.periods import Period
 from upper_compass.core.definitions.segments import DimensionCondition, Group, Segment
 from upper_compass.core.engine.dimensions import Dimension, dimension_of
-from upper_compass.core.engine.protocol import Breakdown, Runner, Tally, Threads, merge
+from upper_compass.core.engine.protocol import Breakdown, Question, Runner, Tally, Threads, merge
 from upper_compass.core.engine.segments import ASKED_IN
 from upper_compass.core.engine.selection import ReportFilter
 
@@ -59,40 +60,54 @@ class ReportContext:
         return dimension_of(name, self.shards.lookups.rules, asked_in)
 
     def tally(self, ask: ReportFilter, *breakdowns: Breakdown) -> list[Tally]:
-        """The merged tally of each breakdown, kept for whoever asks the same again.
+        """The merged tally of each breakdown of one question; see `tallies`."""
+        return self.tallies([(ask, breakdown) for breakdown in breakdowns])
+
+    def tallies(self, questions: Sequence[Question]) -> list[Tally]:
+        """The merged tally of each question, kept for whoever asks the same again.
 
         What can be added up and taken back costs no more than what came since the base was made.
         """
-        found: dict[int, Tally] = {}
-        for i, breakdown in enumerate(breakdowns):
-            kept = self.kept.get(self._key(self.shards.version, ask, breakdown)) if ask.keep else None
-            if kept is not None:
-                found[i] = kept
-        missing = [i for i in range(len(breakdowns)) if i not in found]
+        found = [self._kept(self.shards.version, question) for question in questions]
         for additive in (True, False):
-            asked = [i for i in missing if breakdowns[i].additive == additive]
-            made = self._merged(ask, [breakdowns[i] for i in asked], additive=additive) if asked else []
-            for i, tally in zip(asked, made, strict=True):
+            missing = [i for i, (_, breakdown) in enumerate(questions) if found[i] is None and breakdown.additive == additive]
+            made = self._merged([questions[i] for i in missing], additive=additive) if missing else []
+            for i, tally in zip(missing, made, strict=True):
                 found[i] = tally
-                if ask.keep:
-                    self.kept.put(self._key(self.shards.version, ask, breakdowns[i]), tally)
-        return [found[i] for i in range(len(breakdowns))]
+                self._keep(self.shards.version, questions[i], tally)
+        return [tally for tally in found if tally is not None]
 
-    def _merged(self, ask: ReportFilter, breakdowns: list[Breakdown], *, additive: bool) -> list[Tally]:
+    def _merged(self, questions: list[Question], *, additive: bool) -> list[Tally]:
         shards = self.shards
         if not additive:
-            return [merge(tallies) for tallies in self.runner.run(shards.each_once, ask, breakdowns)]
-        kept = [self.kept.get(self._key(shards.base_version, ask, one)) for one in breakdowns]
-        missing = [one for one, tally in zip(breakdowns, kept, strict=True) if tally is None]
-        made = iter([merge(tallies) for tallies in self.runner.run(shards.base, ask, missing)] if missing else [])
+            return [merge(tallies) for tallies in self.runner.run(shards.each_once, questions)]
+        kept = [self._kept(shards.base_version, question) for question in questions]
+        missing = [question for question, tally in zip(questions, kept, strict=True) if tally is None]
+        made = iter([merge(tallies) for tallies in self.runner.run(shards.base, missing)] if missing else [])
         base = [next(made) if tally is None else tally for tally in kept]
         if not shards.recent:
             return base
-        if ask.keep:
-            for breakdown, tally in zip(breakdowns, base, strict=True):
-                self.kept.put(self._key(shards.base_version, ask, breakdown), tally)
-        since = self.runner.run(shards.recent + shards.replaced, ask, breakdowns)
-        return [merge([whole, *tallies]) for whole, tallies in zip(base, since, strict=True)]
+        for question, tally in zip(questions, base, strict=True):
+            self._keep(shards.base_version, question, tally)
+        since = [self._of_shard(shard, questions) for shard in shards.recent + shards.replaced]
+        return [merge([whole, *tallies]) for whole, tallies in zip(base, zip(*since, strict=True), strict=True)]
+
+    def _of_shard(self, shard: Shard, questions: list[Question]) -> list[Tally]:
+        """The tallies of one of the shards that came since; those of a level that nobody left are kept."""
+        kept = [self._kept(shard.version, question) for question in questions]
+        missing = [question for question, tally in zip(questions, kept, strict=True) if tally is None]
+        made = iter(tallies[0] for tallies in self.runner.run([shard], missing)) if missing else iter([])
+        tallies = [next(made) if tally is None else tally for tally in kept]
+        for question, tally in zip(questions, tallies, strict=True):
+            self._keep(shard.version, question, tally)
+        return tallies
+
+    def _kept(self, version: object, question: Question) -> Tally | None:
+        return self.kept.get(self._key(version, *question)) if question[0].keep else None
+
+    def _keep(self, version: object, question: Question, tally: Tally) -> None:
+        if question[0].keep:
+            self.kept.put(self._key(version, *question), tally)
 
     @staticmethod
     def _key(version: object, ask: ReportFilter, breakdown: Breakdown) -> Hashable:

@@ -11,6 +11,7 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from typing import Any, Literal, Protocol
 
+import numpy as np
 import polars as pl
 
 from upper_compass.core.dataset.coded_hits import Dictionary
@@ -24,6 +25,8 @@ ADDITIVE: frozenset[Reducer] = frozenset({"sum", "counts"})
 PRESENCE = "_rows"
 # What is left of sums of fractions that cancel each other, as a share of them.
 RESIDUE = 1e-12
+# A table by code is used up to so many places a row.
+TABLE_SHARE = 12
 
 
 @dataclass(frozen=True)
@@ -71,11 +74,14 @@ class Breakdown(Protocol):
         """What is counted in one shard."""
 
 
+Question = tuple[ReportFilter, Breakdown]
+
+
 class Runner(Protocol):
     """Makes the tallies of many shards."""
 
-    def run(self, shards: Sequence[Shard], ask: ReportFilter, breakdowns: Sequence[Breakdown]) -> list[list[Tally]]:
-        """For each breakdown, the tally of each shard, with its sign."""
+    def run(self, shards: Sequence[Shard], questions: Sequence[Question]) -> list[list[Tally]]:
+        """For each question, the tally of each shard, with its sign."""
 
 
 class Threads:
@@ -84,15 +90,21 @@ class Threads:
     def __init__(self, count: int) -> None:
         self._pool = ThreadPoolExecutor(count, thread_name_prefix="tally")
 
-    def run(self, shards: Sequence[Shard], ask: ReportFilter, breakdowns: Sequence[Breakdown]) -> list[list[Tally]]:
+    def run(self, shards: Sequence[Shard], questions: Sequence[Question]) -> list[list[Tally]]:
         """See Runner."""
+        by_shard = list(self._pool.map(lambda shard: _tallies_of(shard, questions), shards))
+        return [[tallies[i] for tallies in by_shard] for i in range(len(questions))]
 
-        def of_shard(shard: Shard) -> list[Tally]:
-            cut = Selection(shard, ask)
-            return [replace(breakdown.tally(cut), sign=shard.sign) for breakdown in breakdowns]
 
-        by_shard = list(self._pool.map(of_shard, shards))
-        return [[tallies[i] for tallies in by_shard] for i in range(len(breakdowns))]
+def _tallies_of(shard: Shard, questions: Sequence[Question]) -> list[Tally]:
+    """The tally of each question; what is asked about is worked out once, whatever the goal."""
+    cuts: dict[Hashable, Selection] = {}
+    tallies = []
+    for ask, breakdown in questions:
+        whatever = replace(ask, goal=None).key
+        cut = cuts[whatever] = cuts[whatever].of_goal(ask) if whatever in cuts else Selection(shard, ask)
+        tallies.append(replace(breakdown.tally(cut), sign=shard.sign))
+    return tallies
 
 
 def merge(tallies: Sequence[Tally]) -> Tally:
@@ -105,6 +117,10 @@ def merge(tallies: Sequence[Tally]) -> Tally:
         keys = tallies[0].keys
     reducers = {name: reducer for tally in tallies for name, reducer in tally.reducers.items()}
     taken_back = any(tally.sign < 0 for tally in tallies)
+    if not taken_back and len(keys) == 1 and set(reducers.values()) == {"sum"}:
+        summed = _summed_by_code(tallies, next(iter(keys)), list(reducers))
+        if summed is not None:
+            return Tally(summed, keys, reducers)
     together = pl.concat([_signed(tally) for tally in tallies], how="diagonal")
     columns = [_reduced(name, reducer, taken_back=taken_back) for name, reducer in reducers.items()]
     merged = together.group_by(list(keys)).agg(columns) if keys else together.select(columns)
@@ -112,6 +128,28 @@ def merge(tallies: Sequence[Tally]) -> Tally:
         merged = merged.filter(pl.col(PRESENCE) > 0)
     counts = [_collapsed(name) for name, reducer in reducers.items() if reducer == "counts"]
     return Tally(merged.with_columns(counts) if counts else merged, keys, reducers)
+
+
+def _summed_by_code(tallies: Sequence[Tally], key: str, columns: list[str]) -> pl.DataFrame | None:
+    """Sums by one key that is a code: added up in a table by code, which is quicker unless codes are few among many; None where it is not."""
+    if tallies[0].keys[key] is None:
+        return None
+    codes = [tally.frame[key].to_numpy() for tally in tallies]
+    bound = max((int(part.max()) + 1 for part in codes if len(part)), default=0)
+    if bound > TABLE_SHARE * sum(len(part) for part in codes):
+        return None
+    present = np.zeros(bound, bool)
+    for part in codes:
+        present[part] = True
+    kept = np.flatnonzero(present)
+    made: dict[str, pl.Series] = {}
+    for name in columns:
+        parts = [(part, tally.frame[name]) for part, tally in zip(codes, tallies, strict=True) if name in tally.reducers]
+        summed = np.zeros(bound, np.int64 if parts[0][1].dtype.is_integer() else np.float64)
+        for part, values in parts:  # each code stands once in a tally
+            summed[part] += values.to_numpy()
+        made[name] = pl.Series(name, summed[kept])
+    return pl.DataFrame({key: pl.Series(key, kept, dtype=pl.UInt32)} | made)
 
 
 def _signed(tally: Tally) -> pl.DataFrame:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from copy import copy
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -55,6 +56,14 @@ class Selection:
         self.visit_mask = shard.valid if ask.with_excluded else shard.valid & ~shard.visit("excluded")
         for segment in ask.segments:
             self.visit_mask = self.visit_mask & segment_mask(shard, segment, ask.start, ask.stop, ask.steered_by, with_excluded=ask.with_excluded)
+
+    def of_goal(self, ask: ReportFilter) -> Selection:
+        """The same part of the shard, asked for another goal."""
+        other = copy(self)
+        other.ask, other.conversions = ask, self.shard.conversions(ask.goal, keep=ask.keep)
+        for name in ("counted_conversions", "converted_visits"):
+            other.__dict__.pop(name, None)
+        return other
 
     @cached_property
     def started_in_period(self) -> Bools:

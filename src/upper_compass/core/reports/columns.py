@@ -17,7 +17,7 @@ from upper_compass.core.engine.context import ReportContext, question
 from upper_compass.core.engine.dimensions import UnknownNameError
 from upper_compass.core.engine.keys import KeyedBy
 from upper_compass.core.engine.measures import MEASURES, Measure
-from upper_compass.core.engine.protocol import PRESENCE, Tally, merge
+from upper_compass.core.engine.protocol import PRESENCE, Question, Tally, merge
 from upper_compass.core.engine.selection import ReportFilter
 from upper_compass.core.engine.statistics import is_significant, too_few, wilson
 from upper_compass.core.engine.tally import GOAL_COLUMNS, GroupBy
@@ -105,16 +105,27 @@ def plan(reading: ReportContext, request: ReportRequest, goals: Mapping[int, Goa
     return Asked(tuple(columns), replace(whole, steered_by=steered_by), tuple(questions), earlier, tuple(frozenset(one) for one in wanted), versus)
 
 
-def joined(reading: ReportContext, asked: Asked, by: KeyedBy, edges_before: tuple[int, ...] = ()) -> Tally:
-    """The sums of all questions by key, those of the versus period beside them; a key that one of them lacks counts nothing there."""
-    parts = []
-    for before, questions in ((False, asked.questions), (True, asked.earlier)):
-        for place, (ask, wanted) in enumerate(zip(questions, asked.wanted, strict=True) if questions else ()):
-            if wanted:
-                edges = edges_before if before else by.edges
-                tally = reading.tally(ask, GroupBy(by.dimensions, edges, by.within, columns=wanted))[0]
-                parts.append(tally.renamed({name: sum_name(place, name, before=before) for name in wanted}))
-    whole = merge(parts)
+def joined(reading: ReportContext, *breakdowns: tuple[Asked, KeyedBy], edges_before: tuple[int, ...] = ()) -> list[Tally]:
+    """For each breakdown the sums of all questions by key, those of the versus period beside them; a key that one of them lacks counts nothing there.
+
+    `edges_before`: those of the versus period, for breakdowns over time.
+    """
+    questions: list[Question] = []
+    names: list[tuple[int, dict[str, str]]] = []
+    for number, (asked, by) in enumerate(breakdowns):
+        for before, filters in ((False, asked.questions), (True, asked.earlier)):
+            for place, ask in enumerate(filters):
+                if wanted := asked.wanted[place]:
+                    edges = edges_before if before and by.edges else by.edges
+                    questions.append((ask, GroupBy(by.dimensions, edges, by.within, columns=wanted)))
+                    names.append((number, {name: sum_name(place, name, before=before) for name in wanted}))
+    parts: list[list[Tally]] = [[] for _ in breakdowns]
+    for (number, renaming), tally in zip(names, reading.tallies(questions), strict=True):
+        parts[number].append(tally.renamed(renaming))
+    return [_filled(merge(one)) for one in parts]
+
+
+def _filled(whole: Tally) -> Tally:
     return replace(whole, frame=whole.frame.drop(PRESENCE).with_columns(pl.exclude(list(whole.keys)).fill_null(0.0)))
 
 

@@ -57,7 +57,8 @@ def series(reading: ReportContext, request: SeriesRequest, goals: Mapping[int, G
     if request.rows:
         dimensions = tuple(reading.dimension(name, "dimensions") for name in request.dimensions)
         by = replace(by, dimensions=dimensions, within=tuple(tuple(row) for row in request.rows))
-        found = joined(reading, asked, by, tuple(cuts_before)).as_texts()
+        [found] = joined(reading, (asked, by), edges_before=tuple(cuts_before))
+        found = found.as_texts()
         courses = found.frame.partition_by([f"key_{i}" for i in range(len(dimensions))], as_dict=True)
         for row in request.rows:
             course = courses.get(tuple(row), found.frame.clear())
@@ -69,18 +70,16 @@ def series(reading: ReportContext, request: SeriesRequest, goals: Mapping[int, G
 def _rows_and_total(reading: ReportContext, asked: Asked, by: KeyedBy, edges_before: tuple[int, ...] = ()) -> tuple[Tally, Sums]:
     """Rows and totals. By dimensions of the visit and over time, what is no count of people adds up to the total; people are counted anew."""
     if not by.dimensions and not by.edges:
-        whole = joined(reading, asked, KeyedBy())
+        [whole] = joined(reading, (asked, KeyedBy()))
         return whole, whole.frame
-    rows = joined(reading, asked, by, edges_before)
     if by.by_hit or by.within:
-        return rows, joined(reading, asked, KeyedBy()).frame
+        rows, whole = joined(reading, (asked, by), (asked, KeyedBy()), edges_before=edges_before)
+        return rows, whole.frame
     people = asked.only(PEOPLE_COLUMNS)
-    names = asked.names()
-    total = rows.frame.select(pl.col(name).sum() for name in names)
-    if people.names():
-        counted = joined(reading, people, KeyedBy()).frame
-        total = total.with_columns(counted[name] for name in people.names())
-    return rows, total
+    totals = [(people, KeyedBy())] if people.names() else []
+    rows, *counted = joined(reading, (asked, by), *totals, edges_before=edges_before)
+    total = rows.frame.select(pl.col(name).sum() for name in asked.names())
+    return rows, total.with_columns(one.frame[name] for one in counted for name in people.names())
 
 
 def _every_bucket(found: pl.DataFrame, asked: Asked, count: int, count_before: int) -> Sums:
