@@ -92,12 +92,12 @@ def _segment(dataset: SiteDataset) -> dict[str, object]:
     request = TableRequest(period=MONTH, versus="none", dimensions=["source"], columns=columns(["visits"]), segment=ORDERED)
 
     def ask() -> dict[str, float]:
-        for shard in dataset.base:  # masks are worked out anew
+        for shard in dataset.base.whole:  # masks are worked out anew
             shard._kept.clear()
         found = table(ReportContext(dataset.shards, ZONE), request, {})
         return dict(zip((row[0] for row in found.rows), (value or 0 for value in found.columns[0].values), strict=True))
 
-    connection = into_duckdb(dataset.base)
+    connection = into_duckdb(dataset.base.whole)
     same = ask() == {key: float(count) for key, count in connection.execute(_ORDERED_SQL).fetchall()}
     return _against(ask, lambda: connection.execute(_ORDERED_SQL).fetchall(), same=same)
 
@@ -112,7 +112,7 @@ def _many_pages(count: int) -> dict[str, object]:
         views, visitors = (one.values for one in found.columns)
         return [(row[0], a or 0, b or 0) for row, a, b in zip(found.rows, views, visitors, strict=True)], found.count
 
-    connection = into_duckdb(dataset.base)
+    connection = into_duckdb(dataset.base.whole)
     mine, rows = ask()
     same = mine == [(page, float(views), float(visitors)) for page, views, visitors in connection.execute(_PAGES_SQL).fetchall()]
     return {"rows": rows} | _against(ask, lambda: connection.execute(_PAGES_SQL).fetchall(), same=same)
@@ -166,7 +166,7 @@ def _arriving(dataset: SiteDataset, hits: int) -> dict[str, object]:
         "again with new hits, ms": round(statistics.median(again) * 1000, 1),
         "ratio": round(statistics.median(again) / first, 3),
     }
-    told["shards"] = {name: [len(shard.hits) for shard in getattr(dataset, name)] for name in ("base", "recent", "replaced")}
+    told["levels"] = [(level.count, [len(shard.hits) for shard in level.replaced]) for level in (dataset.base, *dataset.recent)]
     return told
 
 

@@ -47,6 +47,7 @@ def _small_levels(monkeypatch):
     monkeypatch.setattr(site_dataset, "COMPACT_FROM", 1000)
     monkeypatch.setattr(site_dataset, "TAIL", 3)
     monkeypatch.setattr(site_dataset, "GROWTH", 2)
+    monkeypatch.setattr(site_dataset, "TAKEN_BACK_FROM", 4)
 
 
 def lists(frames):
@@ -56,9 +57,10 @@ def lists(frames):
     return latest_visits(reading, question, 100, None), arrivals(reading, 0, 100), events(reading, question, rules()), newest_seq(reading)
 
 
-@given(hit_lists(most=40), st.lists(st.integers(1, 12), min_size=1, max_size=8), st.sampled_from((3, 10, 1000)))
+@given(hit_lists(most=40), st.lists(st.integers(1, 12), min_size=1, max_size=8), st.sampled_from((3, 10, 1000)), st.sampled_from((0, 6, 1000)))
 @settings(max_examples=80, deadline=None)
-def test_step_by_step_is_the_same_as_at_once(hits, steps, compact_from):
+def test_step_by_step_is_the_same_as_at_once(hits, steps, compact_from, taken_back_from):
+    site_dataset.TAKEN_BACK_FROM = taken_back_from
     ordered = sorted(hits, key=lambda one: one["seq"])
     whole = site_dataset.start(rules(), REFERENCE)
     whole = site_dataset.advance(whole, [raw_frame(ordered)], len(ordered))

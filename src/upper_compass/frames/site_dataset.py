@@ -1,10 +1,12 @@
 """One site's hits as shards, brought up to date by what came since.
 
-Visitors are split by a hash among the base shards, which hold most of them. A visitor who does something after the base was made is taken over, with
-all their hits, by the recent shards: the last of these is small and takes in what arrives, and when it has grown it becomes a level of its own, joined
-with the one before when that is of about its size. So only the visitors who did something are derived anew, and little else, however much has
-gathered. What the base still counts of visitors who left it is taken back by the replaced shards (see `ShardSet`). When the recent shards have grown
-to a fair part of the base, all are compacted into a new base.
+Visitors are split by a hash among the shards of the base, which hold most of them. A visitor who does something after the base was made is taken over,
+with all their hits, by the recent levels: the last of these is small and takes in what arrives; when it has grown it stays, and is joined with the one
+before when that is of about its size. So only the visitors who did something are derived anew, and little else, however much has gathered. When
+the recent levels have grown to a fair part of the base, all are compacted into a new base.
+
+What a large level still counts of visitors who left it is taken back by shards of its own that hold just them, so that what was tallied of it
+stays true (see `ShardSet`). From a small level they are taken out.
 """
 
 from __future__ import annotations
@@ -28,6 +30,8 @@ from upper_compass.core.definitions.site_rules import SiteRules
 SHARDS = 8
 # Hits of the last recent shard, and how many times larger each level before it is at least.
 TAIL, GROWTH = 2_000, 4
+# From a level of so many hits, visitors who leave are taken back, and not taken out.
+TAKEN_BACK_FROM = 50_000
 COMPACT_FROM = 20_000
 COMPACT_SHARE = 0.25
 
@@ -36,44 +40,91 @@ NOBODY: Codes = np.empty(0, np.uint32)
 
 
 @dataclass(frozen=True)
-class SiteDataset:
-    """A site's hits as of number `seq`. Immutable but for its dictionaries, which only grow.
+class Level:
+    """Shards of which each visitor stands in one: as they were made (`whole`), with those who left tombstoned (`standing`), and these alone (`replaced`).
 
-    `left`: visitors (ascending codes) who stand in the recent shards and not in the base; `repeated`: `seq` of repeated orders, ascending, and as it
-    was when the base was made.
+    `left`: who left (ascending codes) without being taken out; `repeated`: the `seq` of repeated orders when it was made.
     """
+
+    whole: tuple[Shard, ...]
+    standing: tuple[Shard, ...]
+    repeated: Ints
+    replaced: tuple[Shard, ...] = ()
+    left: Codes = field(default_factory=lambda: NOBODY)
+    version: object = field(default_factory=object)
+
+    @staticmethod
+    def of(hits: pl.DataFrame, lookups: DimensionLookups, repeated: Ints) -> Level:
+        """A level of one shard."""
+        shard = Shard.of(in_order(hits), lookups, repeated)
+        return Level((shard,), (shard,), repeated)
+
+    @cached_property
+    def count(self) -> int:
+        """How many hits it was made of."""
+        return sum(len(shard.hits) for shard in self.whole)
+
+    @property
+    def hits(self) -> pl.DataFrame:
+        """The hits that stand here."""
+        return pl.concat([_standing_hits(shard) for shard in self.standing])
+
+    def hits_of(self, visitors: Codes) -> pl.DataFrame:
+        """All hits of those visitors (ascending) who stand here."""
+        parts = [shard.hits[pl.Series(shard.rows_of_visitors(visitors[~among(visitors, shard.tombstoned)]))] for shard in self.standing]
+        return pl.concat(parts)
+
+    def without(self, visitors: Codes, lookups: DimensionLookups) -> Level:
+        """The level when these visitors have left it."""
+        standing = tuple(_without(shard, visitors) for shard in self.standing)
+        if all(shard is before for shard, before in zip(standing, self.standing, strict=True)):
+            return self
+        if self.count < TAKEN_BACK_FROM:
+            return Level(standing, standing, self.repeated)
+        leaving = visitors[~among(visitors, self.left)]
+        replaced = tuple(replace(shard, sign=-1) for shard in _pushed_shards(self.replaced, self.hits_of(leaving), lookups, self.repeated))
+        return replace(self, standing=standing, replaced=replaced, left=np.sort(np.concatenate([self.left, leaving])))
+
+    def with_lookups(self, lookups: DimensionLookups) -> Level:
+        """The same visits read by other look-ups."""
+        whole, replaced = (tuple(shard.with_lookups(lookups) for shard in shards) for shards in (self.whole, self.replaced))
+        standing = tuple(_without(shard, before.tombstoned) for shard, before in zip(whole, self.standing, strict=True))
+        return replace(self, whole=whole, standing=standing, replaced=replaced, version=object())
+
+
+@dataclass(frozen=True)
+class SiteDataset:
+    """A site's hits as of number `seq`. Immutable but for its dictionaries, which only grow. `repeated`: `seq` of repeated orders, ascending."""
 
     dictionaries: Dictionaries
     lookups: DimensionLookups
-    base: tuple[Shard, ...]
-    standing: tuple[Shard, ...]
+    base: Level
     orders: pl.DataFrame
     repeated: Ints
-    base_repeated: Ints
     seq: int
-    recent: tuple[Shard, ...] = ()
-    replaced: tuple[Shard, ...] = ()
-    left: Codes = field(default_factory=lambda: NOBODY)
-    base_version: object = field(default_factory=object)
+    recent: tuple[Level, ...] = ()
 
     @cached_property
     def shards(self) -> ShardSet:
         """What reports are read from."""
-        return ShardSet(self.lookups, self.base, self.standing, self.recent, self.replaced, self.base_version)
+        standing = tuple(shard for level in (self.base, *self.recent) for shard in level.standing)
+        since = self.base.replaced + tuple(shard for level in self.recent for shard in level.whole + level.replaced)
+        return ShardSet(self.lookups, self.base.whole, standing, since, self.base.version)
 
     @property
     def hits(self) -> pl.DataFrame:
         """All coded hits, each once, in no order."""
-        return pl.concat([standing_hits(shard) for shard in self.standing + self.recent])
+        return pl.concat([level.hits for level in (self.base, *self.recent)])
 
     @cached_property
     def size(self) -> int:
         """About how many bytes it takes."""
-        shards = sum(int(shard.hits.estimated_size() + shard.derived.visits.estimated_size()) + 6 * len(shard.hits) for shard in self.base + self.recent)
-        return shards + sum(int(self.dictionaries[name].texts.estimated_size()) + 12 * len(self.dictionaries[name]) for name in CODED)
+        shards = [shard for level in (self.base, *self.recent) for shard in level.whole]
+        held = sum(int(shard.hits.estimated_size() + shard.derived.visits.estimated_size()) + 6 * len(shard.hits) for shard in shards)
+        return held + sum(int(self.dictionaries[name].texts.estimated_size()) + 12 * len(self.dictionaries[name]) for name in CODED)
 
 
-def standing_hits(shard: Shard) -> pl.DataFrame:
+def _standing_hits(shard: Shard) -> pl.DataFrame:
     """The hits of a shard without those of visitors who were taken over by another."""
     if not len(shard.tombstoned):
         return shard.hits
@@ -97,10 +148,8 @@ def with_rules(dataset: SiteDataset, rules: SiteRules, reference: Reference) -> 
         lookups = DimensionLookups(rules, reference, dataset.dictionaries)
         return _compacted(dataset.dictionaries, lookups, dataset.hits, dataset.orders, dataset.repeated, dataset.seq)
     lookups = DimensionLookups(rules, reference, dataset.dictionaries, dataset.lookups)
-    base = tuple(shard.with_lookups(lookups) for shard in dataset.base)
-    standing = tuple(_without(shard, before.tombstoned) for shard, before in zip(base, dataset.standing, strict=True))
-    recent, replaced = (tuple(shard.with_lookups(lookups) for shard in shards) for shards in (dataset.recent, dataset.replaced))
-    return replace(dataset, lookups=lookups, base=base, standing=standing, recent=recent, replaced=replaced, base_version=object())
+    base, *recent = (level.with_lookups(lookups) for level in (dataset.base, *dataset.recent))
+    return replace(dataset, lookups=lookups, base=base, recent=tuple(recent))
 
 
 def advance(dataset: SiteDataset, parts: Iterable[pl.DataFrame], seq: int) -> SiteDataset:
@@ -113,36 +162,13 @@ def advance(dataset: SiteDataset, parts: Iterable[pl.DataFrame], seq: int) -> Si
     new_orders = _orders_of(fresh)
     orders = pl.concat([dataset.orders, new_orders]) if len(new_orders) else dataset.orders
     repeated = _repeated(dataset.repeated, orders, new_orders)
-    gathered = len(fresh) + sum(len(shard.hits) for shard in dataset.recent)
-    if gathered > max(COMPACT_FROM, COMPACT_SHARE * sum(len(shard.hits) for shard in dataset.base)):
+    if len(fresh) + sum(level.count for level in dataset.recent) > max(COMPACT_FROM, COMPACT_SHARE * dataset.base.count):
         return _compacted(dataset.dictionaries, dataset.lookups, pl.concat([dataset.hits, fresh]), orders, repeated, seq)
     touched = _touched(fresh, orders, new_orders)
-    leaving = touched[~among(touched, dataset.left)]
-    from_base = _hits_of(dataset.base, leaving)
-    moved = _hits_of(dataset.recent, touched)
-    recent = tuple(_without(shard, touched) for shard in dataset.recent)
-    replaced = dataset.replaced
-    if len(from_base):
-        replaced = tuple(replace(shard, sign=-1) for shard in _pushed(replaced, from_base, dataset.lookups, dataset.base_repeated))
-    return replace(
-        dataset,
-        standing=tuple(_without(shard, leaving) for shard in dataset.standing),
-        recent=_pushed(recent, pl.concat([from_base, moved, fresh]), dataset.lookups, repeated),
-        replaced=replaced,
-        left=np.union1d(dataset.left, leaving),
-        orders=orders,
-        repeated=repeated,
-        seq=seq,
-    )
-
-
-def _hits_of(shards: Sequence[Shard], visitors: Codes) -> pl.DataFrame:
-    """All hits of visitors that are read from these shards."""
-    parts = [pl.DataFrame(schema=CODED_SCHEMA)]
-    for shard in shards:
-        here = visitors[~among(visitors, shard.tombstoned)]
-        parts.append(shard.hits[pl.Series(shard.rows_of_visitors(here))])
-    return pl.concat(parts)
+    levels = (dataset.base, *dataset.recent)
+    moved = pl.concat([*(level.hits_of(touched) for level in levels), fresh])
+    base, *recent = (level.without(touched, dataset.lookups) for level in levels)
+    return replace(dataset, base=base, recent=_pushed(recent, moved, dataset.lookups, repeated), orders=orders, repeated=repeated, seq=seq)
 
 
 def _without(shard: Shard, visitors: Codes) -> Shard:
@@ -155,19 +181,38 @@ def _without(shard: Shard, visitors: Codes) -> Shard:
     return changed
 
 
-def _pushed(levels: tuple[Shard, ...], hits: pl.DataFrame, lookups: DimensionLookups, repeated: Ints) -> tuple[Shard, ...]:
-    """The levels with these hits in the last one; when that is full it becomes a level like the others, and a new one is begun."""
+def _pushed(levels: Sequence[Level], hits: pl.DataFrame, lookups: DimensionLookups, repeated: Ints) -> tuple[Level, ...]:
+    """The levels with these hits in the last one."""
     below = list(levels)
-    if below and len(below[-1].hits) + len(hits) <= TAIL:
-        hits = pl.concat([standing_hits(below.pop()), hits])
-    else:
-        joining: list[Shard] = below[-1:]
-        while len(joining) < len(below) and len(below[-1 - len(joining)].hits) < GROWTH * sum(len(shard.hits) for shard in joining):
-            joining.append(below[-1 - len(joining)])
-        if len(joining) > 1:
-            joined = pl.concat([standing_hits(shard) for shard in joining])
-            below[len(below) - len(joining) :] = [Shard.of(in_order(joined), lookups, repeated)]
+    joining = _joining([level.count for level in below], len(hits))
+    if joining == 1 and below[-1].count + len(hits) <= TAIL:
+        hits = pl.concat([below.pop().hits, hits])
+    elif joining > 1:
+        joined = pl.concat([level.hits for level in below[-joining:]])
+        below[-joining:] = [Level.of(joined, lookups, repeated)]
+    return (*below, Level.of(hits, lookups, repeated))
+
+
+def _pushed_shards(shards: Sequence[Shard], hits: pl.DataFrame, lookups: DimensionLookups, repeated: Ints) -> tuple[Shard, ...]:
+    """The same for shards from which nobody leaves."""
+    below = list(shards)
+    joining = _joining([len(shard.hits) for shard in below], len(hits))
+    if joining == 1 and len(below[-1].hits) + len(hits) <= TAIL:
+        hits = pl.concat([below.pop().hits, hits])
+    elif joining > 1:
+        joined = pl.concat([shard.hits for shard in below[-joining:]])
+        below[-joining:] = [Shard.of(in_order(joined), lookups, repeated)]
     return (*below, Shard.of(in_order(hits), lookups, repeated))
+
+
+def _joining(counts: Sequence[int], arriving: int) -> int:
+    """How many of the last levels are joined, with each other: those of about the size of what lies behind them. 1: only the last takes hits in."""
+    if not counts or counts[-1] + arriving <= TAIL:
+        return min(len(counts), 1)
+    joining = 1
+    while joining < len(counts) and counts[-1 - joining] < GROWTH * sum(counts[-joining:]):
+        joining += 1
+    return joining
 
 
 def _touched(fresh: pl.DataFrame, orders: pl.DataFrame, new_orders: pl.DataFrame) -> Codes:
@@ -200,4 +245,4 @@ def _compacted(dictionaries: Dictionaries, lookups: DimensionLookups, hits: pl.D
     # A shard after the other, so that at no time all are held twice.
     of = pl.Series(dictionaries["visitor"].texts.hash() % SHARDS)[hits["visitor"]]
     base = tuple(Shard.of(in_order(hits.filter(of == number)), lookups, repeated) for number in range(SHARDS))
-    return SiteDataset(dictionaries, lookups, base, base, orders, repeated, repeated, seq)
+    return SiteDataset(dictionaries, lookups, Level(base, base, repeated), orders, repeated, seq)

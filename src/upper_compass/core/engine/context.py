@@ -80,16 +80,16 @@ class ReportContext:
     def _merged(self, questions: list[Question], *, additive: bool) -> list[Tally]:
         shards = self.shards
         if not additive:
-            return [merge(tallies) for tallies in self.runner.run(shards.each_once, questions)]
+            return [merge(tallies) for tallies in self.runner.run(shards.standing, questions)]
         kept = [self._kept(shards.base_version, question) for question in questions]
         missing = [question for question, tally in zip(questions, kept, strict=True) if tally is None]
         made = iter([merge(tallies) for tallies in self.runner.run(shards.base, missing)] if missing else [])
         base = [next(made) if tally is None else tally for tally in kept]
-        if not shards.recent:
+        if not shards.since:
             return base
         for question, tally in zip(questions, base, strict=True):
             self._keep(shards.base_version, question, tally)
-        since = [self._of_shard(shard, questions) for shard in shards.recent + shards.replaced]
+        since = [self._of_shard(shard, questions) for shard in shards.since]
         return [merge([whole, *tallies]) for whole, tallies in zip(base, zip(*since, strict=True), strict=True)]
 
     def _of_shard(self, shard: Shard, questions: list[Question]) -> list[Tally]:

@@ -1,0 +1,103 @@
+"""Tallies: each reducer, taking back, and what leaves the process."""
+
+import pickle
+
+import polars as pl
+import pytest
+
+from tests.core.asking import UTC, ask_table, reading_of
+from tests.core.building import HOME, hit, numbered
+from upper_compass.core.dataset.coded_hits import Dictionary
+from upper_compass.core.engine.context import ReportContext
+from upper_compass.core.engine.dimensions import DIMENSIONS
+from upper_compass.core.engine.protocol import PRESENCE, Tally, merge, quantile, tallied
+from upper_compass.core.engine.selection import ReportFilter
+from upper_compass.core.engine.tally import GroupBy
+
+pytestmark = pytest.mark.usefixtures("early_years")
+REDUCERS = {"times": "sum", "first": "min", "last": "max", "spans": "counts", "name": "same", PRESENCE: "sum"}
+
+
+def counted(labels, *rows, sign=1):
+    codes = labels.encode(pl.Series([row[0] for row in rows]))
+    spans = [[{"value": value, "times": times} for value, times in row[4].items()] for row in rows]
+    frame = pl.DataFrame(
+        {"key": codes, "times": [row[1] for row in rows], "first": [row[2] for row in rows], "last": [row[3] for row in rows], "spans": spans}
+    ).with_columns(pl.lit("x").alias("name"), pl.col("times").alias(PRESENCE))
+    return Tally(frame, {"key": labels}, REDUCERS, sign)
+
+
+def rows_of(tally):
+    found = tally.as_texts().frame.sort("key").to_dicts()
+    return {row["key"]: (row["times"], row["first"], row["last"], {one["value"]: one["times"] for one in row["spans"]}, row["name"]) for row in found}
+
+
+def test_every_reducer_brings_tallies_together():
+    labels = Dictionary()
+    one = counted(labels, ("a", 3, 10, 20, {1: 2, 5: 1}), ("b", 1, 7, 7, {2: 1}))
+    other = counted(labels, ("a", 2, 5, 12, {5: 2}))
+    assert rows_of(merge([one, other])) == {"a": (5, 5, 20, {1: 2, 5: 3}, "x"), "b": (1, 7, 7, {2: 1}, "x")}
+
+
+def test_what_is_taken_back_is_gone_and_its_row_with_it():
+    labels = Dictionary()
+    whole = counted(labels, ("a", 3, 10, 20, {1: 2, 5: 1}), ("b", 1, 7, 7, {2: 1}))
+    back = counted(labels, ("a", 2, 10, 15, {1: 2}), ("b", 1, 7, 7, {2: 1}), sign=-1)
+    assert rows_of(merge([whole, back])) == {"a": (1, 10, 20, {5: 1}, "x")}
+
+
+def test_fractions_that_cancel_each_other_leave_nothing():
+    labels = Dictionary()
+
+    def worth(amount, rows, sign=1):
+        frame = pl.DataFrame({"key": labels.encode(pl.Series(["a"])), "value": [amount], PRESENCE: [rows]})
+        return Tally(frame, {"key": labels}, {"value": "sum", PRESENCE: "sum"}, sign)
+
+    parts = [worth(0.1, 1), worth(0.2, 1), worth(0.3, 1, -1), worth(5.0, 1), worth(5.0, 1, -1), worth(0.0, 1)]
+    assert merge(parts).frame["value"].to_list() == [0.0]
+
+
+def test_a_tally_that_leaves_the_process_carries_texts_and_merges_with_codes():
+    one = reading_of(numbered([hit(0, url=HOME + "a"), hit(1, url=HOME + "b")]))
+    other = reading_of(numbered([hit(0, url=HOME + "b", visitor="b")]))
+    by = GroupBy((DIMENSIONS["page"],), columns=frozenset({"views"}))
+    here, there = (read.tally(ReportFilter(0, 10), by)[0] for read in (one, other))
+    sent = pickle.loads(pickle.dumps(there))
+    assert sent.frame["key_0"].to_list() == ["/b"]
+    assert here.keys["key_0"] is not None
+    both = merge([here, sent]).frame.sort("key_0")
+    assert both.select("key_0", "views").rows() == [("/a", 1), ("/b", 2)]
+
+
+class Elsewhere:
+    """A runner whose tallies all come from another process."""
+
+    def __init__(self, runner):
+        self.runner = runner
+
+    def run(self, shards, questions):
+        return pickle.loads(pickle.dumps(self.runner.run(shards, questions)))
+
+
+@pytest.mark.parametrize("dimensions", [["page"], ["source", "page"], []])
+def test_another_runner_gives_the_same_report(dimensions):
+    hits = numbered([hit(i, url=f"{HOME}{i % 3}?via={'ab'[i % 2]}", visitor=str(i)) for i in range(9)])
+    here = reading_of(hits, count=3)
+    there = ReportContext(here.shards, UTC, runner=Elsewhere(here.runner))
+    more = {"dimensions": dimensions, "measures": ["visits", "views", "visitors"], "limit": 2}
+    more |= {"where": [{"of": "page", "test": "contains", "value": "/"}]} if "page" in dimensions else {}
+    assert ask_table(here, **more) == ask_table(there, **more)
+
+
+def test_a_quantile_of_counted_values():
+    counts = pl.Series(
+        [[{"value": 1, "times": 3}, {"value": 4, "times": 1}], [], [{"value": 9, "times": 2}]], dtype=pl.List(pl.Struct({"value": pl.Int64, "times": pl.Int64}))
+    )
+    assert [quantile(counts, at).to_list() for at in (0.5, 0.75, 1.0)] == [[1, None, 9], [1, None, 9], [4, None, 9]]
+
+
+def test_rows_are_tallied_by_their_keys():
+    found = tallied(
+        pl.DataFrame({"k": ["a", "b", "a"], "worth": [1.0, 2.0, 4.0], "at": [5, 6, 7]}), {"k": None}, sums=("worth",), maxima=("at",), count="times"
+    )
+    assert found.frame.sort("k").select("k", "worth", "at", "times", PRESENCE).rows() == [("a", 5.0, 7, 2, 2), ("b", 2.0, 6, 1, 1)]
