@@ -107,6 +107,28 @@ def test_goals_conditions_and_fields_full_of_patterns_that_grow(server, owner):
         assert owner.put("/api/v1/sites/mill/fields/f", json=field).status_code == 422
 
 
+def test_segments_full_of_patterns_deep_and_long_ones(server, owner):
+    def condition(i):
+        return {"kind": "dimension", "dimension": "page", "test": "regular expression", "values": [rf"\w{{9}}N{i}"]}
+
+    def ask(*segments):
+        columns = [{"id": str(i), "measure": "visits", "segment": {"where": {"conditions": found}}} for i, found in enumerate(segments)]
+        table = {"period": {"first": "2026-11-01", "last": "2026-11-24"}, "columns": columns}
+        return owner.post("/api/v1/sites/mill/reports/table", json=table)
+
+    deep = {"kind": "group", "conditions": []}
+    for _ in range(400):
+        deep = {"kind": "group", "conditions": [deep]}
+    steps = {"kind": "in order", "steps": [{"kind": "view"}] * 10}
+    with going_on(server):
+        together = ask(*([condition(60 * k + i) for i in range(60)] for k in range(30)))
+        assert (together.status_code, "too large together" in together.text) == (422, True)
+        assert ask([deep]).status_code == 422
+        many = ask(*([steps] * 6 for _ in range(30)))
+        assert (many.status_code, "120 conditions together" in many.text) == (422, True)
+        assert ask([steps] * 6, [steps] * 6).status_code == 200
+
+
 def memory_of(server):
     lines = Path(f"/proc/{server.process.pid}/status").read_text().splitlines()
     return next(int(line.split()[1]) / 1024 for line in lines if line.startswith("VmRSS"))

@@ -8,8 +8,8 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, field_validat
 
 from upper_compass.core.definitions.hit_match import NUMBER_TESTS, NumberTest
 from upper_compass.core.definitions.periods import MAX_BUCKETS, Bucket, Period, Versus
-from upper_compass.core.definitions.segments import Name, Segment, Value
-from upper_compass.core.definitions.text_tests import check_pattern, storable
+from upper_compass.core.definitions.segments import MAX_CONDITIONS, Name, Segment, Value
+from upper_compass.core.definitions.text_tests import check_pattern, check_weights, storable
 
 GoalId = Annotated[int, Field(ge=1, le=2**31 - 1)]
 MAX_ROWS, MAX_COURSES = 10_000, 50
@@ -43,6 +43,18 @@ class ReportRequest(BaseModel):
         if len({column.id for column in columns}) < len(columns):
             raise ValueError("two columns have the same id")
         return columns
+
+    @model_validator(mode="before")
+    @classmethod
+    def _patterns_fit(cls, given: object) -> object:
+        return check_weights(given)
+
+    @model_validator(mode="after")
+    def _segments_fit(self) -> Self:
+        segments = [self.segment, *(column.segment for column in self.columns)]
+        if sum(segment.where.size()[0] for segment in segments if segment is not None) > 2 * MAX_CONDITIONS:
+            raise ValueError(f"the segments of a report have at most {2 * MAX_CONDITIONS} conditions together")
+        return self
 
     @property
     def goals(self) -> set[int]:

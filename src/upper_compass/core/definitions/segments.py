@@ -7,7 +7,7 @@ from typing import Annotated, Literal, Self
 from pydantic import BaseModel, ConfigDict, Field, JsonValue, ValidationInfo, model_validator
 
 from upper_compass.core.definitions.hit_match import HitMatch, NumberTest
-from upper_compass.core.definitions.text_tests import check_pattern, storable
+from upper_compass.core.definitions.text_tests import check_pattern, check_weights, storable
 
 Value = Annotated[str, storable(4000)]
 # Of a measure or a dimension; whether there is one of that name is known where it is read.
@@ -76,9 +76,10 @@ class Group(BaseModel):
     conditions: Annotated[list[Condition], Field(max_length=MAX_CONDITIONS)] = []
 
     def size(self) -> tuple[int, int]:
-        """How many conditions there are in all, and how many groups lie within each other."""
+        """How many conditions there are in all, a step *in order* counts as one, and how many groups lie within each other."""
         inner = [one.size() for one in self.conditions if isinstance(one, Group)]
-        return len(self.conditions) + sum(count for count, _ in inner), 1 + max((depth for _, depth in inner), default=0)
+        steps = sum(len(one.steps) - 1 for one in self.conditions if isinstance(one, OrderCondition))
+        return len(self.conditions) + steps + sum(count for count, _ in inner), 1 + max((depth for _, depth in inner), default=0)
 
 
 Condition = Annotated[DimensionCondition | NumberCondition | DidCondition | OrderCondition | Group, Field(discriminator="kind")]
@@ -94,6 +95,11 @@ class Segment(BaseModel):
     model_config = ConfigDict(extra="forbid", json_schema_extra={"examples": [_BY_MAIL]})
     of: Literal["visits", "people"] = "visits"
     where: Group
+
+    @model_validator(mode="before")
+    @classmethod
+    def _patterns_fit(cls, given: object) -> object:
+        return check_weights(given)
 
     @model_validator(mode="after")
     def _not_too_large(self) -> Self:

@@ -90,6 +90,23 @@ def check_pattern(test: str, pattern: str, info: ValidationInfo) -> None:
         raise ValueError(fault)
 
 
+def check_weights(given: object) -> object:
+    """What was given (as it came, of dicts, lists and texts), unless its regular expressions grow too large together: then ValueError, and none is built."""
+    total, left = 0, [given]
+    while left:
+        one = left.pop()
+        if isinstance(one, dict):
+            if one.get("test") == "regular expression":
+                values = [one.get("value"), *(one["values"] if isinstance(one.get("values"), list) else [])]
+                total += sum(weight(value) for value in values if isinstance(value, str))
+            left += one.values()
+        elif isinstance(one, list):
+            left += one
+    if total > MAX_WEIGHT_TOGETHER:
+        raise ValueError("the regular expressions grow too large together; write smaller counts, or [a-z0-9_] instead of \\w")
+    return given
+
+
 @lru_cache(maxsize=1_000)
 def _fault(pattern: str) -> str | None:
     """What is wrong with a pattern, and where; None when it can be used."""
