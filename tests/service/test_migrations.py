@@ -40,7 +40,9 @@ def test_goals_of_an_earlier_version_count_the_same():
             connection.execute(sa.text("INSERT INTO users (email, name, password_hash) VALUES ('a@mill.example', 'A', 'x')"))
             rules = '{"hosts": ["mill.example"]}'
             connection.execute(
-                sa.text("INSERT INTO sites (key, name, rules, tagging, secret, created_by) SELECT 'mill', 'Mill', CAST(:rules AS jsonb), '{}', 'x', id FROM users"),
+                sa.text(
+                    "INSERT INTO sites (key, name, rules, tagging, secret, created_by) SELECT 'mill', 'Mill', CAST(:rules AS jsonb), '{}', 'x', id FROM users"
+                ),
                 {"rules": rules},
             )
             goals = sa.table("goals", sa.column("site_id"), sa.column("name"), sa.column("definition", sa.JSON), sa.column("created_by"))
