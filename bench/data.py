@@ -54,5 +54,5 @@ def make(count: int, pages: int = PAGES) -> pl.DataFrame:
         "timezone": pl.Series(["Europe/Dublin", "Europe/Berlin"]).gather(pl.Series(who % 2)),
     }
     missing = {name: pl.Series([""]).new_from_index(0, count) for name, kind_ in RAW_SCHEMA.items() if kind_ == pl.String() and name not in columns}
-    flags = {name: pl.Series([False]).new_from_index(0, count) for name in ("robot", "own")}
+    flags = {name: pl.Series([False]).new_from_index(0, count) for name in ("robot", "internal")}
     return pl.DataFrame(columns | missing | flags).select(pl.col(name).cast(kind_) for name, kind_ in RAW_SCHEMA.items())

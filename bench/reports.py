@@ -48,7 +48,7 @@ LAST = date(2026, 10, 31)
 MONTH = Period(first=LAST - timedelta(days=27), last=LAST)
 YEAR = Period(first=LAST - timedelta(days=363), last=LAST)
 # What deriving visits reads of a hit; DuckDB's query reads five columns.
-DERIVED_FROM = ["seq", "visitor", "at", "kind", "url", "referrer", "name", "engaged_ms", "user_agent", "language", "country", "timezone", "robot", "own"]
+DERIVED_FROM = ["seq", "visitor", "at", "kind", "url", "referrer", "name", "engaged_ms", "user_agent", "language", "country", "timezone", "robot", "internal"]
 ROUNDS, DERIVINGS = 5, 3
 GAP = 30 * 60_000
 
@@ -211,7 +211,7 @@ _VISITS = f"""CREATE OR REPLACE TABLE derived AS {_NUMBERED}
 SELECT visitor, number, min(ts) AS start, max(ts) FILTER (kind != 4) AS stop, max(ts) AS until, sum(engaged_ms) AS engaged,
        count(*) FILTER (kind = 1) AS views, count(*) FILTER (active) AS acted, arg_min(url, ts) FILTER (kind = 1) AS entry,
        arg_max(url, ts) FILTER (kind = 1) AS exit, arg_min(traffic_source, ts) FILTER (kind = 1) AS traffic_source, arg_min(user_agent, ts) AS agent,
-       arg_min(language, ts) AS language, arg_min(timezone, ts) AS country, arg_min(robot OR own, ts) AS excluded
+       arg_min(language, ts) AS language, arg_min(timezone, ts) AS country, arg_min(robot OR internal, ts) AS excluded
 FROM numbered GROUP BY visitor, number"""
 
 

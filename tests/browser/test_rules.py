@@ -248,7 +248,7 @@ def test_an_analyst_who_was_slower_is_told_and_keeps_what_was_typed(rules):
     form.get_by_label("Name", exact=True).fill("A kind word")
     held = rules.request.get("/api/v1/sites/mill/rules").json()["draft"]
     headers = {"X-CSRF-Token": rules.request.get("/api/v1/session").json()["csrf"]}
-    assert rules.request.put("/api/v1/sites/mill/rules/draft", data={"rules": held[:2] + [held[2] | {"rests": True}]}, headers=headers).ok
+    assert rules.request.put("/api/v1/sites/mill/rules/draft", data={"rules": held[:2] + [held[2] | {"paused": True}]}, headers=headers).ok
     form.get_by_role("button", name="Save in the draft").click()
     expect(form.get_by_role("alert")).to_contain_text("Somebody else changed the draft meanwhile.")
     expect(form.get_by_label("Name", exact=True)).to_have_value("A kind word")

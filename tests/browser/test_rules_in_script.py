@@ -134,7 +134,7 @@ def test_everything_that_a_rule_can_wait_for(page, ruled):
         a_rule({"kind": "seconds passed", "seconds": 1}, event("waited")),
         a_rule({"kind": "signalled", "name": "quiz done"}, event("signal")),
         a_rule({"kind": "leaving"}, event("leaving")),
-        a_rule({"kind": "page shown"}, event("never"), rests=True),
+        a_rule({"kind": "page shown"}, event("never"), paused=True),
     ]
     body = '<form id="ask"><button>Ask</button></form><form><button>Other</button></form><div style="height:3000px"></div><p class="far">Far</p>'
     bodies = ruled("/own-whens", body, *rules)

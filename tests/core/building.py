@@ -46,7 +46,7 @@ def raw_frame(hits) -> pl.DataFrame:
     """Numbered hits as the store gives them."""
     rows = [{name: one.get(name) for name in RAW_SCHEMA} | {"kind": int(Kind[one["kind"]])} for one in hits]
     frame = pl.DataFrame(rows, schema=RAW_SCHEMA)
-    return frame.with_columns(pl.col("robot", "own").fill_null(False))
+    return frame.with_columns(pl.col("robot", "internal").fill_null(False))
 
 
 def shards_of(hits, site_rules=None, count=1, reference=REFERENCE) -> list[Shard]:

@@ -40,7 +40,7 @@ class OracleVisit:
 
     @property
     def excluded(self):
-        return bool(self.marked.get("robot") or self.marked.get("own"))
+        return bool(self.marked.get("robot") or self.marked.get("internal"))
 
 
 def page_of(url):

@@ -53,7 +53,7 @@ def hit_lists(draw, most=25):
             "user_agent": draw(st.sampled_from((None, PHONE, DESKTOP, "crawler"))),
         }
         one["robot"] = one["user_agent"] == "crawler"
-        one["own"] = draw(st.integers(0, 9)) == 0
+        one["internal"] = draw(st.integers(0, 9)) == 0
         if kind == "event":
             one["name"] = draw(st.sampled_from(NAMES))
             one["value"] = draw(st.sampled_from((None, 2.5, -1.0)))

@@ -187,7 +187,7 @@ def test_a_bad_sheet_is_named_by_its_line(text, line):
 LETTER = "?utm_source=letter&utm_medium=E-Mail&utm_content=top"
 CAME = [
     hit(0, url=HOME + "courses" + LETTER), hit(1, "event", name="book", value=7), hit(DAY, url=HOME + "courses" + LETTER), hit(2 * DAY, url=HOME + LETTER),
-    hit(3 * DAY, url=HOME + "?via=card"), hit(4 * DAY, url=HOME + "?swid=1"), hit(5 * DAY, referrer="https://blog.example/"), hit(6 * DAY, url=HOME + LETTER, own=True, user_agent="x"),
+    hit(3 * DAY, url=HOME + "?via=card"), hit(4 * DAY, url=HOME + "?swid=1"), hit(5 * DAY, referrer="https://blog.example/"), hit(6 * DAY, url=HOME + LETTER, internal=True, user_agent="x"),
 ]  # fmt: skip
 
 

@@ -42,7 +42,10 @@ def test_visits_move_from_unsorted_to_a_channel():
 
 
 def test_own_traffic_is_left_out_and_an_alias_moves_values():
-    hits = [hit(0, url=HOME + "?utm_source=a&utm_medium=E-mail"), hit(0, visitor="b", url=HOME + "?utm_source=a&utm_medium=e_mail", own=True, user_agent="x")]
+    hits = [
+        hit(0, url=HOME + "?utm_source=a&utm_medium=E-mail"),
+        hit(0, visitor="b", url=HOME + "?utm_source=a&utm_medium=e_mail", internal=True, user_agent="x"),
+    ]
     found = moved(hits, aliases=[{"field": "medium", "this": "e-mail", "that": "email"}])
     assert (found.visits, found.moved, listed(found)) == (1, 1, {("medium", "e-mail", "email"): 1})
 

@@ -64,7 +64,7 @@ def test_properties_are_listed_with_their_commonest_values():
 
 
 def test_own_traffic_has_its_event_listed_without_a_figure():
-    found = listed([did(5, "tried", own=True)])["tried"]
+    found = listed([did(5, "tried", internal=True)])["tried"]
     assert (found.times, found.people, found.last, found.pages) == (0, 0, 5, [])
 
 
@@ -184,7 +184,7 @@ def test_fields_that_cannot_be_read_are_refused(wrong):
 
 
 def test_a_goal_is_tried_before_it_is_kept():
-    hits = [*STORY, did(DAY, "book", own=True), did(2 * DAY, "book", value=3)]
+    hits = [*STORY, did(DAY, "book", internal=True), did(2 * DAY, "book", value=3)]
     goal = Goal.model_validate({"match": {"kind": "event", "names": ["book"]}, "counts": "every time", "value": {"kind": "hit"}})
     read = reading_of(numbered(hits), rules(), 3)
     found = preview_goal(read, ReportFilter(0, DAY, goal=goal))

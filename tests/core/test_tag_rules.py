@@ -75,13 +75,13 @@ def test_html_that_runs_or_sends_is_named(html, strange):
 
 
 def test_the_script_is_told_no_more_than_it_needs():
-    held = rules(a_rule(1), a_rule(2, rests=True), a_rule(3, then=[HTML]), a_rule(4, then=[EVENT, HTML]))
+    held = rules(a_rule(1), a_rule(2, paused=True), a_rule(3, then=[HTML]), a_rule(4, then=[EVENT, HTML]))
     event = {"kind": "event", "name": "read", "props": []}
     shown = {"when": {"kind": "page shown"}, "only_if": []}
     assert for_script(held, html=False) == [{"id": "rule1", **shown, "then": [event]}, {"id": "rule4", **shown, "then": [event]}]
     assert [one["id"] for one in for_script(held, html=True)] == ["rule1", "rule3", "rule4"]
     tried = for_script(held, html=False, trying=True)
-    assert [(one["name"], one["rests"]) for one in tried] == [("Rule 1", False), ("Rule 2", True), ("Rule 3", False), ("Rule 4", False)]
+    assert [(one["name"], one["paused"]) for one in tried] == [("Rule 1", False), ("Rule 2", True), ("Rule 3", False), ("Rule 4", False)]
     assert tried[2]["then"] == [{"kind": "html", "refused": True}]
 
 
@@ -95,17 +95,17 @@ def test_the_visit_is_asked_for_only_where_a_rule_needs_it():
     )
     for rule in needs:
         assert "visit" in parts_for(for_script(rules(rule), html=True))
-        assert "visit" not in parts_for(for_script(rules({**rule, "rests": True}), html=True))
+        assert "visit" not in parts_for(for_script(rules({**rule, "paused": True}), html=True))
     assert "visit" not in parts_for(for_script(rules(a_rule(then=[{"kind": "event", "name": "source"}])), html=True))
 
 
 def test_what_changed_between_two_versions():
     before = rules(a_rule(1), a_rule(2), a_rule(3))
-    after = rules(a_rule(4), a_rule(2, name="Two", rests=True), a_rule(1))
+    after = rules(a_rule(4), a_rule(2, name="Two", paused=True), a_rule(1))
     found = changes_between(before, after)
     assert [(one.what, one.parts, (one.becomes or one.was).id) for one in found] == [
         ("added", [], "rule4"),
-        ("changed", ["name", "rests"], "rule2"),
+        ("changed", ["name", "paused"], "rule2"),
         ("taken away", [], "rule3"),
     ]
     assert changes_between(after, after) == []
@@ -113,7 +113,7 @@ def test_what_changed_between_two_versions():
 
 def test_html_is_the_same_only_in_the_same_rule():
     held = rules(a_rule(1, then=[HTML]))
-    assert inserts(rules(a_rule(1, name="Other", then=[HTML]), a_rule(2, rests=True, then=[HTML]))) == inserts(held)
+    assert inserts(rules(a_rule(1, name="Other", then=[HTML]), a_rule(2, paused=True, then=[HTML]))) == inserts(held)
     assert inserts(rules(a_rule(1, then=[HTML], when={"kind": "leaving"}))) != inserts(held)
     assert inserts(rules(a_rule(1))) == set()
 
@@ -123,7 +123,7 @@ WHENS = st.sampled_from([{"kind": "page shown"}, {"kind": "leaving"}, {"kind": "
 ONLY = st.lists(st.sampled_from([{"kind": "share", "percent": 5}, {"kind": "visitor", "visitor": "new"}]), max_size=2)
 THENS = st.lists(st.sampled_from([EVENT, HTML, {"kind": "goal", "name": "Bought"}]), min_size=1, max_size=3)
 SETS = st.lists(
-    st.builds(lambda number, name, when, filters, then, rests: a_rule(number, name=name, when=when, only_if=filters, then=then, rests=rests),
+    st.builds(lambda number, name, when, filters, then, paused: a_rule(number, name=name, when=when, only_if=filters, then=then, paused=paused),
               st.integers(1, 6), NAMES, WHENS, ONLY, THENS, st.booleans()),
     max_size=6, unique_by=lambda rule: rule["id"],
 )  # fmt: skip
@@ -141,7 +141,7 @@ def test_any_changes_lead_from_one_version_to_the_other(before, after):
         assert held.get(change.becomes.id) == change.was
         if change.was is not None:
             assert change.parts
-            unchanged = {"id", "name", "when", "only_if", "then", "rests"} - set(change.parts)
+            unchanged = {"id", "name", "when", "only_if", "then", "paused"} - set(change.parts)
             assert all(getattr(change.was, part) == getattr(change.becomes, part) for part in unchanged)
         held[change.becomes.id] = change.becomes
     assert held == {rule.id: rule for rule in new}
@@ -157,9 +157,9 @@ def test_of_any_rules_the_script_is_told_just_those_that_do_something(held, html
         assert [action["kind"] for action in one["then"]] == kinds
         assert ("name" in one) == trying
         assert html or not any("html" in action for action in one["then"])
-        assert trying or not rule["rests"]
+        assert trying or not rule["paused"]
     silent = {rule["id"] for rule in held} - {one["id"] for one in told}
-    assert all(rule["rests"] or {action["kind"] for action in rule["then"]} == {"html"} for rule in held if rule["id"] in silent)
+    assert all(rule["paused"] or {action["kind"] for action in rule["then"]} == {"html"} for rule in held if rule["id"] in silent)
 
 
 PIECES = st.sampled_from([

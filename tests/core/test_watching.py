@@ -29,7 +29,7 @@ def test_arrivals_are_the_newest_hits_each_once_also_of_visitors_who_were_taken_
     expected = [one for one in reversed(ordered) if one["seq"] > after]
     assert [one.seq for one in found] == [one["seq"] for one in expected[:limit]]
     assert left_out == len(expected) - len(found)
-    assert [(one.kind, one.visitor, one.own) for one in found] == [(one["kind"], one["visitor"], one["own"]) for one in expected[:limit]]
+    assert [(one.kind, one.visitor, one.internal) for one in found] == [(one["kind"], one["visitor"], one["internal"]) for one in expected[:limit]]
     of_a, _ = arrivals(ReportContext(frames.shards, UTC), after, 100, "a")
     assert [one.seq for one in of_a] == [one["seq"] for one in expected if one["visitor"] == "a"]
     assert newest_seq(ReportContext(frames.shards, UTC)) == len(ordered)
@@ -54,7 +54,7 @@ def test_who_is_there_by_the_page_they_saw_last_robots_and_own_people_left_out()
         hit(now - MINUTE, "event", visitor="a", name="book"),
         hit(now - 10 * MINUTE, visitor="b", url=f"{HOME}courses"),
         hit(now - MINUTE, visitor="robot", robot=True, user_agent="crawler"),
-        hit(now - MINUTE, visitor="own", own=True),
+        hit(now - MINUTE, visitor="own", internal=True),
     ]
     for count in (1, 3):
         found = present(reading_of(numbered(hits), count=count), now)

@@ -83,9 +83,9 @@ def test_half_of_a_pair_of_surrogates_costs_no_hit():
 
 def test_rows_have_the_columns_of_the_store():
     good = check_body(body({"kind": "order", "value": 5, "order": {"id": "o", "items": [{"sku": "a"}]}, "props": {"é": "ß"}}), NOW, None).hits
-    [row] = as_rows(7, good, country="IE", own=True)
+    [row] = as_rows(7, good, country="IE", internal=True)
     named = dict(zip(ROW, row, strict=True))
-    assert (named["site_id"], named["kind"], named["order_id"], named["country"], named["own"], named["robot"]) == (7, 3, "o", "IE", True, False)
+    assert (named["site_id"], named["kind"], named["order_id"], named["country"], named["internal"], named["robot"]) == (7, 3, "o", "IE", True, False)
     assert json.loads(named["props"]) == {"é": "ß"}
     assert json.loads(named["order_data"])["items"][0]["sku"] == "a"
 

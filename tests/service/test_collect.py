@@ -172,7 +172,7 @@ def test_a_page_of_the_sites_hosts_may_send_and_read_the_answer_and_no_other(cli
 def test_robots_are_marked_and_own_traffic_too_and_no_address_is_stored(client, engine):
     with engine.begin() as connection:
         mill = sites.site_by_key(connection, "mill")
-        sites.add_site(connection, "Own", SiteRules(hosts=["own.example"], own_networks=["10.0.0.0/8"]), 1, "own")
+        sites.add_site(connection, "Own", SiteRules(hosts=["own.example"], internal_networks=["10.0.0.0/8"]), 1, "own")
     robot, person = a_hit(user_agent="python-requests/2.32.4"), a_hit()
     assert send(client, [robot, person]).status_code == 204
     assert stored(engine, "array_agg(robot ORDER BY robot)", f"id IN ('{robot['id']}', '{person['id']}')") == [False, True]
@@ -183,10 +183,10 @@ def test_robots_are_marked_and_own_traffic_too_and_no_address_is_stored(client, 
 
 
 def test_own_traffic_is_known_by_its_network():
-    from upper_compass.collect.marking import is_own, read_networks
+    from upper_compass.collect.marking import is_internal, read_networks
 
     networks = read_networks(["10.0.0.0/8", "2001:db8::/32", "nonsense"])
-    assert [is_own(address, networks) for address in ("10.1.2.3", "2001:db8::1", "11.0.0.1", None, "testclient")] == [True, True, False, False, False]
+    assert [is_internal(address, networks) for address in ("10.1.2.3", "2001:db8::1", "11.0.0.1", None, "testclient")] == [True, True, False, False, False]
 
 
 @pytest.mark.parametrize("trouble", [BusyError, NotStoredError])

@@ -37,7 +37,7 @@ def lines():
 @pytest.fixture(scope="module")
 def reading(lines):
     """The history as the reports read it, without a database."""
-    stored = as_rows(1, [check_line(line)[0] for line in lines], country=None, own=False)
+    stored = as_rows(1, [check_line(line)[0] for line in lines], country=None, internal=False)
     frame = pl.DataFrame(stored, schema=list(ROW), orient="row", infer_schema_length=None)
     frame = frame.with_columns(pl.col("at").dt.epoch("ms"), pl.int_range(1, pl.len() + 1).alias("seq"))
     frames = site_dataset.advance(site_dataset.start(RULES, shipped()), [frame.select(list(RAW_SCHEMA)).cast(dict(RAW_SCHEMA))], len(lines))

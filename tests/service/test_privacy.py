@@ -120,11 +120,11 @@ def test_a_browser_can_say_that_it_is_one_of_the_sites_own(client, engine):
     headers = sign_in(client, "viewer")
     token = client.post("/api/v1/sites/mill/own-browsers", headers=headers).json()["token"]
     collect(client, a_hit(visitor="own one"), query=f"&own={token}")
-    assert stored(engine, "bool_and(own)", "visitor = 'own one'") is True
+    assert stored(engine, "bool_and(internal)", "visitor = 'own one'") is True
     other = client.post("/api/v1/sites/mill/followed", headers=headers).json()["token"]
     for made_up in ("1", "on", token[:-1], other):  # whom nobody gave a token, and a token for something else
         collect(client, a_hit(visitor="no own one"), query=f"&own={made_up}")
-    assert stored(engine, "bool_or(own)", "visitor = 'no own one'") is False
+    assert stored(engine, "bool_or(internal)", "visitor = 'no own one'") is False
 
 
 def test_a_token_of_a_browser_ends(client, engine, monkeypatch):
@@ -134,7 +134,7 @@ def test_a_token_of_a_browser_ends(client, engine, monkeypatch):
         mill = sites.site_by_key(connection, "mill")
     ended = Tokens(lambda: issued).issue(mill, "own")
     collect(client, a_hit(visitor="late"), query=f"&own={ended}")
-    assert stored(engine, "bool_or(own)", "visitor = 'late'") is False
+    assert stored(engine, "bool_or(internal)", "visitor = 'late'") is False
 
 
 def test_a_link_with_a_token_tells_who_opened_it(client):
@@ -205,7 +205,7 @@ def test_what_was_turned_away_is_told_to_those_whom_it_concerns(client):
 
 def test_a_network_that_is_none_is_refused_beside_its_field(client):
     headers = sign_in(client, "owner")
-    rules = {"hosts": ["mill.example"], "own_networks": ["192.0.2.0/24", "our office"]}
+    rules = {"hosts": ["mill.example"], "internal_networks": ["192.0.2.0/24", "our office"]}
     wrong = client.put("/api/v1/sites/mill", json={"name": "Mill", "rules": rules}, headers=headers)
-    assert (wrong.status_code, wrong.json()["errors"][0]["field"]) == (422, "rules.own_networks.1")
+    assert (wrong.status_code, wrong.json()["errors"][0]["field"]) == (422, "rules.internal_networks.1")
     assert "such as 192.0.2.0/24" in wrong.json()["errors"][0]["text"]

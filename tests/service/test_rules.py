@@ -140,7 +140,7 @@ def test_html_is_for_owners_and_only_where_the_site_allows_it(served):
 
 def test_a_trial_gives_the_draft_to_whoever_has_its_token_for_a_day(served, engine):
     make_live(served, "analyst", READ)
-    draft(served, "analyst", READ | {"name": "Tried", "rests": True})
+    draft(served, "analyst", READ | {"name": "Tried", "paused": True})
     token = served.post(f"{RULES}/trials", headers=sign_in(served, "analyst")).json()["token"]
     served.cookies.clear()
     answer = served.get(f"/uc.js?site=mill&trial={token}")

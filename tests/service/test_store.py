@@ -34,7 +34,7 @@ def rows(*hits, site=1):
     for given in hits:
         full = {"id": str(uuid.uuid4()), "at": NOON, "visitor": "v", "kind": "view", "url": "https://mill.example/"} | given
         made.append(FileHit.model_validate(full | {"id": uuid.UUID(full["id"])}))
-    return as_rows(site, made, country=None, own=False)
+    return as_rows(site, made, country=None, internal=False)
 
 
 def read(connection, site=1, after=0):

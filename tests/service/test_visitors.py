@@ -1,4 +1,4 @@
-"""Salts, pseudonyms, refusals, erasures: the pieces by which a site knows little of its visitors, each on its own."""
+"""Salts, pseudonyms, refusals, deletions: the pieces by which a site knows little of its visitors, each on its own."""
 
 import json
 from dataclasses import replace
@@ -117,7 +117,7 @@ def test_what_was_erased_does_not_live_on_in_frames_or_snapshots(filled, databas
         return psycopg.connect(plain)
 
     def rows(*names):
-        return as_rows(mill.id, [check_line(json.dumps(a_hit(visitor=name)).encode())[0] for name in names], country=None, own=False)
+        return as_rows(mill.id, [check_line(json.dumps(a_hit(visitor=name)).encode())[0] for name in names], country=None, internal=False)
 
     def here():
         with filled.connect() as held:
@@ -130,13 +130,13 @@ def test_what_was_erased_does_not_live_on_in_frames_or_snapshots(filled, databas
     keeper.save()
     with filled.begin() as erasing:
         assert visitors.forget(erasing, mill.id, "goes") == 2
-    assert here().erasures == mill.erasures + 1
+    assert here().deletion_epoch == mill.deletion_epoch + 1
     assert len(keeper.frames(here()).hits) == 1
-    assert snapshot.load(tmp_path / str(mill.id), here().erasures) is None
+    assert snapshot.load(tmp_path / str(mill.id), here().deletion_epoch) is None
     fresh = DatasetCache(connection, shipped(), tmp_path)
     assert len(fresh.frames(here()).hits) == 1
     fresh.save()
-    assert snapshot.load(tmp_path / str(mill.id), here().erasures) is not None
+    assert snapshot.load(tmp_path / str(mill.id), here().deletion_epoch) is not None
     assert stored(filled) == 1
 
 
@@ -147,7 +147,7 @@ def test_after_an_older_state_of_the_database_was_restored_nothing_of_the_newer_
         return psycopg.connect(plain)
 
     def store(*names):
-        rows = as_rows(mill.id, [check_line(json.dumps(a_hit(visitor=name)).encode())[0] for name in names], country=None, own=False)
+        rows = as_rows(mill.id, [check_line(json.dumps(a_hit(visitor=name)).encode())[0] for name in names], country=None, internal=False)
         with connection() as writing:
             HitWriter(writing).store(rows)
 
@@ -175,7 +175,7 @@ def test_a_site_laid_anew_is_not_added_to_what_was_there(filled, database, mill,
     plain = database.replace("+psycopg", "")
 
     def seed_demo(*names):
-        rows = as_rows(mill.id, [check_line(json.dumps(a_hit(visitor=name)).encode())[0] for name in names], country=None, own=False)
+        rows = as_rows(mill.id, [check_line(json.dumps(a_hit(visitor=name)).encode())[0] for name in names], country=None, internal=False)
         with psycopg.connect(plain) as writing:
             delete_hits(writing, mill.id)
             HitWriter(writing).store(rows)
@@ -198,7 +198,9 @@ def test_a_site_that_nobody_asks_for_is_put_down_to_disk_and_read_again(filled, 
     with psycopg.connect(plain) as writing:
         delete_hits(writing, mill.id)
         for site, names in ((mill, ("a", "b")), (other, ("c",))):
-            HitWriter(writing).store(as_rows(site.id, [check_line(json.dumps(a_hit(visitor=name)).encode())[0] for name in names], country=None, own=False))
+            HitWriter(writing).store(
+                as_rows(site.id, [check_line(json.dumps(a_hit(visitor=name)).encode())[0] for name in names], country=None, internal=False)
+            )
     read = []
     cache = DatasetCache(lambda: psycopg.connect(plain), shipped(), tmp_path, max_bytes=1)
     with pytest.MonkeyPatch.context() as patch:
@@ -207,7 +209,7 @@ def test_a_site_that_nobody_asks_for_is_put_down_to_disk_and_read_again(filled, 
             assert len(cache.frames(site).hits) == count
     assert list(cache._held) == [mill.id]
     assert read == [mill.id, other.id]
-    assert snapshot.load(tmp_path / str(other.id), other.erasures).seq > 0
+    assert snapshot.load(tmp_path / str(other.id), other.deletion_epoch).seq > 0
 
 
 def script_for(mill, folder, **tagging):

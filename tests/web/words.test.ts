@@ -182,8 +182,8 @@ describe("tag rules", () => {
     expect(tagRuleWords(rule)).toBe(
       "When button with the text “Buy” is clicked, and only if the page starts with /shop, then record the event bought (what: flour).",
     );
-    const rests = { ...rule, rests: true };
-    expect(changeLines({ id: rule.id, what: "changed", parts: ["rests"], was: rule, becomes: rests } as never)).toEqual([
+    const paused = { ...rule, paused: true };
+    expect(changeLines({ id: rule.id, what: "changed", parts: ["paused"], was: rule, becomes: paused } as never)).toEqual([
       "Buy, state: awake → rests",
     ]);
     expect(changeLines({ id: rule.id, what: "added", parts: [], was: null, becomes: rule } as never)).toEqual(["Buy was added."]);

@@ -17,7 +17,7 @@ from upper_compass.api.access import ServicesHere, who
 from upper_compass.api.problems import FieldError, Problem, responses
 from upper_compass.collect.checking import Checked, UnreadableError, as_rows, check_body, first_problem, read_sent
 from upper_compass.collect.directory import SiteEntry
-from upper_compass.collect.marking import are_judged, is_own
+from upper_compass.collect.marking import are_judged, is_internal
 from upper_compass.collect.throttle import network_of
 from upper_compass.collect.writing import BusyError, NotStoredError
 from upper_compass.core.dataset.traffic_sources import TrafficSource
@@ -155,8 +155,10 @@ def _rows(services: Services, found: SiteEntry, sending: Sending, checked: Check
     if hits and sending.follow and services.tokens.read(site, sending.follow, "follow", "trial") is not None:
         with services.engine.begin() as connection:
             visitors.follow(connection, site.id, sending.follow, hits[-1].visitor)
-    own = is_own(sending.address, found.own_networks) or bool(sending.own and services.tokens.read(site, sending.own, "own", "trial") is not None)
-    return as_rows(site.id, hits, country=services.countries.of(sending.address), own=own)
+    internal = is_internal(sending.address, found.internal_networks) or bool(
+        sending.own and services.tokens.read(site, sending.own, "own", "trial") is not None
+    )
+    return as_rows(site.id, hits, country=services.countries.of(sending.address), internal=internal)
 
 
 def _give_pseudonyms(services: Services, site: StoredSite, hits: list[Hit], address: str | None) -> None:

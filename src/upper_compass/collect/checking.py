@@ -184,7 +184,7 @@ def as_json(value: object) -> str:
     return json.dumps(value, ensure_ascii=False, separators=(",", ":"))
 
 
-def as_rows(site_id: int, hits: Sequence[Hit], *, country: str | None, own: bool, robot: bool | None = None) -> list[tuple[object, ...]]:
+def as_rows(site_id: int, hits: Sequence[Hit], *, country: str | None, internal: bool, robot: bool | None = None) -> list[tuple[object, ...]]:
     """Hits as rows of the store, personal data masked. `country` was looked up for the sender; `robot` is judged per user agent unless given."""
     rows: list[tuple[object, ...]] = []
     robots = are_robots([hit.user_agent for hit in hits]) if robot is None else [robot] * len(hits)
@@ -196,6 +196,6 @@ def as_rows(site_id: int, hits: Sequence[Hit], *, country: str | None, own: bool
             (order.id or None) if order else None, order.model_dump_json(exclude_none=True) if order else None, hit.engaged_ms,
             as_json(hit.props) if hit.props else None, as_json(hit.fields) if hit.fields else None,
             hit.language, hit.timezone, hit.screen, hit.user_agent, getattr(hit, "country", None) or country,
-            is_robot, own,
+            is_robot, internal,
         ))  # fmt: skip
     return rows

@@ -35,7 +35,7 @@ class SiteEntry:
 
     site: Site
     hosts: frozenset[str]
-    own_networks: tuple[Network, ...]
+    internal_networks: tuple[Network, ...]
     live: int
     rules: Sequence[Rule]
     views: ViewReader
@@ -107,7 +107,7 @@ class Directory:
         return SiteEntry(
             site=site,
             hosts=frozenset(bare_host(host) for host in site.rules.hosts),
-            own_networks=tuple(read_networks(site.rules.own_networks)),
+            internal_networks=tuple(read_networks(site.rules.internal_networks)),
             live=live,
             rules=live_rules(connection, site.id) if live else [],
             views=ViewReader(site.rules, shipped()),

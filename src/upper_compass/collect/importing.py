@@ -95,7 +95,7 @@ class _Storing:
                 self.flush()
 
     def _take(self) -> None:
-        self._rows += as_rows(self._site_id, self._hits, country=None, own=False)
+        self._rows += as_rows(self._site_id, self._hits, country=None, internal=False)
         self._hits = []
 
     def flush(self) -> None:

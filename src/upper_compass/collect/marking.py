@@ -49,7 +49,7 @@ def read_networks(texts: Sequence[str]) -> list[Network]:
     return networks
 
 
-def is_own(address: str | None, networks: Sequence[Network]) -> bool:
+def is_internal(address: str | None, networks: Sequence[Network]) -> bool:
     """Whether a client's address lies in one of the networks. The address goes no further than here."""
     if not networks or not address:
         return False

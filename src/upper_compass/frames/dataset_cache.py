@@ -24,11 +24,11 @@ log = structlog.get_logger()
 
 @dataclass
 class _Held:
-    """A site's dataset, read by which rules, after how many erasures; `tip`: id of its newest hit; `saved`: the number up to which it is on disk."""
+    """A site's dataset, by which rules and after how many deletions it was read; `tip`: id of its newest hit; `saved`: up to which number it is on disk."""
 
     dataset: SiteDataset
     rules_version: str
-    erasures: int
+    deletion_epoch: int
     tip: str | None
     saved: int
 
@@ -85,10 +85,10 @@ class DatasetCache:
     def _by_rules(self, site: Site) -> _Held:
         version = site.rules.version()
         held = self._held.get(site.id)
-        if held is None or held.erasures != site.erasures:  # what was taken out must not live on here
-            found = snapshot.load(self._folder / str(site.id), site.erasures) if self._folder else None
+        if held is None or held.deletion_epoch != site.deletion_epoch:  # what was taken out must not live on here
+            found = snapshot.load(self._folder / str(site.id), site.deletion_epoch) if self._folder else None
             dataset = site_dataset.start(site.rules, self._reference, *((found.dictionaries, found.hits, found.seq) if found else ()))
-            return _Held(dataset, version, site.erasures, found.tip if found else None, dataset.seq)
+            return _Held(dataset, version, site.deletion_epoch, found.tip if found else None, dataset.seq)
         if held.rules_version != version:
             held.dataset, held.rules_version = site_dataset.with_rules(held.dataset, site.rules, self._reference), version
         return held
@@ -115,7 +115,7 @@ class DatasetCache:
 
     def _save(self, site_id: int, held: _Held) -> None:
         if self._folder and held.dataset.seq > held.saved:
-            snapshot.save(held.dataset, self._folder / str(site_id), held.tip, held.erasures)
+            snapshot.save(held.dataset, self._folder / str(site_id), held.tip, held.deletion_epoch)
             held.saved = held.dataset.seq
 
     def save(self) -> None:

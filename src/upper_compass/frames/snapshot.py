@@ -18,7 +18,7 @@ import structlog
 from upper_compass.core.dataset.coded_hits import CODED, CODED_SCHEMA, Dictionaries
 from upper_compass.frames.site_dataset import SiteDataset
 
-FORMAT = 3
+FORMAT = 4
 ABOUT = "about.json"
 log = structlog.get_logger()
 
@@ -38,8 +38,8 @@ def _digest(file: Path) -> str:
         return hashlib.file_digest(opened, "sha256").hexdigest()
 
 
-def save(frames: SiteDataset, folder: Path, tip: str | None, erasures: int = 0) -> None:
-    """Write a snapshot, after so many erasures; a reader finds the old one or the new one, never half of one."""
+def save(frames: SiteDataset, folder: Path, tip: str | None, deletion_epoch: int = 0) -> None:
+    """Write a snapshot, after so many deletions; a reader finds the old one or the new one, never half of one."""
     making = folder.with_name(folder.name + ".new")
     shutil.rmtree(making, ignore_errors=True)
     making.mkdir(parents=True)
@@ -49,19 +49,19 @@ def save(frames: SiteDataset, folder: Path, tip: str | None, erasures: int = 0) 
     for name in CODED:
         frames.dictionaries[name].texts.to_frame("text").write_parquet(making / f"{name}.parquet", compression="lz4")
     sums = {file.name: _digest(file) for file in sorted(making.iterdir())}
-    (making / ABOUT).write_text(json.dumps({"format": FORMAT, "seq": frames.seq, "tip": tip, "erasures": erasures, "sums": sums}))
+    (making / ABOUT).write_text(json.dumps({"format": FORMAT, "seq": frames.seq, "tip": tip, "deletion_epoch": deletion_epoch, "sums": sums}))
     shutil.rmtree(folder, ignore_errors=True)
     making.rename(folder)
 
 
-def load(folder: Path, erasures: int = 0) -> Snapshot | None:
+def load(folder: Path, deletion_epoch: int = 0) -> Snapshot | None:
     """A snapshot, or None when there is none that can be used.
 
     One from before an erasure cannot: it holds what was taken out. Nor one of which any file is not as it was written.
     """
     try:
         about = json.loads((folder / ABOUT).read_text())
-        if about["format"] != FORMAT or about["erasures"] != erasures:
+        if about["format"] != FORMAT or about["deletion_epoch"] != deletion_epoch:
             return None
         if about["sums"] != {name: _digest(folder / name) for name in about["sums"]} or set(about["sums"]) != {f"{name}.parquet" for name in ("hits", *CODED)}:
             log.warning("snapshot passed over", folder=str(folder), why="a file is not as it was written")

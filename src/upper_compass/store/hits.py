@@ -18,7 +18,7 @@ from upper_compass.store.tables import hits, sites
 # A row to be stored: these columns, in this order.
 ROW = (
     "site_id", "id", "at", "visitor", "kind", "url", "title", "referrer", "name", "value", "currency", "order_id", "order_data",
-    "engaged_ms", "props", "fields", "language", "timezone", "screen", "user_agent", "country", "robot", "own",
+    "engaged_ms", "props", "fields", "language", "timezone", "screen", "user_agent", "country", "robot", "internal",
 )  # fmt: skip
 SITE, ID, AT = 0, 1, 2
 HitRow = tuple[Any, ...]
@@ -46,11 +46,11 @@ FROM (SELECT arriving.* FROM arriving JOIN fresh USING (site_id, id) ORDER BY or
 _OUT = f"""
 COPY (
     SELECT seq, (extract(epoch FROM at) * 1000)::bigint AS at, kind, value, coalesce(engaged_ms, 0) AS engaged_ms,
-           robot::integer AS robot, own::integer AS own, {", ".join(CODED)}
+           robot::integer AS robot, internal::integer AS internal, {", ".join(CODED)}
     FROM hits WHERE site_id = %s AND seq > %s AND seq <= %s
 ) TO STDOUT (FORMAT csv)
 """  # noqa: S608
-_OUT_SCHEMA = {name: pl.Int8() if name in ("robot", "own") else kind for name, kind in PLAIN.items()} | {name: pl.String() for name in CODED}
+_OUT_SCHEMA = {name: pl.Int8() if name in ("robot", "internal") else kind for name, kind in PLAIN.items()} | {name: pl.String() for name in CODED}
 PART = 400_000
 # What is older lies in one partition, so that an import of ancient times makes no more than one.
 FIRST_YEAR_BY_MONTH = 2020
@@ -138,7 +138,7 @@ def hits_between(connection: psycopg.Connection[Any], site_id: int, after: int, 
         if buffer.tell():
             buffer.seek(0)
             frame = pl.read_csv(buffer, has_header=False, schema=_OUT_SCHEMA)
-            yield frame.with_columns(pl.col("robot", "own").cast(pl.Boolean)).select(list(RAW_SCHEMA))
+            yield frame.with_columns(pl.col("robot", "internal").cast(pl.Boolean)).select(list(RAW_SCHEMA))
 
 
 def delete_hits(connection: psycopg.Connection[Any], site_id: int) -> None:
@@ -146,5 +146,5 @@ def delete_hits(connection: psycopg.Connection[Any], site_id: int) -> None:
     connection.execute("DELETE FROM hits WHERE site_id = %s", [site_id])
     connection.execute("DELETE FROM hit_ids WHERE site_id = %s", [site_id])
     # Frames and snapshots of the hits that were there would otherwise be brought up to date with those that come, and hold both.
-    connection.execute("UPDATE sites SET erasures = erasures + 1 WHERE id = %s", [site_id])
+    connection.execute("UPDATE sites SET deletion_epoch = deletion_epoch + 1 WHERE id = %s", [site_id])
     connection.commit()

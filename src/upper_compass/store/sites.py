@@ -29,7 +29,7 @@ class Site:
     rules: SiteRules
     created_at: datetime
     tagging: Tagging
-    erasures: int
+    deletion_epoch: int
     secret: bytes = field(repr=False, default=b"")
 
 
@@ -62,7 +62,9 @@ def _fits_together(rules: SiteRules) -> None:
 
 
 def _site(row: sa.Row[Any]) -> Site:
-    return Site(row.id, row.key, row.name, _rules(row.rules), row.created_at, Tagging.model_validate(row.tagging, context=STORED), row.erasures, row.secret)
+    return Site(
+        row.id, row.key, row.name, _rules(row.rules), row.created_at, Tagging.model_validate(row.tagging, context=STORED), row.deletion_epoch, row.secret
+    )
 
 
 def _goal(row: sa.Row[Any]) -> StoredGoal:

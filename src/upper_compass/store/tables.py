@@ -55,7 +55,7 @@ sites = sa.Table(
     _moment("deleted_at"),
     sa.Column("tagging", JSONB, nullable=False, server_default=sa.text("'{}'")),
     # How often hits were taken out; what was derived before is then thrown away.
-    sa.Column("erasures", sa.Integer, nullable=False, server_default=sa.text("0")),
+    sa.Column("deletion_epoch", sa.Integer, nullable=False, server_default=sa.text("0")),
     sa.Column("vocabulary", JSONB, nullable=False, server_default=sa.text("'[]'")),
     # Signs tokens for browsers, see collect/tokens.py. It never leaves the server.
     sa.Column("secret", sa.LargeBinary, nullable=False),
@@ -246,7 +246,7 @@ hits = sa.Table(
     sa.Column("user_agent", sa.Text),
     sa.Column("country", sa.Text),
     sa.Column("robot", sa.Boolean, nullable=False),
-    sa.Column("own", sa.Boolean, nullable=False),
+    sa.Column("internal", sa.Boolean, nullable=False),
     sa.Index("ix_hits_site_id_seq", "site_id", "seq"),
     sa.Index("ix_hits_site_id_at", "site_id", "at"),
     postgresql_partition_by="RANGE (at)",

@@ -67,7 +67,7 @@ def _erase(connection: sa.Connection, site_id: int, which: sa.ColumnElement[bool
     ids = sa.delete(hit_ids).where(hit_ids.c.site_id == site_id, hit_ids.c.id.in_(sa.select(gone.c.id)))
     count = connection.execute(ids.add_cte(gone)).rowcount
     if count:
-        connection.execute(sites.update().where(sites.c.id == site_id).values(erasures=sites.c.erasures + 1))
+        connection.execute(sites.update().where(sites.c.id == site_id).values(deletion_epoch=sites.c.deletion_epoch + 1))
     return count
 
 

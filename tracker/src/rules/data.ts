@@ -31,7 +31,7 @@ export type Action =
 export interface Rule {
   id: string;
   name?: string;
-  rests?: boolean;
+  paused?: boolean;
   when: When;
   only_if?: Condition[];
   then: Action[];

@@ -71,7 +71,7 @@ export function runRules(tools: Tools, rules: Rule[], watch?: Watch): void {
     else go();
   };
   const field = (action: Action): boolean => action.kind === "field";
-  for (const rule of rules.filter((one) => !one.rests))
+  for (const rule of rules.filter((one) => !one.paused))
     tools.safely(() => {
       if (rule.when.kind !== "page shown") return listen(tools, rule.when, (element) => fire(rule, element));
       // A field that a page's rule sets is already there when the page's view is told.

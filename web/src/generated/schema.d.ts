@@ -1991,8 +1991,8 @@ export interface components {
             country: string;
             /** Robot */
             robot: boolean;
-            /** Own */
-            own: boolean;
+            /** Internal */
+            internal: boolean;
         };
         /**
          * HitValue
@@ -2702,10 +2702,10 @@ export interface components {
             /** Then */
             then: (components["schemas"]["RecordEvent"] | components["schemas"]["CountGoal"] | components["schemas"]["SetField"] | components["schemas"]["InsertHtml"])[];
             /**
-             * Rests
+             * Paused
              * @default false
              */
-            rests: boolean;
+            paused: boolean;
         };
         /**
          * RuleChange
@@ -2718,7 +2718,7 @@ export interface components {
              */
             what: "added" | "changed" | "taken away";
             /** Parts */
-            parts: ("name" | "when" | "only_if" | "then" | "rests")[];
+            parts: ("name" | "when" | "only_if" | "then" | "paused")[];
             was: components["schemas"]["Rule"] | null;
             becomes: components["schemas"]["Rule"] | null;
         };
@@ -3323,10 +3323,10 @@ export interface components {
              */
             page_groups: components["schemas"]["PageGroup"][];
             /**
-             * Own Networks
+             * Internal Networks
              * @default []
              */
-            own_networks: string[];
+            internal_networks: string[];
             /**
              * Events
              * @default []

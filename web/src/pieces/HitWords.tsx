@@ -50,10 +50,10 @@ export function Details({ hit, currency }: { hit: HitRecord; currency: string })
 }
 
 /** Whose hit it is, where that keeps it out of the reports. */
-export function Flags({ own, robot }: { own: boolean; robot: boolean }) {
+export function Flags({ internal, robot }: { internal: boolean; robot: boolean }) {
   return (
     <>
-      {own && (
+      {internal && (
         <span className="flagged" title="Own traffic is left out of the reports.">
           own
         </span>

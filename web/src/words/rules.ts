@@ -105,7 +105,7 @@ export function changeLines({ what, parts, was, becomes }: RuleChange): string[]
 }
 
 type Part = RuleChange["parts"][number];
-const PARTS: Record<Part, string> = { name: "name", when: "when", only_if: "only if", then: "then", rests: "state" };
+const PARTS: Record<Part, string> = { name: "name", when: "when", only_if: "only if", then: "then", paused: "state" };
 
 function partWords(rule: Rule, part: Part): string {
   switch (part) {
@@ -120,7 +120,7 @@ function partWords(rule: Rule, part: Part): string {
         .map((action) => (action.kind === "html" ? `${actionWords(action)}: ${action.html}` : actionWords(action)))
         .join("; ");
     default:
-      return rule.rests ? "rests" : "awake";
+      return rule.paused ? "rests" : "awake";
   }
 }
 
@@ -133,7 +133,7 @@ export const newRule = (): Rule => ({
   when: { kind: "clicked", selector: "", text: null },
   only_if: [],
   then: [{ kind: "event", name: "", props: [], value: null }],
-  rests: false,
+  paused: false,
 });
 
 /** A selector that this browser cannot read, as every other browser would not. */

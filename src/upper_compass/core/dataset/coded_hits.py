@@ -10,7 +10,7 @@ Columns of a coded frame, a row per hit, sorted by `visitor`, `at`, `seq`:
 | all names of CODED | u32 | code in the dictionary of the same name; 0 is nothing |
 | value | f64 | worth of an event, total of an order; NaN when not given |
 | engaged_ms | i64 | visible milliseconds of an engage, else 0 |
-| robot, own | bool | marks of the collector |
+| robot, internal | bool | marks of the collector |
 """
 
 from __future__ import annotations
@@ -40,7 +40,7 @@ PLAIN: dict[str, pl.DataType] = {
     "value": pl.Float64(),
     "engaged_ms": pl.Int64(),
     "robot": pl.Boolean(),
-    "own": pl.Boolean(),
+    "internal": pl.Boolean(),
 }
 RAW_SCHEMA: dict[str, pl.DataType] = PLAIN | {name: pl.String() for name in CODED}
 # Bits of a number that stay clear of its sign.

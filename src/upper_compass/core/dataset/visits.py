@@ -136,7 +136,7 @@ def _derive_block(hits: pl.DataFrame, kind: npt.NDArray[np.uint8], lookups: Dime
         "language": _value_at(language, Marks(language > 0).first(first, last)),
         "country": _value_at(country, Marks(country > 0).first(first, last)),
         "bounce": (views == 1) & ~acted,
-        "excluded": (hits["robot"].to_numpy() | hits["own"].to_numpy())[marked],
+        "excluded": (hits["robot"].to_numpy() | hits["internal"].to_numpy())[marked],
     }
     return columns, place
 

@@ -242,7 +242,7 @@ class SiteRules(BaseModel):
     aliases: Annotated[list[Alias], Field(max_length=2000)] = []
     channels: Annotated[list[ChannelRule], Field(max_length=200)] = list(SHIPPED_CHANNELS)
     page_groups: Annotated[list[PageGroup], Field(max_length=200)] = []
-    own_networks: Annotated[list[Annotated[Word, AfterValidator(_network)]], Field(max_length=200)] = []
+    internal_networks: Annotated[list[Annotated[Word, AfterValidator(_network)]], Field(max_length=200)] = []
     events: Annotated[list[EventNote], Field(max_length=2000)] = []
     fields: Annotated[list[SiteField], Field(max_length=50)] = []
 

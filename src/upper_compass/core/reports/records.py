@@ -54,7 +54,7 @@ class HitRecord(BaseModel):
     language: str
     country: str
     robot: bool
-    own: bool
+    internal: bool
 
 
 class VisitRecord(Tags):
@@ -97,7 +97,7 @@ def hit_frame(shard: Shard, rows: Rows) -> pl.DataFrame:
     visit = shard.derived.visit_of[rows]
     numbers = np.zeros(len(rows), np.int64)
     numbers[visit != NO_VISIT] = shard.visit("number")[visit[visit != NO_VISIT]]
-    plain = shard.hits[pl.Series(rows)].select("seq", "at", "kind", "engaged_ms", "robot", "own", pl.col("value").fill_nan(None))
+    plain = shard.hits[pl.Series(rows)].select("seq", "at", "kind", "engaged_ms", "robot", "internal", pl.col("value").fill_nan(None))
     table = plain.with_columns(
         pl.Series("visit", numbers),
         pl.Series("repeated", shard.derived.kind[rows] == REPEATED_ORDER),

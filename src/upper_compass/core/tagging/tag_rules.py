@@ -233,7 +233,7 @@ class Rule(_Part):
     when: When
     only_if: Annotated[list[Condition], Field(max_length=20)] = []
     then: Annotated[list[Action], Field(min_length=1, max_length=20)]
-    rests: bool = False
+    paused: bool = False
 
 
 class RuleSet(_Part):
@@ -248,7 +248,7 @@ class RuleSet(_Part):
         return self
 
 
-RulePart = Literal["name", "when", "only_if", "then", "rests"]
+RulePart = Literal["name", "when", "only_if", "then", "paused"]
 
 
 class RuleChange(BaseModel):
@@ -263,7 +263,7 @@ class RuleChange(BaseModel):
 def changes_between(before: Sequence[Rule], after: Sequence[Rule]) -> list[RuleChange]:
     """What is another in `after` than in `before`, rules of `after` first, in their order."""
     old, new = ({rule.id: rule for rule in rules} for rules in (before, after))
-    parts: tuple[RulePart, ...] = ("name", "when", "only_if", "then", "rests")
+    parts: tuple[RulePart, ...] = ("name", "when", "only_if", "then", "paused")
     found = []
     for rule in after:
         was = old.get(rule.id)
@@ -276,7 +276,7 @@ def changes_between(before: Sequence[Rule], after: Sequence[Rule]) -> list[RuleC
 
 def inserts(rules: Sequence[Rule]) -> set[tuple[str, str]]:
     """All HTML that rules insert, as (rule, action), those that rest left out; a set with more of it than another needs the owner's role."""
-    awake = [(rule, rule.model_dump_json(exclude={"name"})) for rule in rules if not rule.rests]
+    awake = [(rule, rule.model_dump_json(exclude={"name"})) for rule in rules if not rule.paused]
     return {(text, action.model_dump_json()) for rule, text in awake for action in rule.then if action.kind == "html"}
 
 
@@ -287,9 +287,9 @@ def for_script(rules: Sequence[Rule], *, html: bool, trying: bool = False) -> li
     """
     told = []
     for rule in rules:
-        if rule.rests and not trying:
+        if rule.paused and not trying:
             continue
-        plain = rule.model_dump(exclude_none=True, exclude=None if trying else {"name", "rests"})
+        plain = rule.model_dump(exclude_none=True, exclude=None if trying else {"name", "paused"})
         plain["then"] = [found for action in rule.then if (found := _action(action, html=html, trying=trying))]
         if plain["then"]:
             told.append(plain)

@@ -69,12 +69,12 @@ function Waiting({ token, since, wanted, act }: { token: string; since: string; 
           <b>It works.</b> {wanted.kind === "visit" ? "Your visit from this browser" : hitWords(newest, site.currency)},{" "}
           {ago(at - newest.at)} ago, page {newest.page}.
         </p>
-        {newest.own && <p>You are filtering yourself: the reports leave your visits out. This check looks past the filter.</p>}
+        {newest.internal && <p>You are filtering yourself: the reports leave your visits out. This check looks past the filter.</p>}
         <ol>
           {hits.slice(0, 8).map((hit) => (
             <li key={hit.seq}>
               <Glyph kind={hit.kind} /> {hitWords(hit, site.currency)} <span className="quiet">{hit.page}</span>
-              <Flags own={hit.own} robot={hit.robot} />
+              <Flags internal={hit.internal} robot={hit.robot} />
             </li>
           ))}
         </ol>

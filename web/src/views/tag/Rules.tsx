@@ -140,7 +140,7 @@ export function Rules() {
 
 function said({ draft, changes, versions }: Held): string {
   const [live] = versions;
-  const awake = (live?.rules ?? []).filter((rule) => !rule.rests).length;
+  const awake = (live?.rules ?? []).filter((rule) => !rule.paused).length;
   const now = live ? `${plural(awake, "rule")} ${awake === 1 ? "is" : "are"} live` : draft.length ? "No rule is live yet" : "";
   if (!now) return "Nothing is done by rule yet.";
   if (!changes.length) return `${now}; nothing is waiting in the draft.`;
@@ -150,7 +150,7 @@ function said({ draft, changes, versions }: Held): string {
 function state(rule: Rule, held: Held): string {
   const change = held.changes.find((one) => one.becomes?.id === rule.id);
   const where = change ? (change.what === "added" ? "draft" : "live, changed in the draft") : "live";
-  return rule.rests ? `${where}, rests` : where;
+  return rule.paused ? `${where}, rests` : where;
 }
 
 const MANY = 12;

@@ -57,7 +57,7 @@ const given = ({ name, rules, tagging }: Site): SettingsProps => ({
   labels: rules.label_keys.join(" "),
   kept: rules.kept_query_keys.join(" "),
   ignored: rules.ignored_hosts.join("\n"),
-  networks: rules.own_networks.join("\n"),
+  networks: rules.internal_networks.join("\n"),
   groups: rules.page_groups,
   rates: Object.entries(rules.rates).map(([currency, rate]) => ({ currency, rate: String(rate) })),
   keep: tagging.keep_days === null ? "" : String(tagging.keep_days),
@@ -85,7 +85,7 @@ const asked = (site: Site, form: SettingsProps): Schemas["SiteIn"] => ({
     label_keys: listed(form.labels),
     kept_query_keys: listed(form.kept),
     ignored_hosts: listed(form.ignored),
-    own_networks: listed(form.networks),
+    internal_networks: listed(form.networks),
     page_groups: form.groups,
     pages_behind_hash: form.pages_behind_hash,
     rates: ratesOf(form.rates),
@@ -202,7 +202,7 @@ function SettingsForm({ site, may }: { site: Site; may: boolean }) {
         {area(
           "networks",
           "Networks of your own people",
-          "rules.own_networks",
+          "rules.internal_networks",
           "addresses or ranges such as 192.0.2.0/24; their visits are stored and left out of the reports",
         )}
       </fieldset>

@@ -156,7 +156,7 @@ function Hits({ hits, now, empty }: { hits: HitRecord[]; now: number; empty: str
                 ) : (
                   hitWords(hit, site.currency)
                 )}
-                <Flags own={hit.own} robot={hit.robot} />
+                <Flags internal={hit.internal} robot={hit.robot} />
                 <Details hit={hit} currency={site.currency} />
               </td>
               <td title={hit.url}>{hit.page}</td>

@@ -94,7 +94,7 @@ function Happening({ hit, before, worth }: { hit: HitRecord; before: HitRecord |
       <span className="gap">{gap >= 1000 ? `+${duration(gap)}` : ""}</span>
       <Glyph kind={hit.kind} />
       <div>
-        {hitWords(hit, site.currency)} <Flags own={hit.own} robot={hit.robot} />
+        {hitWords(hit, site.currency)} <Flags internal={hit.internal} robot={hit.robot} />
         {worth !== undefined && goal && (
           <span className="counted">
             {goal.name}

@@ -10,8 +10,25 @@ revision = "0008"
 down_revision = "0007"
 
 
+STATEMENTS = (
+    "ALTER TABLE hits RENAME COLUMN own TO internal",
+    "ALTER TABLE sites RENAME COLUMN erasures TO deletion_epoch",
+    "UPDATE sites SET rules = (rules - 'own_networks') || jsonb_build_object('internal_networks', rules->'own_networks') WHERE rules ? 'own_networks'",
+)
+# A rule that rests is one that is paused; of a version, each rule in its place.
+PAUSED = """
+UPDATE {table} SET rules = coalesce((
+    SELECT jsonb_agg((rule - 'rests') || jsonb_build_object('paused', coalesce(rule->'rests', 'false'::jsonb)) ORDER BY place)
+    FROM jsonb_array_elements(rules) WITH ORDINALITY AS listed(rule, place)), '[]'::jsonb)
+"""
+
+
 def upgrade() -> None:
     connection = op.get_bind()
+    for statement in STATEMENTS:
+        op.execute(statement)
+    for table in ("rule_versions", "rule_drafts"):
+        op.execute(PAUSED.format(table=table))
     for goal, definition in connection.execute(sa.text("SELECT id, definition FROM goals")).all():
         connection.execute(
             sa.text("UPDATE goals SET definition = CAST(:definition AS jsonb) WHERE id = :id"), {"definition": json.dumps(renewed(definition)), "id": goal}

@@ -51,7 +51,7 @@ function Arrival({ token, at, url, expected }: { token: string; at: number; url:
       {faults.map((fault) => (
         <p key={fault}>{fault}</p>
       ))}
-      {view.own && <p>You are filtering yourself: the reports leave this visit out, this check looks past the filter.</p>}
+      {view.internal && <p>You are filtering yourself: the reports leave this visit out, this check looks past the filter.</p>}
     </div>
   );
 }

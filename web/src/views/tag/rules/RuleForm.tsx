@@ -56,7 +56,7 @@ export function RuleForm({ rule, fresh, place, busy, error, onChange, onSave, on
         <ThenFields held={given.then} wrong={(one) => of(`${at}.then.${one}`)} set={(then) => set({ then })} />
         <div className="switches">
           <label>
-            <input type="checkbox" checked={given.rests} onChange={(event) => set({ rests: event.target.checked })} />
+            <input type="checkbox" checked={given.paused} onChange={(event) => set({ paused: event.target.checked })} />
             <span>
               It rests <span className="quiet">kept, and does nothing</span>
             </span>
