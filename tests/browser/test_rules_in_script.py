@@ -183,9 +183,8 @@ def test_only_if_every_condition_holds(page, ruled):
 
 
 def test_a_share_of_visitors_stays_the_same_share(page, ruled, browser, demo):
-    rules = [a_rule({"kind": "signalled", "name": "go"}, event(f"{percent}"), only_if=[{"kind": "share", "percent": percent}]) for percent in (1, 50, 99)]
-    counted = dict.fromkeys(("1", "50", "99"), 0)
-    for number in range(60):
+    rules = [a_rule({"kind": "signalled", "name": "go"}, event("50"), only_if=[{"kind": "share", "percent": 50}])]
+    for number in range(4):
         bodies = []
         context = browser.new_context(base_url=demo.address)
         context.add_cookies([{"name": "uc_visitor", "value": f"visitor{number:03}", "url": demo.address}])
@@ -196,13 +195,8 @@ def test_a_share_of_visitors_stays_the_same_share(page, ruled, browser, demo):
         other.evaluate("uc.signal('go'); uc.signal('go'); uc.event('last')")
         other.wait_for_function("!localStorage.getItem('uc_waiting_mill')")
         found = [hit["name"] for hit in events(bodies)]
-        assert all(found.count(name) in (0, 2) for name in counted)
-        for name in counted:
-            counted[name] += found.count(name) // 2
+        assert found.count("50") in (0, 2)  # how large a share is, is tested without a browser
         context.close()
-    assert counted["1"] <= 6
-    assert 15 <= counted["50"] <= 45
-    assert counted["99"] >= 54
 
 
 def test_a_field_set_by_the_page_is_carried_by_its_very_view(page, ruled):

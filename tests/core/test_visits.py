@@ -89,7 +89,7 @@ def test_attributes_are_those_of_the_first_hit_that_has_them():
 
 
 @given(hit_lists())
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=50, deadline=None)
 def test_any_hits_become_the_visits_of_the_oracle(hits):
     shard = shards_of(hits)[0]
     texts = shard.lookups.dictionaries["visitor"].texts
@@ -116,7 +116,7 @@ def test_any_hits_become_the_visits_of_the_oracle(hits):
 
 
 @given(hit_lists(most=60))
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=15, deadline=None)
 def test_blocks_of_visitors_change_nothing(hits):
     whole = shards_of(hits)[0]
     held, derivation.BLOCK = derivation.BLOCK, 5

@@ -137,7 +137,7 @@ def memory_of(server):
 def test_previews_of_goals_that_somebody_is_still_writing_are_not_kept(server, owner):
     before = memory_of(server)
     with going_on(server):
-        for i in range(160):
+        for i in range(60):
             goal = {"match": {"kind": "view", "page": {"test": "regular expression", "value": rf"\w{{9}}N{i}"}}}
             assert owner.post("/api/v1/sites/mill/goals/preview", json={"goal": goal}).status_code == 200
     assert memory_of(server) - before < 400

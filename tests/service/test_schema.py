@@ -47,7 +47,7 @@ def test_whatever_is_sent_is_answered_as_the_document_says(server, database, tmp
     (tmp_path / "hooks.py").write_text(HOOKS)
     command = [
         f"{sys.prefix}/bin/schemathesis", "run", "document.json", "--url", server.address, "-H", f"Authorization: Bearer {token}", "--no-color", "-c", CHECKS,
-        "--phases", "examples,coverage,fuzzing", "-n", "3", "--generation-deterministic", "--continue-on-failure", "--max-time", "60",
+        "--phases", "examples,coverage,fuzzing", "-n", "3", "--generation-deterministic", "--continue-on-failure", "--max-time", "40",
         "--exclude-path-regex", "now/stream",  # it does not end
         "--request-timeout", "30", "--warnings", "off",
     ]  # fmt: skip

@@ -101,9 +101,15 @@ def _tallies_of(shard: Shard, questions: Sequence[Question]) -> list[Tally]:
     cuts: dict[Hashable, Selection] = {}
     tallies = []
     for ask, breakdown in questions:
+        plain = replace(ask, goal=None, segments=(), steered_by=None)
+        if ask.segments and plain.key not in cuts:
+            cuts[plain.key] = Selection(shard, plain)
         whatever = replace(ask, goal=None).key
-        cut = cuts[whatever] = cuts[whatever].of_goal(ask) if whatever in cuts else Selection(shard, ask)
-        tallies.append(replace(breakdown.tally(cut), sign=shard.sign))
+        if whatever in cuts:
+            cuts[whatever] = cuts[whatever].of_goal(ask)
+        else:
+            cuts[whatever] = Selection(shard, ask, cuts[plain.key] if ask.segments else None)
+        tallies.append(replace(breakdown.tally(cuts[whatever]), sign=shard.sign))
     return tallies
 
 

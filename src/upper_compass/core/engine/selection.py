@@ -43,17 +43,21 @@ class ReportFilter:
 
 @dataclass
 class Selection:
-    """What of a shard the question is about; shared by all its breakdowns."""
+    """What of a shard the question is about; shared by all its breakdowns. `within`: the same question without segments, of which this is a part."""
 
     shard: Shard
     ask: ReportFilter
+    within: Selection | None = None
     conversions: Conversions = field(init=False)
     visit_mask: Bools = field(init=False)
 
     def __post_init__(self) -> None:
         ask, shard = self.ask, self.shard
         self.conversions = shard.conversions(ask.goal, keep=ask.keep)
-        self.visit_mask = shard.valid if ask.with_excluded else shard.valid & ~shard.visit("excluded")
+        if self.within is not None:
+            self.visit_mask = self.within.visit_mask
+        else:
+            self.visit_mask = shard.valid if ask.with_excluded else shard.valid & ~shard.visit("excluded")
         for segment in ask.segments:
             self.visit_mask = self.visit_mask & segment_mask(shard, segment, ask.start, ask.stop, ask.steered_by, with_excluded=ask.with_excluded)
 
@@ -68,17 +72,23 @@ class Selection:
     @cached_property
     def started_in_period(self) -> Bools:
         """Whether each visit started in the period and stands."""
+        if self.within is not None:
+            return self.within.started_in_period & self.visit_mask
         start = self.shard.visit("start")
         return (start >= self.ask.start) & (start < self.ask.stop) & self.visit_mask
 
     @cached_property
     def visits(self) -> Rows:
         """Visits that started in the period."""
+        if self.within is not None:
+            return self.within.visits[self.visit_mask[self.within.visits]]
         return np.flatnonzero(self.started_in_period).astype(np.int32)
 
     @cached_property
     def boundary_visits(self) -> Rows:
         """Visits with hits on both sides of an edge of the period; few, looked at hit by hit."""
+        if self.within is not None:
+            return self.within.boundary_visits[self.visit_mask[self.within.boundary_visits]]
         start, until = self.shard.visit("start"), self.shard.visit("until")
         over = ((start < self.ask.start) & (until >= self.ask.start)) | ((start < self.ask.stop) & (until >= self.ask.stop))
         return np.flatnonzero(over & self.visit_mask).astype(np.int32)
