@@ -58,9 +58,10 @@ class DatasetCache:
         with lock:
             held = self._by_rules(site)
             with self._connect() as connection:
-                seq, held.tip = self._fitting(connection, site, held)
+                seq, tip = self._fitting(connection, site, held)
                 if seq > held.dataset.seq:
                     held.dataset = site_dataset.advance(held.dataset, hits_between(connection, site.id, held.dataset.seq, seq), seq)
+                held.tip = tip  # only now, for reading may break off
             # Numbers of other sites' hits lie between, so this is an upper bound of what a restart would read again.
             if held.dataset.seq - held.saved >= SAVE_EVERY:
                 self._save(site.id, held)
