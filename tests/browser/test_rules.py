@@ -91,7 +91,7 @@ def test_a_rule_is_made_tried_on_one_browser_made_live_and_taken_back(rules, con
     follow_the_voucher(visitor)
     wait_for(visitor, demo_database, f"visitor = '{visitor_of(visitor)}' AND kind = 1", 2)
     assert hits(demo_database, f"visitor = '{visitor_of(visitor)}' AND name = '{EVENT}'") == []
-    [trial] = hits(demo_database, f"visitor = 'trial{visitor_of(tried)}' AND name = '{EVENT}' AND own")
+    [trial] = hits(demo_database, f"visitor = 'trial{visitor_of(tried)}' AND name = '{EVENT}' AND internal")
     assert trial["props"] == {"from": "Gift vouchers"}
 
     rules.get_by_label("What it is for").fill("Vouchers")
