@@ -11,10 +11,11 @@ stays true (see `ShardSet`). From a small level they are taken out.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from copy import copy
 from dataclasses import dataclass, field, replace
 from functools import cached_property
+from typing import TypeVar
 
 import numpy as np
 import polars as pl
@@ -36,6 +37,7 @@ COMPACT_FROM = 20_000
 COMPACT_SHARE = 0.25
 
 ORDERS = {"seq": pl.Int64(), "at": pl.Int64(), "order_id": pl.UInt32(), "visitor": pl.UInt32()}
+T = TypeVar("T")
 NOBODY: Codes = np.empty(0, np.uint32)
 
 
@@ -82,7 +84,11 @@ class Level:
         if self.count < TAKEN_BACK_FROM:
             return Level(standing, standing, self.repeated)
         leaving = visitors[~among(visitors, self.left)]
-        replaced = tuple(replace(shard, sign=-1) for shard in _pushed_shards(self.replaced, self.hits_of(leaving), lookups, self.repeated))
+
+        def taking_back(hits: pl.DataFrame) -> Shard:
+            return replace(Shard.of(in_order(hits), lookups, self.repeated), sign=-1)
+
+        replaced = _pushed(self.replaced, self.hits_of(leaving), lambda shard: len(shard.hits), lambda shard: shard.hits, taking_back)
         return replace(self, standing=standing, replaced=replaced, left=np.sort(np.concatenate([self.left, leaving])))
 
     def with_lookups(self, lookups: DimensionLookups) -> Level:
@@ -168,7 +174,8 @@ def advance(dataset: SiteDataset, parts: Iterable[pl.DataFrame], seq: int) -> Si
     levels = (dataset.base, *dataset.recent)
     moved = pl.concat([*(level.hits_of(touched) for level in levels), fresh])
     base, *recent = (level.without(touched, dataset.lookups) for level in levels)
-    return replace(dataset, base=base, recent=_pushed(recent, moved, dataset.lookups, repeated), orders=orders, repeated=repeated, seq=seq)
+    pushed = _pushed(recent, moved, lambda level: level.count, lambda level: level.hits, lambda hits: Level.of(hits, dataset.lookups, repeated))
+    return replace(dataset, base=base, recent=pushed, orders=orders, repeated=repeated, seq=seq)
 
 
 def _without(shard: Shard, visitors: Codes) -> Shard:
@@ -181,28 +188,17 @@ def _without(shard: Shard, visitors: Codes) -> Shard:
     return changed
 
 
-def _pushed(levels: Sequence[Level], hits: pl.DataFrame, lookups: DimensionLookups, repeated: Ints) -> tuple[Level, ...]:
-    """The levels with these hits in the last one."""
-    below = list(levels)
-    joining = _joining([level.count for level in below], len(hits))
-    if joining == 1 and below[-1].count + len(hits) <= TAIL:
-        hits = pl.concat([below.pop().hits, hits])
+def _pushed(
+    below: Sequence[T], hits: pl.DataFrame, count_of: Callable[[T], int], hits_of: Callable[[T], pl.DataFrame], make: Callable[[pl.DataFrame], T]
+) -> tuple[T, ...]:
+    """What there was, levels or shards, with these hits in the last one, or in a new one; of those before, what is of about the same size is joined."""
+    before = list(below)
+    joining = _joining([count_of(one) for one in before], len(hits))
+    if joining == 1 and count_of(before[-1]) + len(hits) <= TAIL:
+        hits = pl.concat([hits_of(before.pop()), hits])
     elif joining > 1:
-        joined = pl.concat([level.hits for level in below[-joining:]])
-        below[-joining:] = [Level.of(joined, lookups, repeated)]
-    return (*below, Level.of(hits, lookups, repeated))
-
-
-def _pushed_shards(shards: Sequence[Shard], hits: pl.DataFrame, lookups: DimensionLookups, repeated: Ints) -> tuple[Shard, ...]:
-    """The same for shards from which nobody leaves."""
-    below = list(shards)
-    joining = _joining([len(shard.hits) for shard in below], len(hits))
-    if joining == 1 and len(below[-1].hits) + len(hits) <= TAIL:
-        hits = pl.concat([below.pop().hits, hits])
-    elif joining > 1:
-        joined = pl.concat([shard.hits for shard in below[-joining:]])
-        below[-joining:] = [Shard.of(in_order(joined), lookups, repeated)]
-    return (*below, Shard.of(in_order(hits), lookups, repeated))
+        before[-joining:] = [make(pl.concat([hits_of(one) for one in before[-joining:]]))]
+    return (*before, make(hits))
 
 
 def _joining(counts: Sequence[int], arriving: int) -> int:
@@ -242,7 +238,7 @@ def _orders_of(hits: pl.DataFrame) -> pl.DataFrame:
 
 
 def _compacted(dictionaries: Dictionaries, lookups: DimensionLookups, hits: pl.DataFrame, orders: pl.DataFrame, repeated: Ints, seq: int) -> SiteDataset:
-    # A shard after the other, so that at no time all are held twice.
+    # The hits that were given are held beside the shards until the last one is made.
     of = pl.Series(dictionaries["visitor"].texts.hash() % SHARDS)[hits["visitor"]]
     base = tuple(Shard.of(in_order(hits.filter(of == number)), lookups, repeated) for number in range(SHARDS))
     return SiteDataset(dictionaries, lookups, Level(base, base, repeated), orders, repeated, seq)

@@ -1579,11 +1579,9 @@ export interface components {
         };
         /**
          * FieldTest
-         * @description A condition on a site field, by its key: of the hit, or of the visit that the hit belongs to. No value passes only *is not*.
+         * @description The same on a site field, by its key: of the hit, or of the visit that the hit belongs to. No value passes only *is not*.
          */
         FieldTest: {
-            /** Field */
-            field: string;
             /**
              * Test
              * @enum {string}
@@ -1591,6 +1589,8 @@ export interface components {
             test: "is" | "is not" | "starts with" | "contains" | "regular expression";
             /** Value */
             value: string;
+            /** Field */
+            field: string;
         };
         /**
          * FindingOut

@@ -44,20 +44,6 @@ class PropTest(BaseModel):
         return self
 
 
-class FieldTest(BaseModel):
-    """A condition on a site field, by its key: of the hit, or of the visit that the hit belongs to. No value passes only *is not*."""
-
-    model_config = ConfigDict(extra="forbid")
-    field: Annotated[str, storable(40, least=1)]
-    test: TextTest
-    value: Pattern
-
-    @model_validator(mode="after")
-    def _readable(self, info: ValidationInfo) -> Self:
-        check_pattern(self.test, self.value, info)
-        return self
-
-
 class PageTest(BaseModel):
     """A condition on the page of a hit."""
 
@@ -69,6 +55,12 @@ class PageTest(BaseModel):
     def _readable(self, info: ValidationInfo) -> Self:
         check_pattern(self.test, self.value, info)
         return self
+
+
+class FieldTest(PageTest):
+    """The same on a site field, by its key: of the hit, or of the visit that the hit belongs to. No value passes only *is not*."""
+
+    field: Annotated[str, storable(40, least=1)]
 
 
 class HitMatch(BaseModel):
