@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 
 from tests.browser.conftest import PERSON, QUIET
-from tests.browser.test_site_script import hits
+from tests.browser.telling import hits
 from tests.conftest import PASSWORD, Server
 from upper_compass.core.definitions.script_settings import Tagging
 from upper_compass.core.definitions.site_rules import SiteRules

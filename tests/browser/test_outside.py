@@ -6,25 +6,10 @@ import pytest
 from playwright.sync_api import expect
 
 from tests.browser.conftest import PERSON
-from tests.browser.test_script_parts import told
-from tests.browser.test_site_script import collected, events, hits, serve, visitor_of, wait_for
+from tests.browser.telling import HARM, collected, hits, serve, settled, told, visitor_of, wait_for, wait_for_events
 from upper_compass.demo.laying import ACCOUNT, COLLEAGUE, PASSWORD
 
 ALL = "/uc.js?site=mill"
-HARM = """<script>
-  for (const name of ["IntersectionObserver", "MutationObserver"]) window[name] = function () { throw new Error("broken by the page"); };
-  Object.freeze(Array.prototype); Object.freeze(Object.prototype); Object.freeze(Element.prototype);
-  for (const name of ["localStorage", "sessionStorage"]) Object.defineProperty(window, name, { get() { throw new Error("no storage"); } });
-  for (const kind of ["click", "submit", "input"]) window.addEventListener(kind, () => { throw new Error("the page's own trouble"); });
-</script>"""
-
-
-def wait_for_events(page, bodies, count):
-    for _ in range(100):
-        if len(events(bodies)) >= count:
-            return events(bodies)
-        page.wait_for_timeout(50)
-    raise AssertionError(f"{len(events(bodies))} of {count} events were sent")
 
 
 def test_two_hundred_links_clicked_at_once_are_all_told_on_a_page_that_breaks_everything(page):
@@ -45,9 +30,8 @@ def test_one_broken_part_leaves_the_others_alone(page):
     serve(page, "/own-parts", HARM + form, attributes="", script=ALL + "&x=1")
     page.locator("b").click()
     page.get_by_label("a").fill("x")
-    page.evaluate("uc.event('after')")
-    names = {hit["name"] for hit in wait_for_events(page, bodies, 3)}
-    assert {"promo click", "script error", "after"} <= names
+    names = {hit["name"] for hit in settled(page, bodies)}
+    assert {"promo click", "script error"} <= names
 
 
 def test_a_strict_content_policy_lets_the_script_work(page, demo):

@@ -6,7 +6,7 @@ import pytest
 from playwright.sync_api import expect
 
 from tests.browser.conftest import PERSON, serious
-from tests.browser.test_site_script import hits, visitor_of, wait_for
+from tests.browser.telling import hits, visitor_of, wait_for
 from upper_compass.demo.laying import ACCOUNT, COLLEAGUE, PASSWORD
 
 EVENT = "course behind a voucher"

@@ -6,8 +6,7 @@ from datetime import UTC, datetime
 
 import pytest
 
-from tests.browser.test_outside import HARM, wait_for_events
-from tests.browser.test_site_script import collected, events, serve
+from tests.browser.telling import HARM, collected, serve, settled, wait_for_events
 from upper_compass.core.dataset.user_agents import read_agent
 from upper_compass.core.definitions.script_settings import Sends, Tagging
 from upper_compass.core.definitions.site_rules import SiteRules
@@ -192,9 +191,8 @@ def test_a_share_of_visitors_stays_the_same_share(page, ruled, browser, demo):
         bodies = collected(other)
         other.route("**/ruled.js", lambda route: route.fulfill(body=script_of(*rules), content_type="text/javascript"))
         serve(other, "/own-share", "", attributes="", script="/ruled.js")
-        other.evaluate("uc.signal('go'); uc.signal('go'); uc.event('last')")
-        other.wait_for_function("!localStorage.getItem('uc_waiting_mill')")
-        found = [hit["name"] for hit in events(bodies)]
+        other.evaluate("uc.signal('go'); uc.signal('go')")
+        found = [hit["name"] for hit in settled(other, bodies)]
         assert found.count("50") in (0, 2)  # how large a share is, is tested without a browser
         context.close()
 
@@ -319,7 +317,5 @@ def test_a_device_is_the_one_of_the_reports(browser, demo, agent):
     bodies = collected(page)
     page.route("**/ruled.js", lambda route: route.fulfill(body=script_of(*rules), content_type="text/javascript"))
     serve(page, "/own-device", "", attributes="", script="/ruled.js")
-    page.evaluate("uc.event('last')")
-    page.wait_for_function("!localStorage.getItem('uc_waiting_mill')")
-    assert [hit["name"] for hit in events(bodies)] == [*([told_by_reports] if told_by_reports != "other" else []), "last"]
+    assert [hit["name"] for hit in settled(page, bodies)] == ([told_by_reports] if told_by_reports != "other" else [])
     context.close()

@@ -5,16 +5,9 @@ import urllib.request
 
 from playwright.sync_api import expect
 
-from tests.browser.test_site_script import collected, events, serve, visitor_of, wait_for
+from tests.browser.telling import collected, serve, settled, told, visitor_of, wait_for
 from upper_compass.core.definitions.script_settings import PART_FILES
 from upper_compass.run.build import TRACKER
-
-
-def told(page, engine, name, count=1):
-    """Properties of the events of one name that the page's visitor sent."""
-    found = wait_for(page, engine, f"visitor = '{visitor_of(page)}' AND name = '{name}'", count)
-    assert len(found) == count
-    return [hit["props"] for hit in found]
 
 
 def test_the_script_with_every_part_stays_within_nine_kilobytes(demo):
@@ -72,6 +65,15 @@ def test_a_promotion_is_told_when_it_is_seen_and_when_it_is_clicked(page, demo_d
     assert told(page, demo_database, "promo click") == [{"promo": "vouchers for winter"}]
 
 
+def test_who_is_quicker_than_the_browser_has_seen_what_was_used(page):
+    bodies = collected(page)
+    below = '<p style="height: 4000px">Long.</p><b data-uc-promo="p">Promo</b><form id="ask"><input><button>Ask</button></form>'
+    serve(page, "/own-quick", below, attributes="", script="/uc.js?site=mill")
+    page.evaluate("document.querySelector('b').click(); document.querySelector('input').dispatchEvent(new Event('input', { bubbles: true }))")
+    page.locator("input").scroll_into_view_if_needed()
+    assert [hit["name"] for hit in settled(page, bodies)] == ["promo view", "promo click", "form view", "form start"]
+
+
 def test_a_video_is_told_to_its_end(page, demo_database):
     page.goto("/mill/videos")
     page.locator("video").evaluate("async (video) => { video.playbackRate = 4; await video.play(); }")
@@ -105,9 +107,7 @@ def test_a_frame_of_a_host_that_nobody_named_is_not_believed(page):
     )
     serve(page, "/own-frame", '<iframe src="http://strange.example/"></iframe>', attributes="", script="/uc.js?site=mill")
     page.evaluate("postMessage({uc_player: 'play', media: 'from the page itself'}, '*'); postMessage('uc_player nonsense', '*')")
-    page.evaluate("uc.event('last')")
-    page.wait_for_timeout(400)
-    assert [hit["name"] for hit in events(bodies)] == ["last"]
+    assert settled(page, bodies) == []
 
 
 def test_an_element_that_names_its_event_is_not_told_twice_and_fields_go_along(page):
@@ -122,13 +122,13 @@ def test_an_element_that_names_its_event_is_not_told_twice_and_fields_go_along(p
     )
     page.get_by_role("button").click()
     page.get_by_role("link").click()
-    page.wait_for_timeout(400)
-    assert sorted((hit["name"], (hit.get("props") or {}).get("form")) for hit in events(bodies)) == [
+    found = settled(page, bodies)
+    assert sorted((hit["name"], (hit.get("props") or {}).get("form")) for hit in found) == [
         ("form start", "ask"), ("form submit", "own words"), ("form view", "ask"), ("left", None),
     ]  # fmt: skip
     view = next(hit for body in bodies for hit in body if hit["kind"] == "view")
     assert view["fields"] == {"author": "Orla"}
-    assert events(bodies)[-1]["fields"] == {"author": "Orla", "club": "member"}
+    assert found[-1]["fields"] == {"author": "Orla", "club": "member"}
 
 
 def test_errors_of_the_pages_own_scripts_are_told_once_a_view(page):
@@ -140,8 +140,7 @@ def test_errors_of_the_pages_own_scripts_are_told_once_a_view(page):
     page.evaluate(
         "for (let i = 0; i < 9; i++) dispatchEvent(new ErrorEvent('error', { message: `Error ${i}`, filename: location.href + '?who=me', lineno: i }))"
     )
-    page.wait_for_timeout(400)
-    found = [hit["props"] for hit in events(bodies)]
+    found = [hit["props"] for hit in settled(page, bodies)]
     assert [props["message"] for props in found] == [
         "Uncaught ReferenceError: missing is not defined", "Unhandled: not today", "Error 0", "Error 1", "Error 2",
     ]  # fmt: skip
@@ -157,5 +156,4 @@ def test_scrolling_down_is_told_by_quarters_each_once(page, demo, demo_database)
     for place in (0, 1500, 400, 4000, 0, 4000):
         page.evaluate(f"scrollTo(0, {place})")
         page.wait_for_timeout(60)
-    page.wait_for_timeout(300)
-    assert [hit["props"]["percent"] for hit in events(bodies)] == [25, 50, 75, 90]
+    assert [hit["props"]["percent"] for hit in settled(page, bodies)] == [25, 50, 75, 90]

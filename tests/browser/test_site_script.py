@@ -6,6 +6,7 @@ import re
 import pytest
 from playwright.sync_api import expect
 
+from tests.browser.telling import collected, hits, serve, settled, visitor_of, wait_for
 from upper_compass.core.dataset.traffic_sources import tidy
 
 HOSTILE = """<!doctype html><html><head><title>Hostile</title>
@@ -18,27 +19,6 @@ HOSTILE = """<!doctype html><html><head><title>Hostile</title>
 </script>
 <script defer src="/uc.js" data-site="mill"></script></head>
 <body><button data-uc-event="pressed">Press</button></body></html>"""
-
-
-def hits(engine, where):
-    with engine.connect() as connection:
-        rows = connection.exec_driver_sql(
-            f"SELECT kind, name, url, referrer, value, props, engaged_ms, id::text, visitor FROM hits WHERE {where} ORDER BY at, seq"
-        )
-        return [row._asdict() for row in rows]
-
-
-def wait_for(page, engine, where, count=1):
-    for _ in range(200):
-        found = hits(engine, where)
-        if len(found) >= count:
-            return found
-        page.wait_for_timeout(50)
-    raise AssertionError(f"{len(hits(engine, where))} of {count} hits arrived")
-
-
-def visitor_of(page):
-    return next(cookie["value"].removesuffix(".w") for cookie in page.context.cookies() if cookie["name"] == "uc_visitor")
 
 
 def test_views_marked_elements_and_calls_arrive_under_one_visitor(page, demo_database):
@@ -155,39 +135,11 @@ def test_the_script_is_small():
     assert len(gzip.compress(TRACKER.read_bytes(), 9)) <= 4300
 
 
-def collected(page):
-    """Bodies that the page tries to send, which are answered without a server."""
-    bodies = []
-
-    def answer(route):
-        bodies.append(json.loads(route.request.post_data))
-        route.fulfill(status=204)
-
-    page.route("**/collect?*", answer)
-    return bodies
-
-
-def serve(page, path, body, attributes='data-site="mill"', script="/uc.js"):
-    """A page of the test's own, with the site script."""
-    html = f'<!doctype html><html><head><title>Own</title><script defer src="{script}" {attributes}></script></head><body>{body}</body></html>'
-    own = re.compile(re.escape(path.partition("?")[0]) + r"(\?.*)?$")
-    page.route(own, lambda route: route.fulfill(body=html, content_type="text/html"))
-    page.goto(path)
-
-
-def events(bodies):
-    return [hit for body in bodies for hit in body if hit["kind"] == "event"]
-
-
 def test_bodies_hold_a_bounded_number_of_hits_and_everything_goes_out(page):
     bodies = collected(page)
     serve(page, "/own-many", "")
     page.evaluate("for (let i = 0; i < 130; i++) uc.event('turn', { number: i, text: 'x'.repeat(900) })")
-    for _ in range(100):
-        if len(events(bodies)) >= 130:
-            break
-        page.wait_for_timeout(50)
-    assert [hit["props"]["number"] for hit in events(bodies)] == list(range(130))
+    assert [hit["props"]["number"] for hit in settled(page, bodies)] == list(range(130))
     assert max(len(body) for body in bodies) <= 20
     assert max(len(json.dumps(body)) for body in bodies) < 64_000
 
@@ -200,8 +152,7 @@ def test_a_marked_form_counts_when_it_is_sent_and_not_when_it_is_clicked(page):
     page.get_by_role("button", name="Ask").click()
     page.wait_for_url(re.compile(r"\?a="), wait_until="load")
     page.locator("b").click()
-    page.wait_for_function("!localStorage.getItem('uc_waiting_mill')")
-    found = [(hit["name"], hit.get("value"), hit.get("props")) for hit in events(bodies)]
+    found = [(hit["name"], hit.get("value"), hit.get("props")) for hit in settled(page, bodies)]
     assert found == [("asked", 2.5, {"about": "rye"}), ("link", None, None)]
 
 
@@ -215,9 +166,9 @@ def test_without_a_key_or_with_nonsense_the_page_is_left_in_peace(page):
     assert (bodies, errors) == ([], [])
     serve(page, "/own-nonsense", "")
     page.evaluate("uc.event(); uc.event({}, 5, 'x'); uc.order(); uc.order(null); uc.goal(); uc.event('ok', null, NaN)")
-    page.wait_for_function("!localStorage.getItem('uc_waiting_mill')")
+    sent = settled(page, bodies)
     assert errors == []
-    assert [hit.get("value") for hit in events(bodies) if hit["name"] == "ok"] == [None]
+    assert [hit.get("value") for hit in sent if hit["name"] == "ok"] == [None]
 
 
 def test_a_copy_under_another_address_counts_as_the_original(page):

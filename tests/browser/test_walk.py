@@ -5,8 +5,8 @@ import re
 from playwright.sync_api import expect
 
 from tests.browser.conftest import PERSON
+from tests.browser.telling import visitor_of
 from tests.browser.test_links import fill, scanned
-from tests.browser.test_site_script import visitor_of
 from upper_compass.demo.laying import ACCOUNT, PASSWORD
 
 SOURCE = "bag-of-the-walk"

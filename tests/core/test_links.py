@@ -68,7 +68,7 @@ def test_tags_that_were_there_are_replaced_and_a_label_alone_will_do():
 def test_what_would_break_a_link_stops_it(draft, field, text):
     built = build(**draft)
     assert built.url is None
-    assert any(one.wrong and text in one.text for one in built.remarks if one.field == field)
+    assert any(one.is_error and text in one.text for one in built.remarks if one.field == field)
 
 
 @pytest.mark.parametrize(

@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 
 import { columnsOf, segmentOf, seriesByBucket, tableByRow } from "@/api/figures";
-import { asForm, asGoal } from "@/views/tag/goalGiven";
+import { asForm, asGoal } from "@/views/tag/goalFormValues";
 import type { Goal } from "@/api/client";
 
 const period = { first: "2026-11-01", last: "2026-11-02" };

@@ -141,14 +141,14 @@ def _finish_file(services: Services, access: Access, body: bytes) -> str:
     builder = _builder(services, access)
     built = [builder.build(draft) for draft in drafts]
     table = [
-        [*(getattr(draft, name) for name in COLUMNS), one.url, one.channel, _remarks(one, wrong=True), _remarks(one, wrong=False)]
+        [*(getattr(draft, name) for name in COLUMNS), one.url, one.channel, _remarks(one, errors=True), _remarks(one, errors=False)]
         for draft, one in zip(drafts, built, strict=True)
     ]
     return write_sheet([*COLUMNS, "link", "channel", "wrong", "to mind"], table)
 
 
-def _remarks(built: BuiltLink, *, wrong: bool) -> str:
-    return "; ".join(f"{remark.field}: {remark.text}" for remark in built.remarks if remark.wrong == wrong)
+def _remarks(built: BuiltLink, *, errors: bool) -> str:
+    return "; ".join(f"{remark.field}: {remark.text}" for remark in built.remarks if remark.is_error == errors)
 
 
 @router.get("/links", openapi_extra=who("viewer"), responses=responses(401, 404, 422))
@@ -177,7 +177,7 @@ def keep_links(access: Analyst, services: ServicesHere, given: LinksIn) -> list[
     errors = []
     for index, draft in enumerate(given.drafts):
         built = builder.build(draft)
-        errors += [FieldError(field=f"drafts.{index}.{one.field}", text=one.text, index=index) for one in built.remarks if one.wrong]
+        errors += [FieldError(field=f"drafts.{index}.{one.field}", text=one.text, index=index) for one in built.remarks if one.is_error]
         if built.url:
             finished.append((draft, built.url))
     if errors:

@@ -23,10 +23,11 @@ const forms: Part = (tools) => {
     const form = (target as Element).closest?.("form");
     if (!counts(form) || begun.has(form)) return;
     begun.add(form);
+    see?.(form);
     tell("form start", { form: named(form) }, form);
   };
   when("viewed", () => (begun = new WeakSet()));
-  tools.seen?.("form", (form) => counts(form) && tell("form view", { form: named(form) }, form));
+  const see = tools.seen?.("form", (form) => counts(form) && tell("form view", { form: named(form) }, form));
   on(document, "input", begin, true);
   on(document, "change", begin, true);
   on(

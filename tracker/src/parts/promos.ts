@@ -8,8 +8,12 @@ const promos: Part = (tools) => {
     const promo = element?.getAttribute(MARK)?.slice(0, 100);
     if (element && promo) tools.tell(`promo ${what}`, { promo }, element);
   };
-  tools.when("clicked", (element) => tell("click", element.closest(`[${MARK}]`)));
-  tools.seen?.(`[${MARK}]`, (element) => tell("view", element));
+  const see = tools.seen?.(`[${MARK}]`, (element) => tell("view", element));
+  tools.when("clicked", (clicked) => {
+    const element = clicked.closest(`[${MARK}]`);
+    if (element) see?.(element);
+    tell("click", element);
+  });
 };
 
 uc_parts.push(promos);

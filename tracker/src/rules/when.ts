@@ -35,7 +35,8 @@ export function listen(tools: Tools, when: When, run: Happened): void {
     case "form sent":
       return on(document, "submit", ({ target }) => (target as Element).matches(when.selector ?? "form") && run(target as Element), true);
     case "in view":
-      return tools.seen?.(when.selector, once(tools, run));
+      tools.seen?.(when.selector, once(tools, run));
+      return;
     case "scrolled": {
       const reached = once(tools, run);
       return on(

@@ -187,8 +187,11 @@ export const linksQuery = (site: string, goal: number | null) =>
     queryFn: () => ask(client.GET("/api/v1/sites/{site}/links", { params: { path: { site }, query: { goal } } })),
   });
 
-export const unmadeQuery = (site: string) =>
-  queryOptions({ queryKey: ["unmade", site], queryFn: () => ask(client.GET("/api/v1/sites/{site}/links/unregistered", at(site))) });
+export const unregisteredLinksQuery = (site: string) =>
+  queryOptions({
+    queryKey: ["unregistered links", site],
+    queryFn: () => ask(client.GET("/api/v1/sites/{site}/links/unregistered", at(site))),
+  });
 
 export const vocabularyQuery = (site: string) =>
   queryOptions({ queryKey: ["vocabulary", site], queryFn: () => ask(client.GET("/api/v1/sites/{site}/vocabulary", at(site))) });
@@ -222,9 +225,9 @@ export const refusedQuery = (site: string, since: string) =>
     refetchInterval: 2_000,
   });
 
-export const storyQuery = (site: string, visitor: string, number: number, goal: number | null) =>
+export const visitDetailQuery = (site: string, visitor: string, number: number, goal: number | null) =>
   queryOptions({
-    queryKey: ["story", site, visitor, number, goal],
+    queryKey: ["visit", site, visitor, number, goal],
     queryFn: () => ask(client.GET("/api/v1/sites/{site}/visits/detail", { params: { path: { site }, query: { visitor, number, goal } } })),
   });
 

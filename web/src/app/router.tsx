@@ -35,7 +35,7 @@ const lazy = [
   view("/watch/tag-health", async () => (await import("@/views/watch/TagHealth")).TagHealth),
   view("/watch/now", async () => (await import("@/views/watch/Now")).Now),
   view("/watch/visits", async () => (await import("@/views/watch/Visits")).Visits),
-  view("/watch/visits/$visitor/$number", async () => (await import("@/views/watch/VisitStory")).VisitStory),
+  view("/watch/visits/$visitor/$number", async () => (await import("@/views/watch/VisitDetail")).VisitDetail),
 ];
 
 export const router = createRouter({

@@ -32,7 +32,7 @@ function NarrowingForm({ done }: { done: () => void }) {
   const [dimension, setDimension] = useState("channel");
   const [value, setValue] = useState("");
   const [without, setWithout] = useState(false);
-  const [wrong, setWrong] = useState<string | null>(null);
+  const [error, setError] = useState<string | null>(null);
   const asked = {
     period,
     versus: "none" as const,
@@ -50,7 +50,7 @@ function NarrowingForm({ done }: { done: () => void }) {
     const meant =
       known.find((one) => one === value) ?? known.find((one) => valueWords(dimension, one).toLowerCase() === value.trim().toLowerCase());
     if (meant === undefined)
-      return setWrong(values.isPending ? "The values are still being read." : "No visit in these days has this value.");
+      return setError(values.isPending ? "The values are still being read." : "No visit in these days has this value.");
     narrow(dimension, meant, without);
     done();
   };
@@ -82,7 +82,7 @@ function NarrowingForm({ done }: { done: () => void }) {
           </select>
         )}
       </Field>
-      <Field label="Is" wrong={wrong}>
+      <Field label="Is" error={error}>
         {(control) => (
           <input {...control} list={`${id}-values`} value={value} autoComplete="off" onChange={(event) => setValue(event.target.value)} />
         )}

@@ -59,12 +59,12 @@ export function PeriodControl() {
 function Days({ period, take }: { period: Period; take: (period: Period) => void }) {
   const [first, setFirst] = useState(period.first);
   const [last, setLast] = useState(period.last);
-  const [wrong, setWrong] = useState<string | null>(null);
+  const [error, setError] = useState<string | null>(null);
   const submit = (event: FormEvent) => {
     event.preventDefault();
-    if (!isDay(first) || !isDay(last)) setWrong("Give both days.");
-    else if (last < first) setWrong("The last day lies before the first.");
-    else if (daysIn(first, last) > LONGEST) setWrong(`A period has at most ${LONGEST} days.`);
+    if (!isDay(first) || !isDay(last)) setError("Give both days.");
+    else if (last < first) setError("The last day lies before the first.");
+    else if (daysIn(first, last) > LONGEST) setError(`A period has at most ${LONGEST} days.`);
     else take({ first, last });
   };
   return (
@@ -72,7 +72,7 @@ function Days({ period, take }: { period: Period; take: (period: Period) => void
       <Field label="First day">
         {(control) => <input {...control} type="date" value={first} onChange={(event) => setFirst(event.target.value)} />}
       </Field>
-      <Field label="Last day" wrong={wrong}>
+      <Field label="Last day" error={error}>
         {(control) => <input {...control} type="date" value={last} onChange={(event) => setLast(event.target.value)} />}
       </Field>
       <button type="submit" className="do">

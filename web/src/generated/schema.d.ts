@@ -1167,7 +1167,7 @@ export interface components {
         };
         /**
          * BuiltLink
-         * @description `url`: the finished link, null while something is wrong. The fields as they will be read, aliases applied, and the channel that takes the visits.
+         * @description `url`: the finished link, null while a remark is an error. The fields as they will be read, aliases applied, and the channel that takes the visits.
          */
         BuiltLink: {
             /** Source */
@@ -2656,7 +2656,7 @@ export interface components {
         };
         /**
          * Remark
-         * @description Something about one field. `wrong` stops the link; `use` is what could stand there instead.
+         * @description Something about one field. `is_error` stops the link; `use` is what could stand there instead.
          */
         Remark: {
             /**
@@ -2664,8 +2664,8 @@ export interface components {
              * @enum {string}
              */
             field: "address" | "source" | "medium" | "campaign" | "content" | "term" | "label";
-            /** Wrong */
-            wrong: boolean;
+            /** Is Error */
+            is_error: boolean;
             /** Text */
             text: string;
             /** Use */

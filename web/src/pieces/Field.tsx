@@ -10,21 +10,21 @@ interface FieldProps {
   label: string;
   hint?: ReactNode;
   /** What is wrong with what was typed. */
-  wrong?: string | null | undefined;
+  error?: string | null | undefined;
   children: (control: Control) => ReactNode;
 }
 
 /** One field of a form: its label, the control, and beside it what is meant or what is wrong. */
-export function Field({ label, hint, wrong, children }: FieldProps) {
+export function Field({ label, hint, error, children }: FieldProps) {
   const id = useId();
-  const said = wrong ?? hint;
+  const message = error ?? hint;
   return (
     <div className="field">
       <label htmlFor={id}>{label}</label>
-      {children({ id, "aria-invalid": wrong ? true : undefined, "aria-describedby": said ? `${id}-said` : undefined })}
-      {said && (
-        <p id={`${id}-said`} className={wrong ? "wrong" : "quiet"} role={wrong ? "alert" : undefined}>
-          {said}
+      {children({ id, "aria-invalid": error ? true : undefined, "aria-describedby": message ? `${id}-message` : undefined })}
+      {message && (
+        <p id={`${id}-message`} className={error ? "wrong" : "quiet"} role={error ? "alert" : undefined}>
+          {message}
         </p>
       )}
     </div>

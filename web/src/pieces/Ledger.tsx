@@ -216,7 +216,7 @@ function Head({
   );
 }
 
-interface NumbersGiven {
+interface NumbersProps {
   column: Column;
   figures: MeasureValues;
   label: string;
@@ -226,7 +226,7 @@ interface NumbersGiven {
   versus: boolean;
 }
 
-function Numbers({ column, figures, label, cell, onOpen, draw, versus }: NumbersGiven) {
+function Numbers({ column, figures, label, cell, onOpen, draw, versus }: NumbersProps) {
   const { name, unit } = column.measure;
   const shown = figure(figures.values[name], unit);
   const { low, high } = figures.interval?.[name] ?? {};

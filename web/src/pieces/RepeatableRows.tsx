@@ -18,19 +18,28 @@ interface RepeatableRowsProps<T> {
   lines: T[];
   /** Which of the lines are shown; all of them without. */
   shown?: number[];
-  may: boolean;
+  canEdit: boolean;
   /** Widths of the columns. */
   className?: string;
-  wrong: (place: number) => string | undefined;
+  error: (place: number) => string | undefined;
   set: (lines: T[]) => void;
 }
 
 /** RepeatableRows of a few fields each, that can be typed into and taken away. */
-export function RepeatableRows<T extends object>({ name, columns, lines, shown, may, className = "", wrong, set }: RepeatableRowsProps<T>) {
+export function RepeatableRows<T extends object>({
+  name,
+  columns,
+  lines,
+  shown,
+  canEdit,
+  className = "",
+  error,
+  set,
+}: RepeatableRowsProps<T>) {
   const change = (place: number, key: string, value: string) => set(lines.map((one, i) => (i === place ? { ...one, [key]: value } : one)));
   const text = (line: T, key: keyof T) => String(line[key]);
   return (
-    <fieldset disabled={!may} className="lines">
+    <fieldset disabled={!canEdit} className="lines">
       <legend className="sr-only">{name}</legend>
       {(shown ?? lines.map((_, place) => place)).map((place) => {
         const line = lines[place];
@@ -69,9 +78,9 @@ export function RepeatableRows<T extends object>({ name, columns, lines, shown, 
             >
               <Cross />
             </button>
-            {wrong(place) && (
+            {error(place) && (
               <p className="wrong" role="alert">
-                {wrong(place)}
+                {error(place)}
               </p>
             )}
           </div>

@@ -1,11 +1,11 @@
 /** A field to look for something in a list. */
-export function SearchInput({ what, sought, set }: { what: string; sought: string; set: (sought: string) => void }) {
+export function SearchInput({ what, query, set }: { what: string; query: string; set: (query: string) => void }) {
   return (
     <input
       className="seek"
       aria-label={`Look for ${what}`}
       placeholder="Look for …"
-      value={sought}
+      value={query}
       onChange={(event) => set(event.target.value)}
     />
   );

@@ -63,10 +63,10 @@ export function TimeChart(given: TimeChartProps) {
     const by = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
     if (!by) return;
     event.preventDefault();
-    setAt((held) => Math.min(Math.max((held ?? (by > 0 ? -1 : points.length)) + by, 0), points.length - 1));
+    setAt((value) => Math.min(Math.max((value ?? (by > 0 ? -1 : points.length)) + by, 0), points.length - 1));
   };
   const read = at === null ? undefined : points[at];
-  const said = read && `${named(read.at, bucket)}: ${figure(read.now, unit)}${versus ? `, ${versus} ${figure(read.before, unit)}` : ""}`;
+  const message = read && `${named(read.at, bucket)}: ${figure(read.now, unit)}${versus ? `, ${versus} ${figure(read.before, unit)}` : ""}`;
   const marked = from !== null && at !== null ? ([Math.min(from, at), Math.max(from, at)] as const) : null;
 
   return (
@@ -129,7 +129,7 @@ export function TimeChart(given: TimeChartProps) {
         )}
       </svg>
       <p className="said" aria-live="polite">
-        {said ?? " "}
+        {message ?? " "}
       </p>
     </div>
   );

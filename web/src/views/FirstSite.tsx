@@ -24,7 +24,7 @@ export function FirstSite() {
     },
   });
   const errors = add.error instanceof ApiError ? (add.error.problem.errors ?? []) : [];
-  const wrong = (field: string) => errors.find((one) => one.field.startsWith(field))?.text;
+  const error = (field: string) => errors.find((one) => one.field.startsWith(field))?.text;
   const submit = (event: FormEvent) => {
     event.preventDefault();
     add.mutate();
@@ -41,7 +41,7 @@ export function FirstSite() {
       <h1 className="answer">Your first site</h1>
       <form className="form" onSubmit={submit} noValidate>
         {fields.map(({ key, label, value, set, hint }) => (
-          <Field key={key} label={label} hint={hint} wrong={wrong(key)}>
+          <Field key={key} label={label} hint={hint} error={error(key)}>
             {(control) => <input {...control} value={value} onChange={(event) => set(event.target.value)} />}
           </Field>
         ))}

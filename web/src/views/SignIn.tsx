@@ -33,12 +33,12 @@ export function SignIn() {
       <h1 className="answer">Upper Compass</h1>
       <p className="quiet">Which channels and pages drive conversions.</p>
       <form className="form" onSubmit={submit} noValidate>
-        <Field label="Address" wrong={missing === "email" ? "Give the address you sign in with." : null}>
+        <Field label="Address" error={missing === "email" ? "Give the address you sign in with." : null}>
           {(control) => (
             <input {...control} type="email" autoComplete="username" value={email} onChange={(event) => setEmail(event.target.value)} />
           )}
         </Field>
-        <Field label="Password" wrong={missing === "password" ? "Give your password." : missing ? null : refused}>
+        <Field label="Password" error={missing === "password" ? "Give your password." : missing ? null : refused}>
           {(control) => (
             <input
               {...control}

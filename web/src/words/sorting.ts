@@ -35,21 +35,21 @@ const aliasWords = (alias: Alias): string => `${alias.field} ${alias.this} → $
 
 /** What changed between two versions, in a few words each. */
 export function changeWords(before: Sorting, after: Sorting): string[] {
-  const said: string[] = [];
+  const message: string[] = [];
   const held = (list: Alias[]) => new Set(list.map(aliasWords));
   const [was, is] = [held(before.aliases), held(after.aliases)];
-  for (const alias of is) if (!was.has(alias)) said.push(`alias ${alias} added`);
-  for (const alias of was) if (!is.has(alias)) said.push(`alias ${alias} taken away`);
+  for (const alias of is) if (!was.has(alias)) message.push(`alias ${alias} added`);
+  for (const alias of was) if (!is.has(alias)) message.push(`alias ${alias} taken away`);
   const names = (list: ChannelRule[]) => list.map((rule) => rule.channel);
   const [old, now] = [names(before.channels), names(after.channels)];
-  for (const name of now) if (!old.includes(name)) said.push(`channel ${name} added`);
-  for (const name of old) if (!now.includes(name)) said.push(`channel ${name} taken away`);
+  for (const name of now) if (!old.includes(name)) message.push(`channel ${name} added`);
+  for (const name of old) if (!now.includes(name)) message.push(`channel ${name} taken away`);
   for (const rule of after.channels) {
     const earlier = before.channels.filter((one) => one.channel === rule.channel);
-    if (earlier.length && !earlier.some((one) => same(one.any_of, rule.any_of))) said.push(`channel ${rule.channel} changed`);
+    if (earlier.length && !earlier.some((one) => same(one.any_of, rule.any_of))) message.push(`channel ${rule.channel} changed`);
   }
-  if (!said.length && !same(old, now)) said.push("the order of the channels");
-  return said;
+  if (!message.length && !same(old, now)) message.push("the order of the channels");
+  return message;
 }
 
 export const sameSorting = (a: Sorting, b: Sorting): boolean => same(a.aliases, b.aliases) && same(a.channels, b.channels);

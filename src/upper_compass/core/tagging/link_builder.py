@@ -43,16 +43,16 @@ class LinkDraft(BaseModel):
 
 
 class Remark(BaseModel):
-    """Something about one field. `wrong` stops the link; `use` is what could stand there instead."""
+    """Something about one field. `is_error` stops the link; `use` is what could stand there instead."""
 
     field: Literal["address", "source", "medium", "campaign", "content", "term", "label"]
-    wrong: bool
+    is_error: bool
     text: str
     use: str | None = None
 
 
 class BuiltLink(Tags):
-    """`url`: the finished link, null while something is wrong. The fields as they will be read, aliases applied, and the channel that takes the visits."""
+    """`url`: the finished link, null while a remark is an error. The fields as they will be read, aliases applied, and the channel that takes the visits."""
 
     url: str | None
     channel: str
@@ -87,7 +87,7 @@ class Builder:
         remarks: list[Remark] = []
         tags = {name: self._value(name, getattr(draft, name), remarks) for name in get_args(SourceField)}
         if not any(tags[name] for name in ("source", "medium", "campaign", "label")):
-            _say(remarks, "source", "give a source and a medium, or only a link label", wrong=True)
+            _say(remarks, "source", "give a source and a medium, or only a link label", is_error=True)
         elif any(tags[name] for name in TAGS):
             for name in ("source", "medium"):
                 if not tags[name]:
@@ -104,8 +104,8 @@ class Builder:
         read = self._traffic_source.traffic_source(raw, None)
         if read["channel"] == UNSORTED and any(tags.values()):
             _say(remarks, "medium", "no channel takes this source and medium, so its visits are Unsorted")
-        wrong = any(remark.wrong for remark in remarks)
-        return BuiltLink(url=None if wrong else url, channel=read["channel"], remarks=remarks, **{name: read[name] for name in FIELDS})
+        failed = any(remark.is_error for remark in remarks)
+        return BuiltLink(url=None if failed else url, channel=read["channel"], remarks=remarks, **{name: read[name] for name in FIELDS})
 
     def _value(self, name: SourceField, given: str, remarks: list[Remark]) -> str:
         """The tidied value of one field."""
@@ -113,9 +113,9 @@ class Builder:
         if not value:
             return ""
         if FORBIDDEN.search(given):
-            _say(remarks, name, "leave out & ? # = % quotes, brackets and the like; they break links", wrong=True)
+            _say(remarks, name, "leave out & ? # = % quotes, brackets and the like; they break links", is_error=True)
         elif personal(given):
-            _say(remarks, name, "this looks like somebody's e-mail address or phone number; leave it out", wrong=True)
+            _say(remarks, name, "this looks like somebody's e-mail address or phone number; leave it out", is_error=True)
         elif value != given:
             _say(remarks, name, f"becomes {value}", use=value)
         becomes = self._aliases.get((name, value))
@@ -146,15 +146,15 @@ class Builder:
         except ValueError:
             parts, port = urlsplit(""), None
         if parts.scheme not in ("http", "https") or not parts.hostname or " " in address or (port is not None and port == 0):
-            _say(remarks, "address", "give the whole address of a page, such as https://mill.example/courses", wrong=True)
+            _say(remarks, "address", "give the whole address of a page, such as https://mill.example/courses", is_error=True)
             return ""
         if bare_host(parts.hostname) not in {bare_host(host) for host in self._rules.hosts}:
             _say(remarks, "address", f"{parts.hostname} is not a host of the site, so visits there are not counted here")
         if mask_address(address) != address:
-            _say(remarks, "address", "there is personal data in the address; leave it out", wrong=True)
+            _say(remarks, "address", "there is personal data in the address; leave it out", is_error=True)
         label_key = self._rules.label_keys[0] if self._rules.label_keys else None
         if tags["label"] and label_key is None:
-            _say(remarks, "label", "the site's settings name no key for labels", wrong=True)
+            _say(remarks, "label", "the site's settings name no key for labels", is_error=True)
         own = {f"utm_{name}" for name in TAGS} | ({label_key} if tags["label"] and label_key else set())
         pairs = [pair for pair in parts.query.split("&") if pair]
         kept = [pair for pair in pairs if unquote_plus(pair.partition("=")[0]) not in own]
@@ -165,12 +165,12 @@ class Builder:
             made.append(f"{quote(label_key, safe='')}={quote(tags['label'], safe='')}")
         url = urlunsplit(parts._replace(path=quote(parts.path, safe="/%:@!$&'()*+,;=~-._") or "/", query="&".join([*kept, *made])))
         if len(url) > LONGEST:
-            _say(remarks, "address", f"the link is longer than {LONGEST} characters, which some programs cut off", wrong=True)
+            _say(remarks, "address", f"the link is longer than {LONGEST} characters, which some programs cut off", is_error=True)
         return url
 
 
-def _say(remarks: list[Remark], field: SourceField | Literal["address"], text: str, *, wrong: bool = False, use: str | None = None) -> None:
-    remarks.append(Remark(field=field, wrong=wrong, text=text, use=use))
+def _say(remarks: list[Remark], field: SourceField | Literal["address"], text: str, *, is_error: bool = False, use: str | None = None) -> None:
+    remarks.append(Remark(field=field, is_error=is_error, text=text, use=use))
 
 
 def _times(count: int) -> str:

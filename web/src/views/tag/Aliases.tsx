@@ -10,36 +10,36 @@ const COLUMNS: Column<Alias>[] = [
   { key: "this", label: "This", placeholder: "e-mail" },
   { key: "that", label: "That", placeholder: "email", before: "is" },
 ];
-const MANY = 12;
+const SHOWN_AT_FIRST = 12;
 
 interface AliasesProps {
   aliases: Alias[];
-  may: boolean;
-  wrong: (...fields: string[]) => string | undefined;
+  canEdit: boolean;
+  error: (...fields: string[]) => string | undefined;
   set: (aliases: Alias[]) => void;
 }
 
 /** This is the same as that. */
-export function Aliases({ aliases, may, wrong, set }: AliasesProps) {
-  const [sought, setSought] = useState("");
+export function Aliases({ aliases, canEdit, error, set }: AliasesProps) {
+  const [query, setQuery] = useState("");
   const [all, setAll] = useState(false);
   const found = aliases
     .map((alias, place) => ({ alias, place }))
-    .filter(({ alias }) => `${alias.field} ${alias.this} ${alias.that}`.toLowerCase().includes(sought.toLowerCase()));
-  const shown = all || found.length <= MANY ? found : found.slice(-MANY);
+    .filter(({ alias }) => `${alias.field} ${alias.this} ${alias.that}`.toLowerCase().includes(query.toLowerCase()));
+  const shown = all || found.length <= SHOWN_AT_FIRST ? found : found.slice(-SHOWN_AT_FIRST);
   return (
     <section aria-label="Aliases">
       <h2 className="title">Aliases: this is the same as that</h2>
       <p className="quiet">Capitals, spaces, + and _ make no difference anyway. An alias joins what is spelled in another way.</p>
       {aliases.length === 0 && <p className="empty">No aliases yet.</p>}
-      {aliases.length > MANY && <SearchInput what="an alias" sought={sought} set={setSought} />}
+      {aliases.length > SHOWN_AT_FIRST && <SearchInput what="an alias" query={query} set={setQuery} />}
       <RepeatableRows
         name="Aliases"
         columns={COLUMNS}
         lines={aliases}
         shown={shown.map(({ place }) => place)}
-        may={may}
-        wrong={(place) => wrong(`aliases.${place}`)}
+        canEdit={canEdit}
+        error={(place) => error(`aliases.${place}`)}
         set={set}
       />
       {shown.length < found.length && (
@@ -47,7 +47,7 @@ export function Aliases({ aliases, may, wrong, set }: AliasesProps) {
           {plural(found.length - shown.length, "earlier alias", "earlier aliases")}
         </button>
       )}
-      {may && (
+      {canEdit && (
         <button type="button" className="do plain" onClick={() => set([...aliases, { field: "medium", this: "", that: "" }])}>
           Add an alias
         </button>

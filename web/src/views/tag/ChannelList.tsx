@@ -7,13 +7,13 @@ import { PARTS, PART_WORDS, ruleWords, type ChannelRule } from "@/words/sorting"
 interface ChannelListProps {
   channels: ChannelRule[];
   counts: Map<string, number>;
-  may: boolean;
-  wrong: (...fields: string[]) => string | undefined;
+  canEdit: boolean;
+  error: (...fields: string[]) => string | undefined;
   set: (channels: ChannelRule[]) => void;
 }
 
 /** The ordered channels: the first that matches takes the visit. */
-export function ChannelList({ channels, counts, may, wrong, set }: ChannelListProps) {
+export function ChannelList({ channels, counts, canEdit, error, set }: ChannelListProps) {
   const [open, setOpen] = useState<number | null>(null);
   const change = (place: number, rule: ChannelRule) => set(channels.map((one, i) => (i === place ? rule : one)));
   const move = (place: number, by: number) => {
@@ -50,13 +50,13 @@ export function ChannelList({ channels, counts, may, wrong, set }: ChannelListPr
               <span className="takes">{ruleWords(rule)}</span>
               <span className="num">{figure(counts.get(rule.channel) ?? 0, "count")}</span>
             </div>
-            {wrong(`channels.${place}`) && (
+            {error(`channels.${place}`) && (
               <p className="wrong" role="alert">
-                {wrong(`channels.${place}`)}
+                {error(`channels.${place}`)}
               </p>
             )}
             {open === place && (
-              <fieldset disabled={!may} className="form">
+              <fieldset disabled={!canEdit} className="form">
                 <legend className="sr-only">{rule.channel}</legend>
                 <RuleForm rule={rule} set={(to) => change(place, to)} />
                 <div className="end">
@@ -90,7 +90,7 @@ export function ChannelList({ channels, counts, may, wrong, set }: ChannelListPr
           </div>
         </li>
       </ol>
-      {may && (
+      {canEdit && (
         <button
           type="button"
           className="do plain"

@@ -16,10 +16,10 @@ import { changeWords, moveWords, sameSorting, shareWords, type Sorting } from "@
 /** How values are tidied and sorted into channels, and what another way of sorting would move. */
 export function Channels() {
   const { site, trouble, again } = useView();
-  const held: Sorting = { aliases: site.rules.aliases, channels: site.rules.channels };
-  const [draft, setDraft] = useState(held);
-  const [began, setBegan] = useState(held);
-  const may = site.role !== "viewer";
+  const value: Sorting = { aliases: site.rules.aliases, channels: site.rules.channels };
+  const [draft, setDraft] = useState(value);
+  const [began, setBegan] = useState(value);
+  const canEdit = site.role !== "viewer";
   const save = useSave(
     (body: Sorting & { was: Sorting | null }) =>
       ask(client.PUT("/api/v1/sites/{site}/sorting", { params: { path: { site: site.key } }, body })),
@@ -45,8 +45,8 @@ export function Channels() {
           : "Every visit of the last 90 days fits a channel."}
       </h1>
       <div className="parts">
-        <ChannelList channels={draft.channels} counts={counts} may={may} wrong={faults.of} set={(channels) => set({ channels })} />
-        <Aliases aliases={draft.aliases} may={may} wrong={faults.of} set={(aliases) => set({ aliases })} />
+        <ChannelList channels={draft.channels} counts={counts} canEdit={canEdit} error={faults.of} set={(channels) => set({ channels })} />
+        <Aliases aliases={draft.aliases} canEdit={canEdit} error={faults.of} set={(aliases) => set({ aliases })} />
       </div>
       <aside className="parts stays">
         <section aria-label="What changes">
@@ -64,7 +64,7 @@ export function Channels() {
               {faults.all ?? "Nothing was saved; what is wrong stands beside its line."}
             </p>
           )}
-          {may && (
+          {canEdit && (
             <div className="end">
               <button
                 type="button"
@@ -80,8 +80,8 @@ export function Channels() {
                 disabled={!changed}
                 onClick={() => {
                   save.reset();
-                  setDraft(held);
-                  setBegan(held);
+                  setDraft(value);
+                  setBegan(value);
                 }}
               >
                 Let it be
@@ -92,7 +92,7 @@ export function Channels() {
             </div>
           )}
         </section>
-        <History may={may} onTake={(version) => save.mutate({ ...version, was: null })} />
+        <History canEdit={canEdit} onTake={(version) => save.mutate({ ...version, was: null })} />
       </aside>
     </div>
   );
@@ -107,7 +107,7 @@ function useVisitsBy(site: string, today: string): Map<string, number> {
   return new Map(table.data?.rows.map((row) => [row.keys[0] ?? "", row.values["visits"] ?? 0]));
 }
 
-const MOST = 8;
+const MAX_SHOWN = 8;
 
 function WhatMoves({ draft }: { draft: Sorting }) {
   const { site } = useView();
@@ -125,16 +125,16 @@ function WhatMoves({ draft }: { draft: Sorting }) {
         <b>{shareWords(found.moved, found.visits)}</b> change in the last 90 days.
       </p>
       <ul>
-        {found.moves.slice(0, MOST).map((move) => (
+        {found.moves.slice(0, MAX_SHOWN).map((move) => (
           <li key={`${move.field} ${move.was} ${move.becomes}`}>{moveWords(move)}.</li>
         ))}
       </ul>
-      {found.moves.length > MOST && <p className="quiet">And {found.moves.length - MOST} smaller changes.</p>}
+      {found.moves.length > MAX_SHOWN && <p className="quiet">And {found.moves.length - MAX_SHOWN} smaller changes.</p>}
     </div>
   );
 }
 
-function History({ may, onTake }: { may: boolean; onTake: (version: Sorting) => void }) {
+function History({ canEdit, onTake }: { canEdit: boolean; onTake: (version: Sorting) => void }) {
   const { site } = useView();
   const history = useQuery(sortingHistoryQuery(site.key));
   if (history.isError) return <ErrorState error={history.error} again={() => void history.refetch()} />;
@@ -150,7 +150,7 @@ function History({ may, onTake }: { may: boolean; onTake: (version: Sorting) => 
             </span>
             <br />
             {changeWords(change.before, change.after).join("; ") || "nothing that shows"}
-            {may && (
+            {canEdit && (
               <button type="button" className="link" onClick={() => onTake(change.before)}>
                 {place === 0 ? "Undo" : "Go back to before this"}
               </button>

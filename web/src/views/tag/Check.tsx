@@ -23,20 +23,20 @@ interface CheckProps {
 export function Check({ wanted = { kind: "visit" }, act = "" }: CheckProps) {
   const { site } = useView();
   const [address, setAddress] = usePageOfSite(site);
-  const [wrong, setWrong] = useState<string | null>(null);
+  const [error, setError] = useState<string | null>(null);
   const opening = useMutation({ mutationFn: () => openAndFollow(site, address) });
   const open = (event: FormEvent) => {
     event.preventDefault();
     if (!URL.canParse(address) || !/^https?:$/.test(new URL(address).protocol))
-      return setWrong("Give a whole address, such as https://mill.example/.");
-    setWrong(null);
+      return setError("Give a whole address, such as https://mill.example/.");
+    setError(null);
     opening.mutate();
   };
   return (
     <section aria-label="Check it">
       <h2 className="title">Check it</h2>
       <form className="form line" onSubmit={open} noValidate>
-        <Field label="A page of the site" wrong={wrong ?? opening.error?.message}>
+        <Field label="A page of the site" error={error ?? opening.error?.message}>
           {(control) => <input {...control} type="url" value={address} onChange={(event) => setAddress(event.target.value)} />}
         </Field>
         <button type="submit" className="do" disabled={opening.isPending}>

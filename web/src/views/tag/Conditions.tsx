@@ -2,7 +2,7 @@ import { useId } from "react";
 
 import { Cross } from "@/pieces/Marks";
 import { PatternHint } from "@/pieces/PatternHint";
-import { NUMBER_TESTS } from "@/views/tag/goalGiven";
+import { NUMBER_TESTS } from "@/views/tag/goalFormValues";
 
 export interface Condition {
   name: string;
@@ -11,25 +11,25 @@ export interface Condition {
 }
 
 const TEXT_TESTS = ["is", "is not", "starts with", "contains", "regular expression"];
-const MOST = 10;
+const MAX_CONDITIONS = 10;
 
 interface ConditionsProps {
   /** What is asked about: a property, a site field. */
   what: string;
   names: string[];
   numbers?: boolean;
-  held: Condition[];
-  wrong: string | undefined;
-  set: (held: Condition[]) => void;
+  value: Condition[];
+  error: string | undefined;
+  set: (value: Condition[]) => void;
 }
 
 /** Conditions that must all hold: a name, a test, a value. */
-export function Conditions({ what, names, numbers = false, held, wrong, set }: ConditionsProps) {
+export function Conditions({ what, names, numbers = false, value, error, set }: ConditionsProps) {
   const list = useId();
-  const change = (place: number, to: Partial<Condition>) => set(held.map((one, i) => (i === place ? { ...one, ...to } : one)));
+  const change = (place: number, to: Partial<Condition>) => set(value.map((one, i) => (i === place ? { ...one, ...to } : one)));
   return (
     <div className="conditions" role="group" aria-label={`Conditions on a ${what}`}>
-      {held.map((one, place) => (
+      {value.map((one, place) => (
         <div key={place} className="condition">
           <input
             aria-label={`Name of the ${what}`}
@@ -47,20 +47,20 @@ export function Conditions({ what, names, numbers = false, held, wrong, set }: C
             type="button"
             className="off"
             aria-label="Take the condition away"
-            onClick={() => set(held.filter((_, i) => i !== place))}
+            onClick={() => set(value.filter((_, i) => i !== place))}
           >
             <Cross />
           </button>
         </div>
       ))}
-      {held.some((one) => one.test === "regular expression") && <PatternHint />}
-      {wrong && (
+      {value.some((one) => one.test === "regular expression") && <PatternHint />}
+      {error && (
         <p className="wrong" role="alert">
-          {wrong}
+          {error}
         </p>
       )}
-      {held.length < MOST && (
-        <button type="button" className="link" onClick={() => set([...held, { name: names[0] ?? "", test: "is", value: "" }])}>
+      {value.length < MAX_CONDITIONS && (
+        <button type="button" className="link" onClick={() => set([...value, { name: names[0] ?? "", test: "is", value: "" }])}>
           And only if a {what} …
         </button>
       )}

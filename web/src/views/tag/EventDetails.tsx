@@ -41,10 +41,10 @@ export function EventDetails({ event }: { event: SiteEvent }) {
 /** What is said of the events that are sent under one name. */
 function Notes({ event }: { event: SiteEvent }) {
   const { site } = useView();
-  const may = site.role !== "viewer";
+  const canEdit = site.role !== "viewer";
   const [sent, setSent] = useState(event.sent_as[0] ?? event.name);
-  const held = noteOf(site.rules.events, sent);
-  const [note, setNote] = useState(held);
+  const value = noteOf(site.rules.events, sent);
+  const [note, setNote] = useState(value);
   const [before, setBefore] = useState<EventNote | null>(null);
   const save = useSave(
     (body: EventNote) => ask(client.PUT("/api/v1/sites/{site}/events", { params: { path: { site: site.key } }, body })),
@@ -58,12 +58,12 @@ function Notes({ event }: { event: SiteEvent }) {
   };
   const submit = (happened: FormEvent) => {
     happened.preventDefault();
-    setBefore(held);
+    setBefore(value);
     save.mutate({ ...note, shown_as: note.shown_as?.trim() ? note.shown_as.trim() : null });
   };
   return (
     <form className="form" onSubmit={submit} noValidate aria-label={`What is said of ${event.name}`}>
-      <fieldset disabled={!may}>
+      <fieldset disabled={!canEdit}>
         {event.sent_as.length > 1 && (
           <Field label="Sent as" hint="several names are shown as one">
             {(control) => (
@@ -82,10 +82,10 @@ function Notes({ event }: { event: SiteEvent }) {
             )}
           </Field>
         )}
-        <Field label="Description" wrong={of("description")}>
+        <Field label="Description" error={of("description")}>
           {(control) => <input {...control} value={note.description} onChange={(to) => set({ description: to.target.value })} />}
         </Field>
-        <Field label="Name in reports" hint={`sent as ${sent}; history follows`} wrong={of("shown_as")}>
+        <Field label="Name in reports" hint={`sent as ${sent}; history follows`} error={of("shown_as")}>
           {(control) => (
             <input {...control} value={note.shown_as ?? ""} placeholder={sent} onChange={(to) => set({ shown_as: to.target.value })} />
           )}
@@ -110,7 +110,7 @@ function Notes({ event }: { event: SiteEvent }) {
               {all}
             </p>
           )}
-          <button type="submit" className="do" disabled={!may || save.isPending}>
+          <button type="submit" className="do" disabled={!canEdit || save.isPending}>
             Save
           </button>
           <span role="status" className="quiet">
@@ -130,7 +130,7 @@ function Notes({ event }: { event: SiteEvent }) {
           )}
         </div>
       </fieldset>
-      {!may && <p className="quiet">The site’s analysts can change this.</p>}
+      {!canEdit && <p className="quiet">The site’s analysts can change this.</p>}
     </form>
   );
 }

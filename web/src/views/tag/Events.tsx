@@ -25,7 +25,7 @@ export function Events() {
   return (
     <div className="tag sides">
       <h1 className="answer" aria-busy={events.isPending}>
-        {events.data ? said(all, periodWords(period)) : " "}
+        {events.data ? message(all, periodWords(period)) : " "}
       </h1>
       <section aria-label="Events">
         {events.isPending && <LedgerToCome />}
@@ -44,7 +44,7 @@ export function Events() {
   );
 }
 
-function said(events: SiteEvent[], when: string): string {
+function message(events: SiteEvent[], when: string): string {
   const done = events.filter((one) => one.times > 0 && !one.hidden);
   // What the script tells of every visit says little; what somebody named is what they want to know of.
   const [first] = done.filter((one) => !one.passive && !one.by_itself).sort((a, b) => b.people - a.people);

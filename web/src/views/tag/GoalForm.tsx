@@ -11,7 +11,7 @@ import { Tallied } from "@/pieces/Tallied";
 import { completeDays, useView } from "@/state/view";
 import { useDebouncedValue } from "@/state/useDebouncedValue";
 import { Conditions, type Condition } from "@/views/tag/Conditions";
-import { asForm, asGoal, type GoalGiven } from "@/views/tag/goalGiven";
+import { asForm, asGoal, type GoalFormValues } from "@/views/tag/goalFormValues";
 import { amount, plural } from "@/words/format";
 
 interface GoalFormProps {
@@ -25,7 +25,7 @@ const SHOWN = ["name", "goal.match", "goal.value"];
 /** Makes or changes a goal, and says meanwhile what it would have counted. */
 export function GoalForm({ stored, onDone, onDrop }: GoalFormProps) {
   const { site } = useView();
-  const may = site.role !== "viewer";
+  const canEdit = site.role !== "viewer";
   const [name, setName] = useState(stored?.name ?? "");
   const [form, setForm] = useState(() => asForm(stored?.goal ?? null));
   const save = useSave((body: { name: string; goal: Goal }) => {
@@ -36,7 +36,7 @@ export function GoalForm({ stored, onDone, onDrop }: GoalFormProps) {
   }, onDone);
   const { of, all } = fieldErrors(save.error, SHOWN);
   const events = useQuery(eventsQuery(site.key, { period: completeDays(site.today, 28) }, { live: false }));
-  const set = (change: Partial<GoalGiven>) => {
+  const set = (change: Partial<GoalFormValues>) => {
     save.reset();
     setForm({ ...form, ...change });
   };
@@ -48,8 +48,8 @@ export function GoalForm({ stored, onDone, onDrop }: GoalFormProps) {
   return (
     <form className="form" onSubmit={submit} noValidate aria-label={stored ? `The goal ${stored.name}` : "A new goal"}>
       <h2 className="title">{stored ? stored.name : "A new goal"}</h2>
-      <fieldset disabled={!may}>
-        <Field label="Name" hint="as it stands behind Steer by" wrong={of("name")}>
+      <fieldset disabled={!canEdit}>
+        <Field label="Name" hint="as it stands behind Steer by" error={of("name")}>
           {(control) => (
             <input
               {...control}
@@ -63,7 +63,7 @@ export function GoalForm({ stored, onDone, onDrop }: GoalFormProps) {
         </Field>
         <Field label="What counts">
           {(control) => (
-            <select {...control} value={form.kind} onChange={(event) => set({ kind: event.target.value as GoalGiven["kind"] })}>
+            <select {...control} value={form.kind} onChange={(event) => set({ kind: event.target.value as GoalFormValues["kind"] })}>
               <option value="page">A page is shown</option>
               <option value="event">An event</option>
               <option value="order">An order</option>
@@ -74,14 +74,14 @@ export function GoalForm({ stored, onDone, onDrop }: GoalFormProps) {
           <div className="pair">
             <Field label="Its path">
               {(control) => (
-                <select {...control} value={form.test} onChange={(event) => set({ test: event.target.value as GoalGiven["test"] })}>
+                <select {...control} value={form.test} onChange={(event) => set({ test: event.target.value as GoalFormValues["test"] })}>
                   {["is", "starts with", "contains", "regular expression"].map((test) => (
                     <option key={test}>{test}</option>
                   ))}
                 </select>
               )}
             </Field>
-            <Field label="this" wrong={of("goal.match.page")}>
+            <Field label="this" error={of("goal.match.page")}>
               {(control) => (
                 <input {...control} value={form.pattern} placeholder="/thanks" onChange={(event) => set({ pattern: event.target.value })} />
               )}
@@ -91,7 +91,7 @@ export function GoalForm({ stored, onDone, onDrop }: GoalFormProps) {
         {form.kind === "page" && form.test === "regular expression" && <PatternHint />}
         {form.kind === "event" && (
           <>
-            <Field label="The event" hint="as it is sent, or as it is called in reports" wrong={of("goal.match.names") ?? of("goal.match")}>
+            <Field label="The event" hint="as it is sent, or as it is called in reports" error={of("goal.match.names") ?? of("goal.match")}>
               {(control) => (
                 <input {...control} list="goal-events" value={form.event} onChange={(event) => set({ event: event.target.value })} />
               )}
@@ -105,8 +105,8 @@ export function GoalForm({ stored, onDone, onDrop }: GoalFormProps) {
               what="property"
               names={chosen?.props.map((one) => one.key) ?? []}
               numbers
-              held={form.props}
-              wrong={of("goal.match.props")}
+              value={form.props}
+              error={of("goal.match.props")}
               set={(props: Condition[]) => set({ props })}
             />
           </>
@@ -115,15 +115,19 @@ export function GoalForm({ stored, onDone, onDrop }: GoalFormProps) {
           <Conditions
             what="site field"
             names={site.rules.fields.map((one) => one.key)}
-            held={form.where}
-            wrong={of("goal.match.fields")}
+            value={form.where}
+            error={of("goal.match.fields")}
             set={(where: Condition[]) => set({ where })}
           />
         )}
         <div className="pair">
           <Field label="How often">
             {(control) => (
-              <select {...control} value={form.counts} onChange={(event) => set({ counts: event.target.value as GoalGiven["counts"] })}>
+              <select
+                {...control}
+                value={form.counts}
+                onChange={(event) => set({ counts: event.target.value as GoalFormValues["counts"] })}
+              >
                 <option>once a visit</option>
                 <option>every time</option>
               </select>
@@ -131,7 +135,7 @@ export function GoalForm({ stored, onDone, onDrop }: GoalFormProps) {
           </Field>
           <Field label="Worth">
             {(control) => (
-              <select {...control} value={form.worth} onChange={(event) => set({ worth: event.target.value as GoalGiven["worth"] })}>
+              <select {...control} value={form.worth} onChange={(event) => set({ worth: event.target.value as GoalFormValues["worth"] })}>
                 <option value="none">nothing by itself</option>
                 <option value="fixed">the same each time</option>
                 <option value="hit">the event’s own value</option>
@@ -141,7 +145,7 @@ export function GoalForm({ stored, onDone, onDrop }: GoalFormProps) {
           </Field>
         </div>
         {form.worth === "fixed" && (
-          <Field label={`How much, in ${site.currency}`} wrong={of("goal.value")}>
+          <Field label={`How much, in ${site.currency}`} error={of("goal.value")}>
             {(control) => (
               <input {...control} inputMode="decimal" value={form.amount} onChange={(event) => set({ amount: event.target.value })} />
             )}
@@ -155,7 +159,7 @@ export function GoalForm({ stored, onDone, onDrop }: GoalFormProps) {
             {all}
           </p>
         )}
-        {may && (
+        {canEdit && (
           <button type="submit" className="do" disabled={save.isPending}>
             {stored ? "Save" : "Make it"}
           </button>
@@ -163,7 +167,7 @@ export function GoalForm({ stored, onDone, onDrop }: GoalFormProps) {
         <button type="button" className="do plain" onClick={onDone}>
           Close
         </button>
-        {stored && may && (
+        {stored && canEdit && (
           <button type="button" className="do plain" onClick={onDrop}>
             Put it away …
           </button>
@@ -174,7 +178,7 @@ export function GoalForm({ stored, onDone, onDrop }: GoalFormProps) {
 }
 
 /** What the goal would have counted, as it stands in the form. */
-function Preview({ form }: { form: GoalGiven }) {
+function Preview({ form }: { form: GoalFormValues }) {
   const { site } = useView();
   const goal = asGoal(useDebouncedValue(form, 350));
   const whole = form.kind === "order" || (form.kind === "page" ? form.pattern !== "" : form.event !== "");

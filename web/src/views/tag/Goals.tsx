@@ -17,7 +17,7 @@ import { goalWords, worthWords } from "@/words/goals";
 export function Goals() {
   const { site, goals, ready, trouble, again } = useView();
   const counted = useQuery(countedQuery(site.key));
-  const may = site.role !== "viewer";
+  const canEdit = site.role !== "viewer";
   const [open, setOpen] = useState<StoredGoal | "new" | null>(null);
   const [dropping, setDropping] = useState<StoredGoal | null>(null);
   const [dropped, setDropped] = useState<StoredGoal | null>(null);
@@ -77,7 +77,7 @@ export function Goals() {
           </div>
         )}
         <div className="end">
-          {may && (
+          {canEdit && (
             <button type="button" className="do" onClick={() => setOpen("new")}>
               Make a goal
             </button>

@@ -19,17 +19,17 @@ const RATE: Column<Rate>[] = [
 ];
 
 interface GroupsProps {
-  may: boolean;
+  canEdit: boolean;
   groups: PageGroup[];
   rates: Rate[];
   currency: string;
-  wrong: (...fields: string[]) => string | undefined;
+  error: (...fields: string[]) => string | undefined;
   setGroups: (groups: PageGroup[]) => void;
   setRates: (rates: Rate[]) => void;
 }
 
 /** Named patterns of pages, and what other currencies are worth. */
-export function Groups({ may, groups, rates, currency, wrong, setGroups, setRates }: GroupsProps) {
+export function Groups({ canEdit, groups, rates, currency, error, setGroups, setRates }: GroupsProps) {
   return (
     <>
       <div className="field" role="group" aria-label="Page groups">
@@ -39,12 +39,12 @@ export function Groups({ may, groups, rates, currency, wrong, setGroups, setRate
           className="groups-given"
           columns={GROUP}
           lines={groups}
-          may={may}
-          wrong={(place) => wrong(`rules.page_groups.${place}`)}
+          canEdit={canEdit}
+          error={(place) => error(`rules.page_groups.${place}`)}
           set={setGroups}
         />
         {groups.some((group) => group.test === "regular expression") && <PatternHint />}
-        {may && (
+        {canEdit && (
           <button type="button" className="link" onClick={() => setGroups([...groups, { name: "", test: "starts with", pattern: "" }])}>
             Add a page group
           </button>
@@ -57,11 +57,11 @@ export function Groups({ may, groups, rates, currency, wrong, setGroups, setRate
           className="rates-given"
           columns={RATE}
           lines={rates}
-          may={may}
-          wrong={(place) => wrong(`rules.rates.${rates[place]?.currency.trim().toUpperCase()}`)}
+          canEdit={canEdit}
+          error={(place) => error(`rules.rates.${rates[place]?.currency.trim().toUpperCase()}`)}
           set={setRates}
         />
-        {may && (
+        {canEdit && (
           <button type="button" className="link" onClick={() => setRates([...rates, { currency: "", rate: "" }])}>
             Add a currency
           </button>

@@ -26,7 +26,7 @@ export function OneVisitor() {
     onSuccess: () => void queries.invalidateQueries(),
     onSettled: () => setAsking(false),
   });
-  const wrong = (forget.error ?? hand.error)?.message;
+  const error = (forget.error ?? hand.error)?.message;
   const change = (to: string) => {
     setVisitor(to);
     forget.reset();
@@ -35,7 +35,7 @@ export function OneVisitor() {
   return (
     <section className="form" aria-label="One visitor">
       <h2 className="title">One visitor</h2>
-      <Field label="The visitor’s pseudonym" hint="it stands in every visit, and in the cookie uc_visitor" wrong={wrong}>
+      <Field label="The visitor’s pseudonym" hint="it stands in every visit, and in the cookie uc_visitor" error={error}>
         {(control) => <input {...control} value={visitor} maxLength={66} onChange={(event) => change(event.target.value)} />}
       </Field>
       <div className="end">

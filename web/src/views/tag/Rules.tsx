@@ -22,7 +22,7 @@ type Held = Schemas["RulesOut"];
 export function Rules() {
   const { site, trouble, again } = useView();
   const rules = useQuery(rulesQuery(site.key));
-  const may = site.role !== "viewer";
+  const canEdit = site.role !== "viewer";
   const [open, setOpen] = useState<Rule | null>(null);
   const [gone, setGone] = useState<{ rule: Rule; place: number } | null>(null);
   const at = { params: { path: { site: site.key } } };
@@ -41,8 +41,8 @@ export function Rules() {
   );
   if (trouble) return <ErrorState error={trouble} again={again} />;
   if (rules.isError) return <ErrorState error={rules.error} again={() => void rules.refetch()} />;
-  const held = rules.data;
-  const draft = held?.draft ?? [];
+  const value = rules.data;
+  const draft = value?.draft ?? [];
   const found = open ? draft.findIndex((one) => one.id === open.id) : -1;
   const place = found < 0 ? draft.length : found;
   const edit = (rule: Rule) => {
@@ -67,21 +67,21 @@ export function Rules() {
   return (
     <div className="tag sides">
       <h1 className="answer" aria-busy={rules.isPending}>
-        {held ? said(held) : " "}
+        {value ? message(value) : " "}
       </h1>
       <div className="parts">
         <section aria-label="Rules">
           {rules.isPending && <LedgerToCome rows={4} />}
-          {held && draft.length === 0 && (
+          {value && draft.length === 0 && (
             <p className="empty">
               No rule yet. Where you may not edit a page, a rule does it from here: when something happens on the page, and only if you want
               it there, then an event is recorded, a goal counted, a field set, or a piece of HTML put in.
             </p>
           )}
-          {held && draft.length > 0 && <RuleList held={held} open={open?.id ?? null} onOpen={edit} />}
+          {value && draft.length > 0 && <RuleList value={value} open={open?.id ?? null} onOpen={edit} />}
           <div className="end">
-            {may && (
-              <button type="button" className="do" disabled={!held} onClick={() => edit(newRule())}>
+            {canEdit && (
+              <button type="button" className="do" disabled={!value} onClick={() => edit(newRule())}>
                 Make a rule
               </button>
             )}
@@ -100,8 +100,8 @@ export function Rules() {
             )}
           </div>
         </section>
-        {held && may && <Trial />}
-        {held && <Versions versions={held.versions} busy={back.isPending} onBack={back.mutate} />}
+        {value && canEdit && <Trial />}
+        {value && <Versions versions={value.versions} busy={back.isPending} onBack={back.mutate} />}
         {back.error && (
           <p className="wrong" role="alert">
             {back.error.message}
@@ -123,9 +123,9 @@ export function Rules() {
             onClose={() => setOpen(null)}
           />
         ) : (
-          held && (
+          value && (
             <Draft
-              held={held}
+              value={value}
               busy={live.isPending || away.isPending}
               error={live.error ?? away.error}
               onLive={live.mutate}
@@ -138,7 +138,7 @@ export function Rules() {
   );
 }
 
-function said({ draft, changes, versions }: Held): string {
+function message({ draft, changes, versions }: Held): string {
   const [live] = versions;
   const awake = (live?.rules ?? []).filter((rule) => !rule.paused).length;
   const now = live ? `${plural(awake, "rule")} ${awake === 1 ? "is" : "are"} live` : draft.length ? "No rule is live yet" : "";
@@ -147,22 +147,22 @@ function said({ draft, changes, versions }: Held): string {
   return `${now}; the draft holds ${plural(changes.length, "change")}.`;
 }
 
-function state(rule: Rule, held: Held): string {
-  const change = held.changes.find((one) => one.becomes?.id === rule.id);
+function state(rule: Rule, value: Held): string {
+  const change = value.changes.find((one) => one.becomes?.id === rule.id);
   const where = change ? (change.what === "added" ? "draft" : "live, changed in the draft") : "live";
   return rule.paused ? `${where}, rests` : where;
 }
 
-const MANY = 12;
+const SEARCHABLE_FROM = 12;
 
-function RuleList({ held, open, onOpen }: { held: Held; open: string | null; onOpen: (rule: Rule) => void }) {
-  const [sought, setSought] = useState("");
-  const fits = (rule: Rule) => `${rule.name} ${ruleWords(rule)}`.toLowerCase().includes(sought.toLowerCase());
-  const shown = held.draft.filter(fits);
-  const dropped = held.changes.filter((change) => change.what === "taken away");
+function RuleList({ value, open, onOpen }: { value: Held; open: string | null; onOpen: (rule: Rule) => void }) {
+  const [query, setQuery] = useState("");
+  const fits = (rule: Rule) => `${rule.name} ${ruleWords(rule)}`.toLowerCase().includes(query.toLowerCase());
+  const shown = value.draft.filter(fits);
+  const dropped = value.changes.filter((change) => change.what === "taken away");
   return (
     <div className="ledger-box">
-      {held.draft.length > MANY && <SearchInput what="a rule" sought={sought} set={setSought} />}
+      {value.draft.length > SEARCHABLE_FROM && <SearchInput what="a rule" query={query} set={setQuery} />}
       {shown.length === 0 && <p className="quiet">No rule fits.</p>}
       <table className="hits events">
         <Heads heads={["Rule", "Does", "State"]} />
@@ -175,7 +175,7 @@ function RuleList({ held, open, onOpen }: { held: Held; open: string | null; onO
                 </button>
               </td>
               <td className="wrap">{ruleWords(rule)}</td>
-              <td className="wrap quiet">{state(rule, held)}</td>
+              <td className="wrap quiet">{state(rule, value)}</td>
             </tr>
           ))}
           {dropped.map(({ was }) => (

@@ -12,13 +12,13 @@ import { Sending, type Sends } from "@/views/tag/Sending";
 /** How the site is tagged and read; changing how it is read re-reads history. */
 export function Settings() {
   const { site } = useView();
-  const may = site.role === "owner";
+  const canEdit = site.role === "owner";
   return (
     <div className="tag">
       <h1 className="answer">What the script may do on {site.name}, and how its hits are read.</h1>
-      {!may && <p className="quiet">You can read the settings; the site’s owners change them.</p>}
-      <SettingsForm key={site.key} site={site} may={may} />
-      {may && <OneVisitor />}
+      {!canEdit && <p className="quiet">You can read the settings; the site’s owners change them.</p>}
+      <SettingsForm key={site.key} site={site} canEdit={canEdit} />
+      {canEdit && <OneVisitor />}
     </div>
   );
 }
@@ -103,14 +103,14 @@ const asked = (site: Site, form: SettingsProps): Schemas["SiteIn"] => ({
   },
 });
 
-function SettingsForm({ site, may }: { site: Site; may: boolean }) {
+function SettingsForm({ site, canEdit }: { site: Site; canEdit: boolean }) {
   const [form, setForm] = useState(() => given(site));
   const [sure, setSure] = useState(false);
   const save = useSave(
     (body: Schemas["SiteIn"]) => ask(client.PUT("/api/v1/sites/{site}", { params: { path: { site: site.key } }, body })),
     (saved) => setForm(given(saved)),
   );
-  const { of: wrong, all } = fieldErrors(save.error, ["name", "rules", "tagging"]);
+  const { of: error, all } = fieldErrors(save.error, ["name", "rules", "tagging"]);
   const set = (change: Partial<SettingsProps>) => {
     setSure(false);
     save.reset();
@@ -129,7 +129,7 @@ function SettingsForm({ site, may }: { site: Site; may: boolean }) {
     hint: ReactNode,
     list?: string,
   ) => (
-    <Field label={label} hint={hint} wrong={wrong(field)}>
+    <Field label={label} hint={hint} error={error(field)}>
       {(control: Control) => <input {...control} value={form[key]} list={list} onChange={(event) => set({ [key]: event.target.value })} />}
     </Field>
   );
@@ -139,7 +139,7 @@ function SettingsForm({ site, may }: { site: Site; may: boolean }) {
     field: string,
     hint: ReactNode,
   ) => (
-    <Field label={label} hint={hint} wrong={wrong(field)}>
+    <Field label={label} hint={hint} error={error(field)}>
       {(control: Control) => <textarea {...control} rows={3} value={form[key]} onChange={(event) => set({ [key]: event.target.value })} />}
     </Field>
   );
@@ -148,7 +148,7 @@ function SettingsForm({ site, may }: { site: Site; may: boolean }) {
     label: string,
     { yes, no, hint }: Record<"yes" | "no" | "hint", string>,
   ) => (
-    <Field label={label} hint={hint} wrong={wrong(`${key === "pages_behind_hash" ? "rules" : "tagging"}.${key}`)}>
+    <Field label={label} hint={hint} error={error(`${key === "pages_behind_hash" ? "rules" : "tagging"}.${key}`)}>
       {(control: Control) => (
         <select {...control} value={form[key] ? "yes" : "no"} onChange={(event) => set({ [key]: event.target.value === "yes" })}>
           <option value="yes">{yes}</option>
@@ -159,26 +159,26 @@ function SettingsForm({ site, may }: { site: Site; may: boolean }) {
   );
   return (
     <form className="form columns" onSubmit={submit} noValidate aria-label="Settings">
-      <fieldset disabled={!may}>
+      <fieldset disabled={!canEdit}>
         <legend className="title">The site</legend>
         {line("name", "Name", "name", "as it stands in the line at the top")}
         {area("hosts", "Hosts", "rules.hosts", "hits are taken from pages of these hosts only; one a line")}
         {line("timezone", "Time zone", "rules.timezone", "days begin at its midnight", "zones")}
         {line("currency", "Currency", "rules.currency", "three letters, such as EUR")}
       </fieldset>
-      <fieldset disabled={!may}>
+      <fieldset disabled={!canEdit}>
         <legend className="title">Pages and money</legend>
         <Groups
-          may={may}
+          canEdit={canEdit}
           groups={form.groups}
           rates={form.rates}
           currency={form.currency}
-          wrong={wrong}
+          error={error}
           setGroups={(groups) => set({ groups })}
           setRates={(rates) => set({ rates })}
         />
       </fieldset>
-      <fieldset disabled={!may}>
+      <fieldset disabled={!canEdit}>
         <legend className="title">How hits are read</legend>
         {line("gap", "Pause that ends a visit, in minutes", "rules.visit_gap_minutes", "30 is usual; history is read anew")}
         {line("labels", "Keys of the link label", "rules.label_keys", "query keys that name a link with one word, in their order")}
@@ -206,7 +206,7 @@ function SettingsForm({ site, may }: { site: Site; may: boolean }) {
           "addresses or ranges such as 192.0.2.0/24; their visits are stored and left out of the reports",
         )}
       </fieldset>
-      <fieldset disabled={!may}>
+      <fieldset disabled={!canEdit}>
         <legend className="title">What is kept of visitors</legend>
         {choice("cookie", "The visitor’s pseudonym", {
           yes: "in a cookie of the site’s own",
@@ -224,7 +224,7 @@ function SettingsForm({ site, may }: { site: Site; may: boolean }) {
           named like them.
         </p>
       </fieldset>
-      <fieldset disabled={!may}>
+      <fieldset disabled={!canEdit}>
         <legend className="title">What the script sends by itself</legend>
         <Sending sends={form.sends} set={(sends) => set({ sends })} />
         {line("searches", "Query keys of a search on the site", "tagging.search_keys", "the first that is there holds what was looked for")}
@@ -246,7 +246,7 @@ function SettingsForm({ site, may }: { site: Site; may: boolean }) {
             {all ?? "Nothing was changed; what is wrong stands beside its field."}
           </p>
         )}
-        <button type="submit" className="do" disabled={!may || save.isPending}>
+        <button type="submit" className="do" disabled={!canEdit || save.isPending}>
           {save.isPending ? "Saving …" : sure ? "Save, and delete older hits" : "Save"}
         </button>
         <span role="status" className="quiet">

@@ -19,7 +19,7 @@ const NEW: SiteField = { key: "", title: "", of: "hit", read: { kind: "sent" } }
 /** Dimensions of the site's own: an author, a plan, who gets the sale. */
 export function SiteFields() {
   const { site } = useView();
-  const may = site.role !== "viewer";
+  const canEdit = site.role !== "viewer";
   const [open, setOpen] = useState<SiteField | null>(null);
   const [dropping, setDropping] = useState<SiteField | null>(null);
   const [dropped, setDropped] = useState<SiteField | null>(null);
@@ -78,7 +78,7 @@ export function SiteFields() {
           </div>
         )}
         <div className="end">
-          {may && (
+          {canEdit && (
             <button type="button" className="do" onClick={() => setOpen(NEW)}>
               Add a field
             </button>
@@ -97,7 +97,7 @@ export function SiteFields() {
         <FieldForm
           key={open.key}
           field={open}
-          may={may}
+          canEdit={canEdit}
           busy={keep.isPending}
           error={keep.error}
           onChange={() => keep.reset()}
@@ -140,9 +140,9 @@ function Commonest({ field }: { field: SiteField }) {
   ));
 }
 
-interface FormGiven {
+interface FieldFormProps {
   field: SiteField;
-  may: boolean;
+  canEdit: boolean;
   busy: boolean;
   error: Error | null;
   onChange: () => void;
@@ -154,7 +154,7 @@ interface FormGiven {
 const SHOWN = ["key", "title", "read"];
 const KEY = /^[a-z0-9][a-z0-9_-]{0,39}$/;
 
-function FieldForm({ field, may, busy, error, onChange, onSave, onClose, onDrop }: FormGiven) {
+function FieldForm({ field, canEdit, busy, error, onChange, onSave, onClose, onDrop }: FieldFormProps) {
   const { site } = useView();
   const [given, setGiven] = useState(field);
   const [tried, setTried] = useState(false);
@@ -182,13 +182,13 @@ function FieldForm({ field, may, busy, error, onChange, onSave, onClose, onDrop 
   return (
     <form className="form" onSubmit={submit} noValidate aria-label={fresh ? "A new field" : `The field ${field.title}`}>
       <h2 className="title">{fresh ? "A new field" : field.title}</h2>
-      <fieldset disabled={!may}>
-        <Field label="Name" hint="as it stands in reports" wrong={of("title")}>
+      <fieldset disabled={!canEdit}>
+        <Field label="Name" hint="as it stands in reports" error={of("title")}>
           {(control) => (
             <input {...control} value={given.title} placeholder="Author" onChange={(event) => set({ title: event.target.value })} />
           )}
         </Field>
-        <Field label="Key" hint="as it is sent, and as it stands in addresses" wrong={of("key") ?? (tried ? badKey : null)}>
+        <Field label="Key" hint="as it is sent, and as it stands in addresses" error={of("key") ?? (tried ? badKey : null)}>
           {(control) => (
             <input
               {...control}
@@ -228,7 +228,7 @@ function FieldForm({ field, may, busy, error, onChange, onSave, onClose, onDrop 
           <Field
             label={read.kind === "page" ? "Regular expression" : "Its key"}
             hint={read.kind === "page" ? "round brackets around the part, as in ^/recipes/([^/]+)" : undefined}
-            wrong={of("read")}
+            error={of("read")}
           >
             {(control) => (
               <input {...control} value={detail} onChange={(event) => set({ read: readFrom(read.kind, event.target.value) })} />
@@ -248,7 +248,7 @@ function FieldForm({ field, may, busy, error, onChange, onSave, onClose, onDrop 
             {all}
           </p>
         )}
-        {may && (
+        {canEdit && (
           <button type="submit" className="do" disabled={busy}>
             {fresh ? "Add it" : "Save"}
           </button>
@@ -256,7 +256,7 @@ function FieldForm({ field, may, busy, error, onChange, onSave, onClose, onDrop 
         <button type="button" className="do plain" onClick={onClose}>
           Close
         </button>
-        {!fresh && may && (
+        {!fresh && canEdit && (
           <button type="button" className="do plain" onClick={onDrop}>
             Take it away …
           </button>

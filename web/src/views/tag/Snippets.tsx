@@ -6,7 +6,7 @@ import { Field } from "@/pieces/Field";
 import { Check } from "@/views/tag/Check";
 import { NEEDS, type Need } from "@/words/code";
 
-const MOST = 100;
+const MAX_LENGTH = 100;
 
 /** Code for the usual needs, with the event's name filled in, and a check that it arrives. */
 export function Snippets({ events }: { events: SiteEvent[] }) {
@@ -15,7 +15,8 @@ export function Snippets({ events }: { events: SiteEvent[] }) {
   const chosen = NEEDS[need];
   const given = name.trim();
   const known = events.find((one) => one.name === given || one.sent_as.includes(given));
-  const wrong = given.length === 0 ? "Give the event a name." : given.length > MOST ? `A name has at most ${MOST} characters.` : null;
+  const error =
+    given.length === 0 ? "Give the event a name." : given.length > MAX_LENGTH ? `A name has at most ${MAX_LENGTH} characters.` : null;
   return (
     <section aria-label="Name what happens">
       <h2 className="title">Name what happens</h2>
@@ -34,16 +35,16 @@ export function Snippets({ events }: { events: SiteEvent[] }) {
         {need !== "order" && (
           <Field
             label="Name of the event"
-            wrong={wrong}
+            error={error}
             hint={known ? `${known.name} has come already; this will be counted with it` : "as it shall stand in reports"}
           >
             {(control) => <input {...control} value={name} onChange={(event) => setName(event.target.value)} />}
           </Field>
         )}
       </div>
-      {!wrong && <Code text={chosen.code(given)} />}
+      {!error && <Code text={chosen.code(given)} />}
       <p className="quiet">{chosen.meaning}</p>
-      {!wrong && <Check wanted={need === "order" ? { kind: "order" } : { kind: "event", name: given }} act={chosen.act} />}
+      {!error && <Check wanted={need === "order" ? { kind: "order" } : { kind: "event", name: given }} act={chosen.act} />}
     </section>
   );
 }

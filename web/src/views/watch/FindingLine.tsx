@@ -60,11 +60,11 @@ function Acts({ finding, busy, onFix }: FindingLineProps) {
   const { site } = useView();
   const [accepting, setAccepting] = useState(false);
   const [channel, setChannel] = useState("Print and QR");
-  const may = site.role !== "viewer";
+  const canEdit = site.role !== "viewer";
   const { fix } = finding;
   const owners = fix?.kind === "ignored host" && site.role !== "owner";
   const medium = finding.kind === "unsorted" && !finding.key.includes("(unset)") ? finding.key.slice("unsorted ".length) : null;
-  if (!may) return null;
+  if (!canEdit) return null;
   return (
     <div className="acts">
       {fix && fix.kind !== "channel" && (
@@ -103,7 +103,7 @@ function Accept({ finding, onClose }: { finding: Finding; onClose: () => void })
   const accept = useSave((body: { key: string; reason: string }) =>
     ask(client.PUT("/api/v1/sites/{site}/findings/accepted", { params: { path: { site: site.key } }, body })),
   );
-  const wrong = accept.error?.message ?? (tried && !reason.trim() ? "Say why, for whoever asks later." : null);
+  const error = accept.error?.message ?? (tried && !reason.trim() ? "Say why, for whoever asks later." : null);
   const submit = (event: FormEvent) => {
     event.preventDefault();
     setTried(true);
@@ -114,7 +114,7 @@ function Accept({ finding, onClose }: { finding: Finding; onClose: () => void })
       <input
         autoFocus
         aria-label="Why it is left as it is"
-        aria-invalid={wrong ? true : undefined}
+        aria-invalid={error ? true : undefined}
         placeholder="Why it is left"
         maxLength={300}
         value={reason}
@@ -126,9 +126,9 @@ function Accept({ finding, onClose }: { finding: Finding; onClose: () => void })
       <button type="button" className="do plain" onClick={onClose}>
         Close
       </button>
-      {wrong && (
+      {error && (
         <p className="wrong" role="alert">
-          {wrong}
+          {error}
         </p>
       )}
     </form>

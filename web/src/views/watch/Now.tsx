@@ -27,7 +27,7 @@ export function Now() {
   useEffect(() => {
     const pressed = (event: KeyboardEvent) => {
       if (event.key !== "p" || event.ctrlKey || event.metaKey || (event.target as HTMLElement).matches("input, select, textarea")) return;
-      setKept((held) => (held === null ? arrivals.hits : null));
+      setKept((value) => (value === null ? arrivals.hits : null));
     };
     window.addEventListener("keydown", pressed);
     return () => window.removeEventListener("keydown", pressed);

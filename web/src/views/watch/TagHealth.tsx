@@ -27,7 +27,7 @@ export function TagHealth() {
   return (
     <div className="tag health">
       <h1 className="answer" aria-busy={findings.isPending}>
-        {findings.data ? said(open) : " "}
+        {findings.data ? message(open) : " "}
       </h1>
       {findings.isPending && <LedgerToCome rows={8} />}
       {done && (
@@ -77,7 +77,7 @@ export function TagHealth() {
   );
 }
 
-function said(open: Finding[]): string {
+function message(open: Finding[]): string {
   const grave = open.filter((one) => one.severity === "high").length;
   if (!open.length) return "Nothing is wrong with the tags of the last 30 days.";
   return `${plural(open.length, "thing")} to look at in the tags of the last 30 days` + (grave ? `; ${grave} to mend first.` : ".");

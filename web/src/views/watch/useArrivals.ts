@@ -2,7 +2,7 @@ import { useEffect, useState } from "react";
 
 import type { LiveUpdate, HitRecord } from "@/api/client";
 
-const MOST = 300;
+const MAX_KEPT = 300;
 
 export interface Arrivals {
   hits: HitRecord[];
@@ -28,7 +28,7 @@ export function useArrivals(site: string): Arrivals {
         const newest = now.hits[0]?.seq ?? -1;
         const fresh = told.arrived.filter((hit) => hit.seq > newest);
         return {
-          hits: fresh.length ? [...fresh, ...now.hits].slice(0, MOST) : now.hits,
+          hits: fresh.length ? [...fresh, ...now.hits].slice(0, MAX_KEPT) : now.hits,
           present: told.present,
           leftOut: now.line === "opening" ? 0 : now.leftOut + told.left_out,
           line: "open",

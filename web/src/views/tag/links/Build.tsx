@@ -26,7 +26,7 @@ export function Build({ draft, set }: { draft: LinkDraft; set: (draft: LinkDraft
   const links = built.data ?? [];
   const line = (name: Name, label: string, hint: string, offers?: string[]) => (
     <div>
-      <Field label={label} hint={hint} wrong={touched || name !== "source" ? wrongWith(links, name) : null}>
+      <Field label={label} hint={hint} error={touched || name !== "source" ? errorWith(links, name) : null}>
         {(control) => (
           <input
             {...control}
@@ -79,12 +79,12 @@ function useOffers(field: "source" | "medium"): string[] {
   return [...new Set([...own, ...others])].filter((one) => one && one !== "direct" && one !== "none" && one !== "(unset)");
 }
 
-const wrongWith = (links: BuiltLink[], name: Name): string | undefined =>
-  links.flatMap((link) => link.remarks).find((one) => one.wrong && one.field === name)?.text;
+const errorWith = (links: BuiltLink[], name: Name): string | undefined =>
+  links.flatMap((link) => link.remarks).find((one) => one.is_error && one.field === name)?.text;
 
 function Remarks({ links, name, onUse }: { links: BuiltLink[]; name: Name; onUse: (value: string) => void }) {
-  const said = links.flatMap((link) => link.remarks).filter((one) => !one.wrong && one.field === name);
-  const once = said.filter((one, place) => said.findIndex((other) => other.text === one.text) === place).slice(0, 3);
+  const message = links.flatMap((link) => link.remarks).filter((one) => !one.is_error && one.field === name);
+  const once = message.filter((one, place) => message.findIndex((other) => other.text === one.text) === place).slice(0, 3);
   return once.map((one) => (
     <p key={one.text} className="remark">
       {one.text}

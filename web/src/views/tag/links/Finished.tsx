@@ -22,7 +22,7 @@ interface FinishedProps {
 /** The finished link or links, and what can be done with them. */
 export function Finished({ drafts, links, error, busy }: FinishedProps) {
   const { site } = useView();
-  const may = site.role !== "viewer";
+  const canEdit = site.role !== "viewer";
   const [note, setNote] = useState("");
   const [shown, setShown] = useState<"check" | "code" | null>(null);
   const whole = links.length > 0 && links.every((link) => link.url);
@@ -48,13 +48,13 @@ export function Finished({ drafts, links, error, busy }: FinishedProps) {
       )}
       {whole && (
         <>
-          {may && (
+          {canEdit && (
             <Field label="A note, for whoever finds it in the library">
               {(control) => <input {...control} value={note} maxLength={500} onChange={(event) => setNote(event.target.value)} />}
             </Field>
           )}
           <div className="end">
-            {may && (
+            {canEdit && (
               <button type="button" className="do" disabled={busy || keep.isPending} onClick={() => keep.mutate({ drafts, note })}>
                 {links.length > 1 ? "Keep them" : "Keep it"}
               </button>

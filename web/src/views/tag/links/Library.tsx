@@ -14,8 +14,8 @@ const FIRST = 15;
 /** All links that were made, with what came by them since. */
 export function Library({ links, onTake }: { links: KeptLink[]; onTake: (draft: Partial<LinkDraft>) => void }) {
   const { site, goal } = useView();
-  const may = site.role !== "viewer";
-  const [sought, setSought] = useState("");
+  const canEdit = site.role !== "viewer";
+  const [query, setQuery] = useState("");
   const [archived, setArchived] = useState(false);
   const [all, setAll] = useState(false);
   const [copied, setCopied] = useState<number | null>(null);
@@ -27,7 +27,7 @@ export function Library({ links, onTake }: { links: KeptLink[]; onTake: (draft: 
       }),
     ),
   );
-  const words = sought.toLowerCase().split(/\s+/).filter(Boolean);
+  const words = query.toLowerCase().split(/\s+/).filter(Boolean);
   const text = (link: KeptLink) => `${link.url} ${link.note} ${link.by ?? ""} ${readWords(link.read)}`.toLowerCase();
   const found = links.filter((link) => link.archived === archived && words.every((word) => text(link).includes(word)));
   const shown = all ? found : found.slice(0, FIRST);
@@ -38,7 +38,7 @@ export function Library({ links, onTake }: { links: KeptLink[]; onTake: (draft: 
       {links.length === 0 && <p className="empty">Links that you keep stand here, with the visits that came by them since.</p>}
       {links.length > 0 && (
         <div className="end">
-          <SearchInput what="a link" sought={sought} set={setSought} />
+          <SearchInput what="a link" query={query} set={setQuery} />
           {(away > 0 || archived) && (
             <button type="button" className="link" onClick={() => setArchived(!archived)}>
               {archived ? "Back to those in use" : `The archive (${away})`}
@@ -59,7 +59,11 @@ export function Library({ links, onTake }: { links: KeptLink[]; onTake: (draft: 
                   <td title={link.url}>{readWords(link.read)}</td>
                   <td>{link.address.replace(/^https?:\/\//, "")}</td>
                   <td>
-                    <LinkNote note={link.note} may={may} onKeep={(note) => change.mutate({ id: link.id, note, archived: link.archived })} />
+                    <LinkNote
+                      note={link.note}
+                      canEdit={canEdit}
+                      onKeep={(note) => change.mutate({ id: link.id, note, archived: link.archived })}
+                    />
                   </td>
                   <td>
                     {longDay(link.made.slice(0, 10))} <span className="quiet">{link.by ?? "somebody who is gone"}</span>
@@ -77,7 +81,7 @@ export function Library({ links, onTake }: { links: KeptLink[]; onTake: (draft: 
                     <button type="button" className="link" onClick={() => onTake(draftOf(link))}>
                       Open
                     </button>
-                    {may && (
+                    {canEdit && (
                       <button
                         type="button"
                         className="link"

@@ -58,21 +58,21 @@ function Arrival({ token, at, url, expected }: { token: string; at: number; url:
 
 /** What came instead of what was meant. A visit that was under way keeps its source, so lost tags are told by the address that arrived. */
 function amiss(view: HitRecord, url: string, expected: BuiltLink): string[] {
-  const said: string[] = [];
+  const message: string[] = [];
   const meant = new URL(url);
   const came = new URL(view.url);
   const bare = meant.pathname.replace(/\/+$/, "") || "/";
   const page = view.page.split("?")[0] ?? "";
   // A copy under another address counts as the original; of it only the end of the path is the same.
   const same = meant.hostname === came.hostname ? bare === page : page === "/" ? meant.pathname.endsWith("/") : bare.endsWith(page);
-  if (!same) said.push(`It landed on ${view.page}, not on ${meant.pathname}.`);
+  if (!same) message.push(`It landed on ${view.page}, not on ${meant.pathname}.`);
   const tags = [...meant.searchParams].filter(([key, value]) => value && !came.searchParams.has(key));
   if (tags.length)
-    said.push(
+    message.push(
       `Lost on the way, most likely by a redirect: ${tags.map(([key]) => key).join(", ")}. The address that arrived is ${view.url}`,
     );
   else
     for (const name of COMPARED)
-      if (view[name] !== expected[name]) said.push(`The ${name} is ${view[name] || "nothing"}, not ${expected[name] || "nothing"}.`);
-  return said;
+      if (view[name] !== expected[name]) message.push(`The ${name} is ${view[name] || "nothing"}, not ${expected[name] || "nothing"}.`);
+  return message;
 }

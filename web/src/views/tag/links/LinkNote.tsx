@@ -2,14 +2,14 @@ import { useState } from "react";
 
 interface LinkNoteProps {
   note: string;
-  may: boolean;
+  canEdit: boolean;
   onKeep: (note: string) => void;
 }
 
 /** What a link is for; written anew in its place, kept with Enter or when it is left, left alone with Escape. */
-export function LinkNote({ note, may, onKeep }: LinkNoteProps) {
+export function LinkNote({ note, canEdit, onKeep }: LinkNoteProps) {
   const [typed, setTyped] = useState<string | null>(null);
-  if (!may) return <>{note}</>;
+  if (!canEdit) return <>{note}</>;
   if (typed === null)
     return (
       <button type="button" className="note" onClick={() => setTyped(note)}>

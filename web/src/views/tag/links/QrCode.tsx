@@ -28,7 +28,7 @@ export function QrCode({ url }: { url: string }) {
   const code = useQuery(codeQuery(site.key, body));
   const { of, all } = fieldErrors(code.error, SHOWN);
   const field = (name: keyof typeof form, label: string, hint?: string, more: object = {}) => (
-    <Field label={label} hint={hint} wrong={of(name)}>
+    <Field label={label} hint={hint} error={of(name)}>
       {(control) => (
         <input {...control} {...more} value={form[name]} onChange={(event) => setForm({ ...form, [name]: event.target.value })} />
       )}

@@ -29,15 +29,15 @@ export function Vocabulary() {
         The words that you agreed on. The form above offers them first and says so when another is used.
         {site.role !== "owner" && " The site’s owners change it."}
       </p>
-      {words.data && <Words held={words.data} may={site.role === "owner"} />}
+      {words.data && <Words value={words.data} canEdit={site.role === "owner"} />}
     </section>
   );
 }
 
-function Words({ held, may }: { held: Word[]; may: boolean }) {
+function Words({ value, canEdit }: { value: Word[]; canEdit: boolean }) {
   const { site } = useView();
   const [draft, setDraft] = useState<Word[] | null>(null);
-  const words = draft ?? held;
+  const words = draft ?? value;
   const save = useSave(
     (body: Word[]) => ask(client.PUT("/api/v1/sites/{site}/vocabulary", { params: { path: { site: site.key } }, body })),
     () => setDraft(null),
@@ -54,14 +54,14 @@ function Words({ held, may }: { held: Word[]; may: boolean }) {
         className="words-given"
         columns={COLUMNS}
         lines={words}
-        may={may}
-        wrong={(place) => faults.of(String(place))}
+        canEdit={canEdit}
+        error={(place) => faults.of(String(place))}
         set={(lines) => {
           save.reset();
           setDraft(lines);
         }}
       />
-      {may && (
+      {canEdit && (
         <div className="end">
           <button type="button" className="do plain" onClick={() => setDraft([...words, { field: "medium", value: "", meaning: "" }])}>
             Add a word

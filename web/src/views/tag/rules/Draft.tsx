@@ -8,7 +8,7 @@ import { Changes } from "@/views/tag/rules/Versions";
 import { plural } from "@/words/format";
 
 interface DraftProps {
-  held: Schemas["RulesOut"];
+  value: Schemas["RulesOut"];
   busy: boolean;
   error: Error | null;
   onLive: (note: string) => void;
@@ -16,7 +16,7 @@ interface DraftProps {
 }
 
 /** What is another in the draft than what is live; making it live, or throwing it away. */
-export function Draft({ held, busy, error, onLive, onThrow }: DraftProps) {
+export function Draft({ value, busy, error, onLive, onThrow }: DraftProps) {
   const { site } = useView();
   const [note, setNote] = useState("");
   const [throwing, setThrowing] = useState(false);
@@ -28,14 +28,14 @@ export function Draft({ held, busy, error, onLive, onThrow }: DraftProps) {
   return (
     <section aria-label="The draft">
       <h2 className="title">What the draft changes</h2>
-      {held.changes.length === 0 && <p className="quiet">Nothing; it is just what is live.</p>}
-      <Changes changes={held.changes} />
+      {value.changes.length === 0 && <p className="quiet">Nothing; it is just what is live.</p>}
+      <Changes changes={value.changes} />
       {error && (
         <p className="wrong" role="alert">
           {error.message}
         </p>
       )}
-      {held.changes.length > 0 && site.role !== "viewer" && (
+      {value.changes.length > 0 && site.role !== "viewer" && (
         <form className="form" onSubmit={submit} noValidate>
           <Field label="What it is for" hint="stands beside the version; may be empty">
             {(control) => <input {...control} value={note} maxLength={300} onChange={(event) => setNote(event.target.value)} />}
@@ -62,7 +62,7 @@ export function Draft({ held, busy, error, onLive, onThrow }: DraftProps) {
         }}
         onClose={() => setThrowing(false)}
       >
-        {plural(held.changes.length, "change")} will be gone. What is live stays as it is.
+        {plural(value.changes.length, "change")} will be gone. What is live stays as it is.
       </Confirm>
     </section>
   );

@@ -33,18 +33,18 @@ function fresh(kind: Condition["kind"]): Condition {
 }
 
 interface OnlyIfProps {
-  held: Condition[];
+  value: Condition[];
   fields: string[];
-  wrong: (place: number) => string | undefined;
-  set: (held: Condition[]) => void;
+  error: (place: number) => string | undefined;
+  set: (value: Condition[]) => void;
 }
 
 /** Conditions that must all hold. */
-export function OnlyIf({ held, fields, wrong, set }: OnlyIfProps) {
-  const change = (place: number, to: Condition) => set(held.map((one, i) => (i === place ? to : one)));
+export function OnlyIf({ value, fields, error, set }: OnlyIfProps) {
+  const change = (place: number, to: Condition) => set(value.map((one, i) => (i === place ? to : one)));
   return (
     <div className="conditions" role="group" aria-label="And only if">
-      {held.map((one, place) => (
+      {value.map((one, place) => (
         <RulePart
           key={place}
           word="and only if"
@@ -53,14 +53,14 @@ export function OnlyIf({ held, fields, wrong, set }: OnlyIfProps) {
           kind={one.kind}
           onKind={(kind) => change(place, fresh(kind))}
           away="Take the condition away"
-          onAway={() => set(held.filter((_, i) => i !== place))}
-          wrong={wrong(place)}
+          onAway={() => set(value.filter((_, i) => i !== place))}
+          error={error(place)}
         >
           <Details one={one} set={(to) => change(place, to)} />
         </RulePart>
       ))}
-      {held.length < 20 && (
-        <button type="button" className="link" onClick={() => set([...held, fresh("page")])}>
+      {value.length < 20 && (
+        <button type="button" className="link" onClick={() => set([...value, fresh("page")])}>
           And only if …
         </button>
       )}

@@ -24,7 +24,7 @@ interface RuleFormProps {
 /** Makes or changes one rule of the draft. */
 export function RuleForm({ rule, fresh, place, busy, error, onChange, onSave, onDrop, onClose }: RuleFormProps) {
   const { site } = useView();
-  const may = site.role !== "viewer";
+  const canEdit = site.role !== "viewer";
   const [given, setGiven] = useState(rule);
   const [tried, setTried] = useState(false);
   const set = (change: Partial<Rule>) => {
@@ -42,18 +42,18 @@ export function RuleForm({ rule, fresh, place, busy, error, onChange, onSave, on
   return (
     <form className="form" onSubmit={submit} noValidate aria-label={fresh ? "A new rule" : `The rule ${rule.name}`}>
       <h2 className="title">{fresh ? "A new rule" : rule.name}</h2>
-      <fieldset disabled={!may}>
-        <Field label="Name" hint="for you and your colleagues; pages never see it" wrong={of(`${at}.name`)}>
+      <fieldset disabled={!canEdit}>
+        <Field label="Name" hint="for you and your colleagues; pages never see it" error={of(`${at}.name`)}>
           {(control) => <input {...control} value={given.name} onChange={(event) => set({ name: event.target.value })} />}
         </Field>
-        <WhenFields when={given.when} wrong={of(`${at}.when`)} set={(when) => set({ when })} />
+        <WhenFields when={given.when} error={of(`${at}.when`)} set={(when) => set({ when })} />
         <OnlyIf
-          held={given.only_if}
+          value={given.only_if}
           fields={site.rules.fields.map((field) => field.key)}
-          wrong={(one) => of(`${at}.only_if.${one}`)}
+          error={(one) => of(`${at}.only_if.${one}`)}
           set={(only_if) => set({ only_if })}
         />
-        <ThenFields held={given.then} wrong={(one) => of(`${at}.then.${one}`)} set={(then) => set({ then })} />
+        <ThenFields value={given.then} error={(one) => of(`${at}.then.${one}`)} set={(then) => set({ then })} />
         <div className="switches">
           <label>
             <input type="checkbox" checked={given.paused} onChange={(event) => set({ paused: event.target.checked })} />
@@ -75,7 +75,7 @@ export function RuleForm({ rule, fresh, place, busy, error, onChange, onSave, on
             {all ?? "Nothing was saved; what is wrong stands beside its part."}
           </p>
         )}
-        {may && (
+        {canEdit && (
           <button type="submit" className="do" disabled={busy}>
             Save in the draft
           </button>
@@ -83,7 +83,7 @@ export function RuleForm({ rule, fresh, place, busy, error, onChange, onSave, on
         <button type="button" className="do plain" onClick={onClose}>
           Close
         </button>
-        {may && !fresh && (
+        {canEdit && !fresh && (
           <button type="button" className="do plain" disabled={busy} onClick={onDrop}>
             Take it away
           </button>

@@ -13,12 +13,12 @@ interface RulePartProps<Kind extends string> {
   /** What taking it away is called; without, it stays. */
   away?: string | undefined;
   onAway: () => void;
-  wrong: string | undefined;
+  error: string | undefined;
   children: ReactNode;
 }
 
 /** One condition or one action of a rule: of which kind, its details, and what is wrong with it. */
-export function RulePart<Kind extends string>({ word, label, kinds, kind, onKind, away, onAway, wrong, children }: RulePartProps<Kind>) {
+export function RulePart<Kind extends string>({ word, label, kinds, kind, onKind, away, onAway, error, children }: RulePartProps<Kind>) {
   return (
     <div className="rule-part">
       <div className="rule-part-head">
@@ -37,9 +37,9 @@ export function RulePart<Kind extends string>({ word, label, kinds, kind, onKind
         )}
       </div>
       {children}
-      {wrong && (
+      {error && (
         <p className="wrong" role="alert">
-          {wrong}
+          {error}
         </p>
       )}
     </div>

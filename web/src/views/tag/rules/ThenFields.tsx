@@ -29,17 +29,17 @@ function fresh(kind: Action["kind"]): Action {
 }
 
 interface ThenFieldsProps {
-  held: Action[];
-  wrong: (place: number) => string | undefined;
-  set: (held: Action[]) => void;
+  value: Action[];
+  error: (place: number) => string | undefined;
+  set: (value: Action[]) => void;
 }
 
 /** What is done, in this order. */
-export function ThenFields({ held, wrong, set }: ThenFieldsProps) {
-  const change = (place: number, to: Action) => set(held.map((one, i) => (i === place ? to : one)));
+export function ThenFields({ value, error, set }: ThenFieldsProps) {
+  const change = (place: number, to: Action) => set(value.map((one, i) => (i === place ? to : one)));
   return (
     <div className="conditions" role="group" aria-label="Then">
-      {held.map((one, place) => (
+      {value.map((one, place) => (
         <RulePart
           key={place}
           word={place ? "and" : "then"}
@@ -47,15 +47,15 @@ export function ThenFields({ held, wrong, set }: ThenFieldsProps) {
           kinds={KINDS}
           kind={one.kind}
           onKind={(kind) => change(place, fresh(kind))}
-          away={held.length > 1 ? "Take this away" : undefined}
-          onAway={() => set(held.filter((_, i) => i !== place))}
-          wrong={wrong(place)}
+          away={value.length > 1 ? "Take this away" : undefined}
+          onAway={() => set(value.filter((_, i) => i !== place))}
+          error={error(place)}
         >
           <Details one={one} set={(to) => change(place, to)} />
         </RulePart>
       ))}
-      {held.length < 20 && (
-        <button type="button" className="link" onClick={() => set([...held, fresh("event")])}>
+      {value.length < 20 && (
+        <button type="button" className="link" onClick={() => set([...value, fresh("event")])}>
           And do something else …
         </button>
       )}
@@ -198,7 +198,7 @@ function HtmlDetails({ one, set }: { one: Extract<Action, { kind: "html" }>; set
         </Field>
         <Field
           label="this element"
-          wrong={one.selector && unreadable(one.selector) ? "This is no selector that a browser can read." : undefined}
+          error={one.selector && unreadable(one.selector) ? "This is no selector that a browser can read." : undefined}
         >
           {(control) => (
             <input

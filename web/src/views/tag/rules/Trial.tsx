@@ -9,13 +9,13 @@ import { Glyph, hitWords } from "@/pieces/HitWords";
 import { useView } from "@/state/view";
 import { ago } from "@/words/format";
 
-const MOST = 6;
+const MAX_SHOWN = 6;
 
 /** Turns the draft on for this browser alone, on a page of the site in another tab, and shows what arrives from there. */
 export function Trial() {
   const { site } = useView();
   const [address, setAddress] = usePageOfSite(site);
-  const [wrong, setWrong] = useState<string | null>(null);
+  const [error, setError] = useState<string | null>(null);
   const begin = useSave(
     () => ask(client.POST("/api/v1/sites/{site}/rules/trials", { params: { path: { site: site.key } } })),
     ({ token }) => window.open(`${address.split("#")[0]}#uc-trial=${token}`, "_blank", "noopener"),
@@ -23,14 +23,14 @@ export function Trial() {
   const submit = (event: FormEvent) => {
     event.preventDefault();
     const whole = URL.canParse(address) && /^https?:$/.test(new URL(address).protocol);
-    setWrong(whole ? null : "Give a whole address, such as https://mill.example/.");
+    setError(whole ? null : "Give a whole address, such as https://mill.example/.");
     if (whole) begin.mutate();
   };
   return (
     <section aria-label="Try the draft">
       <h2 className="title">Try the draft on this browser</h2>
       <form className="form line" onSubmit={submit} noValidate>
-        <Field label="A page of the site" wrong={wrong ?? begin.error?.message}>
+        <Field label="A page of the site" error={error ?? begin.error?.message}>
           {(control) => <input {...control} type="url" value={address} onChange={(event) => setAddress(event.target.value)} />}
         </Field>
         <button type="submit" className="do plain" disabled={begin.isPending}>
@@ -63,7 +63,7 @@ function Arriving({ token }: { token: string }) {
     <div className="arrived" role="status">
       <p>The draft is on in that tab. What arrives from it, newest first:</p>
       <ol>
-        {hits.slice(0, MOST).map((hit) => (
+        {hits.slice(0, MAX_SHOWN).map((hit) => (
           <li key={hit.seq}>
             <Glyph kind={hit.kind} /> {hitWords(hit, site.currency)}{" "}
             <span className="quiet">

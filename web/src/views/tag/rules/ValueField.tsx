@@ -36,8 +36,8 @@ interface ValueFieldProps {
 /** Where a value comes from: fixed, or read on the page when the rule fires. */
 export function ValueField({ label, value, set }: ValueFieldProps) {
   const id = useId();
-  const input = (what: string, held: string, to: (text: string) => Value, placeholder?: string) => (
-    <input aria-label={`${label}: ${what}`} value={held} placeholder={placeholder} onChange={(event) => set(to(event.target.value))} />
+  const input = (what: string, text: string, to: (text: string) => Value, placeholder?: string) => (
+    <input aria-label={`${label}: ${what}`} value={text} placeholder={placeholder} onChange={(event) => set(to(event.target.value))} />
   );
   return (
     <div className="value-given" role="group" aria-labelledby={id}>

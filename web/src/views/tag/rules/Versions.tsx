@@ -33,7 +33,7 @@ interface VersionsProps {
 /** What was live before, what was another between any two, and going back. */
 export function Versions({ versions, busy, onBack }: VersionsProps) {
   const { site } = useView();
-  const may = site.role !== "viewer";
+  const canEdit = site.role !== "viewer";
   const [all, setAll] = useState(false);
   const [back, setBack] = useState<Version | null>(null);
   const [live] = versions;
@@ -50,7 +50,7 @@ export function Versions({ versions, busy, onBack }: VersionsProps) {
               , {moment(Date.parse(version.at), site.timezone)}, {version.by ?? "somebody who is gone"},{" "}
               {plural(version.rules.length, "rule")}
             </span>
-            {may && version !== live && (
+            {canEdit && version !== live && (
               <button type="button" className="link" disabled={busy} onClick={() => setBack(version)}>
                 Go back to it …
               </button>
@@ -90,10 +90,10 @@ function Comparison({ versions }: { versions: Version[] }) {
   const [before, setBefore] = useState(newest - 1);
   const [after, setAfter] = useState(newest);
   const found = useQuery(comparedRulesQuery(site.key, before, after));
-  const choice = (label: string, held: number, set: (number: number) => void) => (
+  const choice = (label: string, value: number, set: (number: number) => void) => (
     <Field label={label}>
       {(control) => (
-        <select {...control} value={held} onChange={(event) => set(Number(event.target.value))}>
+        <select {...control} value={value} onChange={(event) => set(Number(event.target.value))}>
           <option value={0}>the draft</option>
           {versions.map(({ number }) => (
             <option key={number} value={number}>

@@ -36,21 +36,21 @@ const number = (text: string): number => (/^\d+$/.test(text) ? Number(text) : (t
 
 interface WhenFieldsProps {
   when: When;
-  wrong: string | undefined;
+  error: string | undefined;
   set: (when: When) => void;
 }
 
 /** When a rule begins. */
-export function WhenFields({ when, wrong, set }: WhenFieldsProps) {
-  const selector = (label: string, hint: string, held: string | null | undefined, to: (text: string) => When) => {
-    const bad = held && unreadable(held) ? "This is no selector that a browser can read." : wrong;
+export function WhenFields({ when, error, set }: WhenFieldsProps) {
+  const selector = (label: string, hint: string, value: string | null | undefined, to: (text: string) => When) => {
+    const bad = value && unreadable(value) ? "This is no selector that a browser can read." : error;
     return (
-      <Field label={label} hint={hint} wrong={bad}>
+      <Field label={label} hint={hint} error={bad}>
         {(control) => (
           <input
             {...control}
             className="selector"
-            value={held ?? ""}
+            value={value ?? ""}
             onChange={(event) => set(to(event.target.value))}
             spellCheck={false}
           />
@@ -58,9 +58,9 @@ export function WhenFields({ when, wrong, set }: WhenFieldsProps) {
       </Field>
     );
   };
-  const count = (label: string, hint: string, held: number, to: (given: number) => When) => (
-    <Field label={label} hint={hint} wrong={wrong}>
-      {(control) => <input {...control} inputMode="numeric" value={held} onChange={(event) => set(to(number(event.target.value)))} />}
+  const count = (label: string, hint: string, value: number, to: (given: number) => When) => (
+    <Field label={label} hint={hint} error={error}>
+      {(control) => <input {...control} inputMode="numeric" value={value} onChange={(event) => set(to(number(event.target.value)))} />}
     </Field>
   );
   return (
@@ -95,7 +95,7 @@ export function WhenFields({ when, wrong, set }: WhenFieldsProps) {
       {when.kind === "scrolled" &&
         count("How far, in percent", "of the page’s height, once a page", when.percent, (percent) => ({ ...when, percent }))}
       {when.kind === "signalled" && (
-        <Field label="The name that it calls" hint={`uc.signal("${when.name || "quiz done"}") in a script of the page`} wrong={wrong}>
+        <Field label="The name that it calls" hint={`uc.signal("${when.name || "quiz done"}") in a script of the page`} error={error}>
           {(control) => <input {...control} value={when.name} onChange={(event) => set({ ...when, name: event.target.value })} />}
         </Field>
       )}

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useParams } from "@tanstack/react-router";
 
 import { ApiError, type Schemas, type HitRecord, type VisitRecord } from "@/api/client";
-import { storyQuery } from "@/app/queries";
+import { visitDetailQuery } from "@/app/queries";
 import { Details, Flags, Glyph, hitWords } from "@/pieces/HitWords";
 import { LedgerToCome } from "@/pieces/Ledger";
 import { ErrorState } from "@/pieces/ErrorState";
@@ -10,14 +10,14 @@ import { VisitLink } from "@/pieces/VisitLink";
 import { useView } from "@/state/view";
 import { amount, duration, figure, moment, plural, valueWords } from "@/words/format";
 
-type Story = Schemas["VisitDetail"];
+type Detail = Schemas["VisitDetail"];
 
 /** One visit opened: what happened in order, why it came from where it did, and the visitor's other visits. */
-export function VisitStory() {
+export function VisitDetail() {
   const { site, goal, ready } = useView();
   const { visitor = "", number = "" }: { visitor?: string; number?: string } = useParams({ strict: false });
-  const story = useQuery({ ...storyQuery(site.key, visitor, Number(number), goal?.id ?? null), enabled: ready });
-  if (story.error instanceof ApiError && [404, 422].includes(story.error.problem.status)) {
+  const detail = useQuery({ ...visitDetailQuery(site.key, visitor, Number(number), goal?.id ?? null), enabled: ready });
+  if (detail.error instanceof ApiError && [404, 422].includes(detail.error.problem.status)) {
     return (
       <div className="visits">
         <h1 className="answer">There is no such visit.</h1>
@@ -25,17 +25,17 @@ export function VisitStory() {
       </div>
     );
   }
-  if (story.isError) return <ErrorState error={story.error} again={() => void story.refetch()} />;
-  if (!story.data) return <LedgerToCome />;
-  return <Told story={story.data} />;
+  if (detail.isError) return <ErrorState error={detail.error} again={() => void detail.refetch()} />;
+  if (!detail.data) return <LedgerToCome />;
+  return <Visit detail={detail.data} />;
 }
 
-function Told({ story }: { story: Story }) {
+function Visit({ detail }: { detail: Detail }) {
   const { site, goal } = useView();
-  const { visit, hits } = story;
+  const { visit, hits } = detail;
   const from = [visit.source, visit.medium, visit.campaign].filter(Boolean).join(" / ");
   return (
-    <div className="story">
+    <div className="visit-detail">
       <h1 className="answer">
         {visit.number === 1 ? "A new visitor" : `Visit ${visit.number} of a visitor`} came by {visit.channel}: {plural(visit.views, "view")}
         , {duration(visit.engaged)} of looking.
@@ -45,15 +45,15 @@ function Told({ story }: { story: Story }) {
         <h2 className="title">What happened</h2>
         <ol className="happened">
           {hits.map((hit, i) => (
-            <Happening key={hit.seq} hit={hit} before={hits[i - 1]} worth={story.conversions[hit.seq]} />
+            <Happening key={hit.seq} hit={hit} before={hits[i - 1]} worth={detail.conversions[hit.seq]} />
           ))}
         </ol>
-        {story.hits_left_out > 0 && <p className="quiet">{plural(story.hits_left_out, "hit")} more are not listed.</p>}
+        {detail.hits_left_out > 0 && <p className="quiet">{plural(detail.hits_left_out, "hit")} more are not listed.</p>}
       </section>
       <aside>
         <section aria-label="Why">
           <h2 className="title">Why {visit.channel}?</h2>
-          <Why why={story.why} />
+          <Why why={detail.why} />
         </section>
         <section>
           <h2 className="title">The visit</h2>
@@ -73,9 +73,9 @@ function Told({ story }: { story: Story }) {
         </section>
         <section>
           <h2 className="title">Other visits</h2>
-          {story.others.length === 0 && <p className="quiet">None that is known.</p>}
+          {detail.others.length === 0 && <p className="quiet">None that is known.</p>}
           <ul className="others">
-            {story.others.map((other) => (
+            {detail.others.map((other) => (
               <Other key={other.number} visit={other} />
             ))}
           </ul>
@@ -112,7 +112,7 @@ function Happening({ hit, before, worth }: { hit: HitRecord; before: HitRecord |
 /** Whether the page that led here lies on another host. */
 const fromElsewhere = (hit: HitRecord): boolean => hit.referrer !== "" && hit.referrer.split("/")[2] !== hit.url.split("/")[2];
 
-const EVIDENCE: Record<Story["why"]["evidence"], string> = {
+const EVIDENCE: Record<Detail["why"]["evidence"], string> = {
   tags: "Campaign tags stand in the address of the first page",
   "click id": "A click id stands in the address of the first page",
   label: "A link label stands in the address of the first page",
@@ -120,7 +120,7 @@ const EVIDENCE: Record<Story["why"]["evidence"], string> = {
   none: "The first page has no tags, no label, and no referrer from elsewhere",
 };
 
-function Why({ why }: { why: Story["why"] }) {
+function Why({ why }: { why: Detail["why"] }) {
   return (
     <ol className="why">
       <li>

@@ -2,7 +2,7 @@ import type { Goal, Schemas } from "@/api/client";
 import type { Condition } from "@/views/tag/Conditions";
 
 /** A goal as it is being written. */
-export interface GoalGiven {
+export interface GoalFormValues {
   kind: "page" | "event" | "order";
   test: Schemas["PageTest"]["test"];
   pattern: string;
@@ -18,7 +18,7 @@ export interface GoalGiven {
 
 export const NUMBER_TESTS = ["=", "≠", "<", "≤", ">", "≥"];
 
-export function asForm(goal: Goal | null): GoalGiven {
+export function asForm(goal: Goal | null): GoalFormValues {
   const match = goal?.match;
   return {
     kind: match ? (match.kind === "view" ? "page" : match.kind) : "page",
@@ -37,7 +37,7 @@ export function asForm(goal: Goal | null): GoalGiven {
 /** A number as it was typed; what is none is sent as it stands, so that it is refused beside its field. */
 const number = (text: string): number => (text.trim() !== "" && !isNaN(Number(text)) ? Number(text) : (text as unknown as number));
 
-export function asGoal(form: GoalGiven): Goal {
+export function asGoal(form: GoalFormValues): Goal {
   const match = (): Goal["match"] => {
     const fields = form.where.map(({ name, test, value }) => ({ field: name, test: test as Schemas["FieldTest"]["test"], value }));
     const plain = { names: [], name_test: "is" as const, page: null, props: [], fields };

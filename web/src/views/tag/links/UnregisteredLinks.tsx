@@ -7,7 +7,7 @@ import { EMPTY, readWords, type LinkDraft } from "@/words/links";
 const FIRST = 8;
 
 /** Links seen in traffic that nobody made here. */
-export function Unmade({ rows, onTake }: { rows: Schemas["UnregisteredLink"][]; onTake: (draft: Partial<LinkDraft>) => void }) {
+export function UnregisteredLinks({ rows, onTake }: { rows: Schemas["UnregisteredLink"][]; onTake: (draft: Partial<LinkDraft>) => void }) {
   const { site } = useView();
   const base = `https://${site.rules.hosts[0] ?? ""}`;
   return (
