@@ -11,7 +11,6 @@ All in one process; medians of five, the second part of what is kept for others 
 from __future__ import annotations
 
 import json
-import os
 import statistics
 import sys
 import time
@@ -21,6 +20,7 @@ from dataclasses import replace
 import numpy as np
 import polars as pl
 
+from bench.allocators import as_started
 from bench.data import GOAL, RULES, make
 from bench.reports import MONTH, ZONE, _timed, columns, into_duckdb, reports
 from upper_compass.core.dataset.coded_hits import Dictionaries, encode_hits
@@ -31,7 +31,6 @@ from upper_compass.core.engine.context import KeptTallies, ReportContext
 from upper_compass.core.reports.tables import table
 from upper_compass.frames.site_dataset import SiteDataset, advance, start
 from upper_compass.reference import shipped
-from upper_compass.run.instances import HEAP
 
 KEPT_BYTES = 1024**3
 PAGES = 200_000
@@ -92,19 +91,19 @@ def _segment(dataset: SiteDataset) -> dict[str, object]:
     request = TableRequest(period=MONTH, versus="none", dimensions=["source"], columns=columns(["visits"]), segment=ORDERED)
 
     def ask() -> dict[str, float]:
-        for shard in dataset.base.whole:  # masks are worked out anew
+        for shard in dataset.main.shards:  # masks are worked out anew
             shard._kept.clear()
         found = table(ReportContext(dataset.shards, ZONE), request, {})
         return dict(zip((row[0] for row in found.rows), (value or 0 for value in found.columns[0].values), strict=True))
 
-    connection = into_duckdb(dataset.base.whole)
+    connection = into_duckdb(dataset.main.shards)
     same = ask() == {key: float(count) for key, count in connection.execute(_ORDERED_SQL).fetchall()}
     return _against(ask, lambda: connection.execute(_ORDERED_SQL).fetchall(), same=same)
 
 
 def _many_pages(count: int) -> dict[str, object]:
     dictionaries = Dictionaries()
-    dataset = start(RULES, shipped(), dictionaries, encode_hits(make(count, PAGES).with_columns(_spread(count)), dictionaries))
+    dataset = start(RULES, shipped(), dictionaries, [encode_hits(make(count, PAGES).with_columns(_spread(count)), dictionaries)])
     request = TableRequest(period=MONTH, versus="none", dimensions=["page"], columns=columns(["views", "visitors"]), sort="views", limit=100)
 
     def ask() -> tuple[list[tuple[str, float, float]], int]:
@@ -112,7 +111,7 @@ def _many_pages(count: int) -> dict[str, object]:
         views, visitors = (one.values for one in found.columns)
         return [(row[0], a or 0, b or 0) for row, a, b in zip(found.rows, views, visitors, strict=True)], found.count
 
-    connection = into_duckdb(dataset.base.whole)
+    connection = into_duckdb(dataset.main.shards)
     mine, rows = ask()
     same = mine == [(page, float(views), float(visitors)) for page, views, visitors in connection.execute(_PAGES_SQL).fetchall()]
     return {"rows": rows} | _against(ask, lambda: connection.execute(_PAGES_SQL).fetchall(), same=same)
@@ -166,7 +165,7 @@ def _arriving(dataset: SiteDataset, hits: int) -> dict[str, object]:
         "again with new hits, ms": round(statistics.median(again) * 1000, 1),
         "ratio": round(statistics.median(again) / first, 3),
     }
-    told["levels"] = [(level.count, [len(shard.hits) for shard in level.replaced]) for level in (dataset.base, *dataset.recent)]
+    told["levels"] = [(level.count, [len(shard.hits) for shard in level.retracted]) for level in (dataset.main, *dataset.deltas)]
     return told
 
 
@@ -183,13 +182,12 @@ def _spread_of(seconds: list[float]) -> dict[str, float]:
 
 def main() -> None:
     """Measure for so many hits."""
-    if HEAP.items() - os.environ.items():  # as the application is started
-        os.execve(sys.executable, [sys.executable, "-m", "bench.asking", *sys.argv[1:]], os.environ | HEAP)
+    as_started("bench.asking")
     count = int(sys.argv[1]) if len(sys.argv) > 1 else 10_000_000
     print(json.dumps({"by page, many rows": _many_pages(count)}), flush=True)
     dictionaries = Dictionaries()
     hits = encode_hits(make(count), dictionaries)
-    dataset = replace(start(RULES, shipped(), dictionaries, hits), seq=count)
+    dataset = replace(start(RULES, shipped(), dictionaries, [hits]), seq=count)
     del hits
     print(json.dumps({"five columns": _columns_together(dataset)}), flush=True)
     print(json.dumps({"a segment": _segment(dataset)}), flush=True)

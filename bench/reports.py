@@ -29,8 +29,9 @@ import numpy as np
 import polars as pl
 import psutil
 
+from bench.allocators import as_started
 from bench.data import GOAL, RULES, make
-from upper_compass.core.dataset.coded_hits import CODED, CODED_SCHEMA, Dictionaries, encode_hits, in_order
+from upper_compass.core.dataset.coded_hits import CODED, Dictionaries, encode_hits, in_order
 from upper_compass.core.dataset.lookups import DimensionLookups
 from upper_compass.core.dataset.shard import Shard
 from upper_compass.core.dataset.visits import derive
@@ -41,7 +42,6 @@ from upper_compass.core.engine.dimensions import DIMENSIONS
 from upper_compass.core.reports.tables import series, table
 from upper_compass.frames.site_dataset import start
 from upper_compass.reference import shipped
-from upper_compass.run.instances import HEAP
 
 ZONE = ZoneInfo("UTC")
 LAST = date(2026, 10, 31)
@@ -215,6 +215,10 @@ SELECT visitor, number, min(ts) AS start, max(ts) FILTER (kind != 4) AS stop, ma
 FROM numbered GROUP BY visitor, number"""
 
 
+# Hits are handed over in so many parts, as a snapshot holds them.
+PARTS = 8
+
+
 class Peak:
     """The most resident memory at any time while it watches, in bytes."""
 
@@ -247,21 +251,22 @@ def _memory(folder: str) -> float:
     dictionaries = Dictionaries(texts)
     _release()
     before = psutil.Process().memory_info().rss
-    hits = pl.DataFrame({name: np.load(f"{folder}/{name}.npy") for name in CODED_SCHEMA})
+    hits = [pl.read_parquet(f"{folder}/hits-{part}.parquet") for part in range(PARTS)]
+    raw = sum(part.estimated_size() for part in hits)
     _release()
     with Peak() as peak:
         dataset = start(RULES, shipped(), dictionaries, hits)
         for _, mine, _ in reports(ReportContext(dataset.shards, ZONE)):
             mine()
-    return peak.most - before - hits.estimated_size()
+    return peak.most - before - raw
 
 
 def _memory_of(hits: pl.DataFrame, dictionaries: Dictionaries) -> float:
     with tempfile.TemporaryDirectory() as folder, ProcessPoolExecutor(1, get_context("spawn")) as pool:
         for name in CODED:
             dictionaries[name].texts.to_frame("text").write_ipc(f"{folder}/{name}.arrow")
-        for name in CODED_SCHEMA:  # as plain arrays, so that reading them leaves nothing behind that would be counted
-            np.save(f"{folder}/{name}.npy", hits[name].to_numpy())
+        for part in range(PARTS):
+            hits.gather_every(PARTS, part).write_parquet(f"{folder}/hits-{part}.parquet", compression="lz4")
         return pool.submit(_memory, folder).result()
 
 
@@ -279,12 +284,12 @@ def measure(count: int) -> dict[str, object]:
     del shuffled, read
     derive_s = _timed(lambda: derive(ordered, lookups, np.empty(0, np.int64)), DERIVINGS)
     memory = _memory_of(ordered, dictionaries)
-    dataset = start(RULES, shipped(), dictionaries, ordered)
+    dataset = start(RULES, shipped(), dictionaries, [ordered])
     runs = reports(ReportContext(dataset.shards, ZONE))
     raw = ordered.sample(fraction=1, shuffle=True, seed=2)
     traffic_source, active = _origin_of(raw, lookups), (raw["kind"] == 2) & ~pl.Series(lookups["passive"])[raw["name"]]
     raw = raw.select(DERIVED_FROM).rename({"at": "ts"}).with_columns(pl.Series("traffic_source", traffic_source), active.alias("active"))
-    connection = into_duckdb(dataset.base.whole)
+    connection = into_duckdb(dataset.main.shards)
     connection.execute("CREATE TABLE raw AS SELECT * FROM raw")
     window_s, visits_s = (_timed(partial(connection.execute, query), DERIVINGS) for query in (_WINDOW, _VISITS))
     rows = []
@@ -296,7 +301,7 @@ def measure(count: int) -> dict[str, object]:
         rows.append({"report": name, "same": same, "ms": round(ours * 1000, 1), "duckdb_ms": round(duck * 1000, 1), "ratio": round(ours / duck, 2)})
         print(json.dumps(rows[-1]), flush=True)
     return {
-        "hits": count, "visits": sum(len(shard.derived.visits) for shard in dataset.base.whole), "order_s": round(order_s, 2), "order_all_columns_s": round(order_all_s, 2), "derive_s": round(derive_s, 2), "duckdb_window_s": round(window_s, 2), "duckdb_visits_s": round(visits_s, 2),
+        "hits": count, "visits": sum(len(shard.derived.visits) for shard in dataset.main.shards), "order_s": round(order_s, 2), "order_all_columns_s": round(order_all_s, 2), "derive_s": round(derive_s, 2), "duckdb_window_s": round(window_s, 2), "duckdb_visits_s": round(visits_s, 2),
         "ratio_to_window": round((order_s + derive_s) / window_s, 2), "ratio_to_visits": round((order_s + derive_s) / visits_s, 2),
         "bytes_per_hit_beyond_raw_at_most": round(memory / count, 1),
         "raw_bytes_per_hit": round(ordered.estimated_size() / count, 1),
@@ -317,8 +322,7 @@ def _origin_of(hits: pl.DataFrame, lookups: DimensionLookups) -> np.ndarray:
 
 def main() -> None:
     """Measure at a tenth of the hits and at all of them."""
-    if HEAP.items() - os.environ.items():  # as the application is started; it counts from the start of a process only
-        os.execve(sys.executable, [sys.executable, "-m", "bench.reports", *sys.argv[1:]], os.environ | HEAP)
+    as_started("bench.reports")
     count = int(sys.argv[1]) if len(sys.argv) > 1 else 10_000_000
     small = measure(count // 10)
     print(json.dumps(small), flush=True)

@@ -6,7 +6,6 @@ All in one process, one after the other, medians of five; the yardstick is timed
 from __future__ import annotations
 
 import json
-import os
 import sys
 import time
 from datetime import timedelta
@@ -14,6 +13,7 @@ from datetime import timedelta
 import numpy as np
 import polars as pl
 
+from bench.allocators import as_started
 from bench.data import GOAL, RULES, make
 from bench.reports import LAST, MONTH, PAGE_MEASURES, ZONE, _timed, columns
 from upper_compass.core.dataset.coded_hits import Dictionaries, encode_hits, in_order
@@ -35,7 +35,6 @@ from upper_compass.core.tag_health import HISTORY, Inspection, look
 from upper_compass.core.tagging.reclassification import reclassification_preview
 from upper_compass.frames.site_dataset import start
 from upper_compass.reference import shipped
-from upper_compass.run.instances import HEAP
 
 SETS = 40_000
 PLACES = {"key": "places", "test": "≥", "value": 3.0}
@@ -55,7 +54,7 @@ def measure(count: int) -> dict[str, object]:
     ordered = _with_properties(in_order(encode_hits(make(count), dictionaries)), dictionaries)
     lookups = DimensionLookups(RULES, shipped(), dictionaries)
     shard = Shard.of(ordered, lookups, np.empty(0, np.int64))
-    reading = ReportContext(start(RULES, shipped(), dictionaries, ordered).shards, ZONE)
+    reading = ReportContext(start(RULES, shipped(), dictionaries, [ordered]).shards, ZONE)
     today = LAST + timedelta(days=1)
     midnights = [midnight(today - timedelta(days=back), ZONE) for back in range(HISTORY, -1, -1)]
     month = ReportFilter(*MONTH.bounds(ZONE))
@@ -92,8 +91,7 @@ def measure(count: int) -> dict[str, object]:
 
 def main() -> None:
     """Measure for so many hits."""
-    if HEAP.items() - os.environ.items():  # as the application is started
-        os.execve(sys.executable, [sys.executable, "-m", "bench.tagging", *sys.argv[1:]], os.environ | HEAP)
+    as_started("bench.tagging")
     print(json.dumps(measure(int(sys.argv[1]) if len(sys.argv) > 1 else 10_000_000)))
 
 

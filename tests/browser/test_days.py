@@ -2,17 +2,23 @@
 
 import json
 import re
+import threading
 import urllib.request
+from contextlib import contextmanager
 from datetime import UTC, date, datetime, timedelta
 
 import pytest
+import uvicorn
 from playwright.sync_api import expect
 
 from tests.browser.conftest import PERSON
-from tests.conftest import PASSWORD, Server, a_hit, columns
+from tests.conftest import PASSWORD, a_hit, columns
+from upper_compass.api.app import create_app
 from upper_compass.collect.importing import Import, import_hits
 from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.site_rules import SiteRules
+from upper_compass.run.build import TRACKER, WEB
+from upper_compass.settings import Settings
 from upper_compass.store import accounts, sites
 from upper_compass.store.database import connect
 from upper_compass.store.hits import HitWriter
@@ -46,14 +52,37 @@ def filled(database):
     return database
 
 
+@contextmanager
+def served(url, folder, shift):
+    """The address of the application, served by a thread of this process, whose clock is moved by so many seconds."""
+    settings = Settings(database_url=url, snapshots=folder, web=WEB, tracker=TRACKER, clock_shift=shift)
+    server = uvicorn.Server(uvicorn.Config(create_app(settings), port=0, log_level="warning"))
+    thread = threading.Thread(target=server.run)
+    thread.start()
+    try:
+        while not (server.started and server.servers):
+            assert thread.is_alive(), "the application ended by itself"
+            thread.join(0.02)
+        yield f"http://127.0.0.1:{server.servers[0].sockets[0].getsockname()[1]}"
+    finally:
+        server.should_exit = True
+        thread.join()
+
+
+@pytest.fixture(scope="module")
+def any_browser(browser_type, browser_type_launch_args):
+    """A browser whose clock nobody has moved."""
+    launched = browser_type.launch(**browser_type_launch_args)
+    yield launched
+    launched.close()
+
+
 @pytest.mark.parametrize("day", DAYS)
-def test_the_day_is_read_as_it_is(filled, tmp_path, browser_type, browser_type_launch_args, day):
+def test_the_day_is_read_as_it_is(filled, tmp_path, any_browser, day):
     noon = datetime.fromisoformat(f"{day}T12:00:00+00:00")
     shift = (noon - datetime.now(UTC)).total_seconds()
-    server = Server(filled, tmp_path, settings={"CLOCK_SHIFT": str(shift)}).start()
-    launched = browser_type.launch(**browser_type_launch_args)
-    try:
-        context = launched.new_context(base_url=server.address, user_agent=PERSON, timezone_id="America/New_York")
+    with served(filled, tmp_path, shift) as address:
+        context = any_browser.new_context(base_url=address, user_agent=PERSON, timezone_id="America/New_York")
         context.add_init_script(
             f"{{ const Real = Date; const now = () => Real.now() + {round(shift * 1000)};"
             " globalThis.Date = class Date extends Real { constructor(...a) { a.length ? super(...a) : super(now()); } static now() { return now(); } }; }"
@@ -85,12 +114,9 @@ def test_the_day_is_read_as_it_is(filled, tmp_path, browser_type, browser_type_l
         page.goto("/s/mill/watch/visits")
         expect(page.locator("main")).to_contain_text(re.compile("visits", re.I))
         hit = a_hit(at=(noon + timedelta(seconds=1)).isoformat(), visitor=f"now-{day}")
-        request = urllib.request.Request(f"{server.address}/collect?site=mill", json.dumps(hit).encode(), {"Content-Type": "application/json"})
+        request = urllib.request.Request(f"{address}/collect?site=mill", json.dumps(hit).encode(), {"Content-Type": "application/json"})
         with urllib.request.urlopen(request) as answer:
             assert answer.status == 204
         assert page.request.get("/api/v1/sites/mill/now").json()["arrived"][0]["visitor"] == f"now-{day}"
         assert page.request.get("/api/v1/sites/mill/findings").ok
         context.close()
-    finally:
-        launched.close()
-        server.stop()

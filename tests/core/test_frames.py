@@ -48,7 +48,7 @@ def _small_levels(monkeypatch):
     monkeypatch.setattr(site_dataset, "TAIL", 3)
     monkeypatch.setattr(site_dataset, "SHARDS", 2)
     monkeypatch.setattr(site_dataset, "GROWTH", 2)
-    monkeypatch.setattr(site_dataset, "TAKEN_BACK_FROM", 4)
+    monkeypatch.setattr(site_dataset, "RETRACT_FROM", 4)
 
 
 def lists(frames):
@@ -61,7 +61,7 @@ def lists(frames):
 @given(hit_lists(most=40), st.lists(st.integers(1, 12), min_size=1, max_size=8), st.sampled_from((3, 10, 1000)), st.sampled_from((0, 6, 1000)))
 @settings(max_examples=40, deadline=None)
 def test_step_by_step_is_the_same_as_at_once(hits, steps, compact_from, taken_back_from):
-    site_dataset.TAKEN_BACK_FROM = taken_back_from
+    site_dataset.RETRACT_FROM = taken_back_from
     ordered = sorted(hits, key=lambda one: one["seq"])
     whole = site_dataset.start(rules(), REFERENCE)
     whole = site_dataset.advance(whole, [raw_frame(ordered)], len(ordered))
@@ -73,7 +73,7 @@ def test_step_by_step_is_the_same_as_at_once(hits, steps, compact_from, taken_ba
         done += len(part)
         frames = site_dataset.advance(frames, [raw_frame(part)] if part else [], done)
         answers(frames)
-    assert len(frames.hits) == len(ordered)
+    assert sum(map(len, frames.parts())) == len(ordered)
     assert answers(frames) == answers(whole)
     assert lists(frames) == lists(whole)
 
@@ -93,11 +93,11 @@ def test_rules_that_only_read_visits_derive_none_and_answer_as_if_they_had(hits,
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr("upper_compass.core.dataset.shard.derive", lambda *_: pytest.fail("visits were derived"))
         changed = site_dataset.with_rules(frames, others, REFERENCE)
-    anew = site_dataset.start(others, REFERENCE, frames.dictionaries, frames.hits, frames.seq)
+    anew = site_dataset.start(others, REFERENCE, frames.dictionaries, list(frames.parts()), frames.seq)
     names = ((), ("channel",), ("source",), ("page_group",), ("event",), ("language",), ("entry_page",))
     assert answers(changed, names) == answers(anew, names)
     derived = site_dataset.with_rules(frames, rules(visit_gap_minutes=5), REFERENCE)
-    assert answers(derived) == answers(site_dataset.start(rules(visit_gap_minutes=5), REFERENCE, frames.dictionaries, frames.hits, frames.seq))
+    assert answers(derived) == answers(site_dataset.start(rules(visit_gap_minutes=5), REFERENCE, frames.dictionaries, list(frames.parts()), frames.seq))
 
 
 def test_an_earlier_order_that_comes_late_takes_the_place_of_the_one_that_was_there():
@@ -129,6 +129,11 @@ def test_a_snapshot_brings_the_frames_back_and_half_a_one_is_passed_over(tmp_pat
     assert {oct(place.stat().st_mode & 0o777) for place in (tmp_path / "a", tmp_path / "a" / "b", tmp_path / "a" / "b" / "1")} == {"0o700"}
 
 
+def hits_of(folder):
+    """The part of the snapshot that holds most hits."""
+    return max(folder.glob("hits-*.parquet"), key=lambda file: file.stat().st_size)
+
+
 def _whole_but_another(file):
     table = pl.read_parquet(file)
     table.reverse().write_parquet(file)
@@ -137,8 +142,8 @@ def _whole_but_another(file):
 @pytest.mark.parametrize(
     "spoil",
     [
-        lambda folder: (folder / "hits.parquet").write_bytes(b"PAR1 half of it"),
-        lambda folder: _whole_but_another(folder / "hits.parquet"),
+        lambda folder: hits_of(folder).write_bytes(b"PAR1 half of it"),
+        lambda folder: _whole_but_another(hits_of(folder)),
         lambda folder: _whole_but_another(folder / "url.parquet"),
         lambda folder: (folder / "url.parquet").unlink(),
         lambda folder: (folder / "about.json").write_text("[]"),

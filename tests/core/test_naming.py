@@ -75,7 +75,7 @@ def test_a_renamed_event_is_renamed_in_history_and_goals_by_either_name_count():
     assert (set(found), found["bought"].sent_as, found["bought"].description) == ({"bought", "else"}, ["bought", "buy now"], "Old button")
     read = reading(numbered(hits), events=notes)
     assert by_key(ask(read, dimensions=["event"], last="1970-01-03")) == {"bought": 2, "else": 1}
-    shard = read.shards.base[0]
+    shard = read.shards.main[0]
     for name, rows in (("bought", [0, 1]), ("buy now", [0]), ("else", [2]), ("never", [])):
         assert shard.conversions(Goal.model_validate({"match": {"kind": "event", "names": [name]}})).row.tolist() == rows
 

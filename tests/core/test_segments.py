@@ -150,12 +150,12 @@ def test_a_column_has_a_segment_of_its_own_within_that_of_the_report():
 
 
 def test_masks_are_worked_out_once():
-    shard = reading_of(STORY).shards.base[0]
+    shard = reading_of(STORY).shards.main[0]
     segment = Segment.model_validate({"where": {"conditions": [{"kind": "did", "match": BOOK}]}})
     asked = ReportFilter(0, 2 * DAY, None, (segment,))
     read = reading_of(STORY)
     read.tally(asked, GroupBy(columns=frozenset({"visits"})))
-    again = read.shards.base[0]
+    again = read.shards.main[0]
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr("upper_compass.core.engine.segments._mask", lambda *_, **__: pytest.fail("worked out again"))
         read.tally(asked, GroupBy(columns=frozenset({"views"})))

@@ -140,7 +140,7 @@ def test_a_longer_list_another_order_and_another_page_cost_no_tally():
     for more in ({"limit": 1}, {"sort": "page"}, {"offset": 1}, {"where": [{"of": "views", "test": ">", "value": 1}]}):
         ask(read, dimensions=["page"], measures=["views"], **more)
     assert counting.shards == 3
-    ask(ReportContext(ShardSet.of(read.shards.base), UTC, read.kept, counting), dimensions=["page"], measures=["views"])
+    ask(ReportContext(ShardSet.of(read.shards.main), UTC, read.kept, counting), dimensions=["page"], measures=["views"])
     assert counting.shards == 6
 
 

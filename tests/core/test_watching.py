@@ -76,7 +76,7 @@ def test_leafing_through_visits_shows_each_once_newest_first(hits, limit, count)
         if found.next is None:
             break
         after = found.next
-    assert len(leafed) == found.count == len({(one.visitor, one.number) for one in leafed}) == sum(len(shard.derived.visits) for shard in read.shards.base)
+    assert len(leafed) == found.count == len({(one.visitor, one.number) for one in leafed}) == sum(len(shard.derived.visits) for shard in read.shards.main)
     assert [one.start for one in leafed] == sorted((one.start for one in leafed), reverse=True)
     for one in leafed[:3]:
         told = visit_detail(read, one.visitor, one.number, BOOKED)

@@ -218,7 +218,7 @@ def test_a_restart_reads_the_snapshot_and_what_came_since(client, database):
 
 def _read(reading):
     """(number of the newest hit, how many hits there are)."""
-    return queries.newest(reading), sum(len(shard.hits) for shard in reading.shards.standing)
+    return queries.newest(reading), sum(len(shard.hits) for shard in reading.shards.valid)
 
 
 def test_the_tables_are_those_of_the_migrations(engine):

@@ -9,6 +9,7 @@ import signal
 import threading
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
+from importlib import import_module
 from multiprocessing.connection import Connection
 from multiprocessing.managers import BaseManager
 from pathlib import Path
@@ -38,6 +39,8 @@ TALLIES = 8
 EXPOSED = ("read", "read_json", "close")
 # All that is asked for is read in when the process starts, so that nobody waits for it.
 ASKED_FOR = (queries, summary, tables)
+# Only this process needs them, and nobody waits for it while it reads them in but who asks at once.
+READ_LATE = ("statsmodels.stats.proportion",)
 log = structlog.get_logger()
 
 
@@ -117,6 +120,8 @@ def _serve(address: str, key: bytes, database_url: str, folder: Path | None, max
     Serving.register("reader", callable=lambda: held, exposed=EXPOSED)
     server = Serving(address, key).get_server()
     started.send(True)
+    for name in READ_LATE:
+        import_module(name)
     server.serve_forever()
 
 

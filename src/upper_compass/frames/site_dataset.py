@@ -1,20 +1,21 @@
 """One site's hits as shards, brought up to date by what came since.
 
-Visitors are split by a hash among the shards of the base, which hold most of them. A visitor who does something after the base was made is taken over,
-with all their hits, by the recent levels: the last of these is small and takes in what arrives; when it has grown it stays, and is joined with the one
+Visitors are split by a hash among the shards of the main level, which hold most of them. A visitor who does something after that was made is taken
+over, with all their hits, by the deltas: the last of these is small and takes in what arrives; when it has grown it stays, and is joined with the one
 before when that is of about its size. So only the visitors who did something are derived anew, and little else, however much has gathered. When
-the recent levels have grown to a fair part of the base, all are compacted into a new base.
+the deltas have grown to a fair part of the main level, all are compacted into a new one.
 
-What a large level still counts of visitors who left it is taken back by shards of its own that hold just them, so that what was tallied of it
+What a large level still counts of visitors who left it is retracted by shards of its own that hold just them, so that what was tallied of it
 stays true (see `ShardSet`). From a small level they are taken out.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from copy import copy
 from dataclasses import dataclass, field, replace
 from functools import cached_property
+from itertools import chain
 from typing import TypeVar
 
 import numpy as np
@@ -29,30 +30,31 @@ from upper_compass.core.definitions.reference import Reference
 from upper_compass.core.definitions.site_rules import SiteRules
 
 SHARDS = 8
-# Hits of the last recent shard, and how many times larger each level before it is at least.
+# Hits of the last delta, and how many times larger each level before it is at least.
 TAIL, GROWTH = 2_000, 4
-# From a level of so many hits, visitors who leave are taken back, and not taken out.
-TAKEN_BACK_FROM = 50_000
+# From a level of so many hits, visitors who leave are retracted, and not taken out.
+RETRACT_FROM = 50_000
 COMPACT_FROM = 20_000
 COMPACT_SHARE = 0.25
 
 ORDERS = {"seq": pl.Int64(), "at": pl.Int64(), "order_id": pl.UInt32(), "visitor": pl.UInt32()}
 T = TypeVar("T")
 NOBODY: Codes = np.empty(0, np.uint32)
+NO_HITS = pl.DataFrame(schema=CODED_SCHEMA)
 
 
 @dataclass(frozen=True)
 class Level:
-    """Shards of which each visitor stands in one: as they were made (`whole`), with those who left tombstoned (`standing`), and these alone (`replaced`).
+    """Shards of which each visitor stands in one: as they were made (`shards`), with those who left tombstoned (`valid`), and these alone (`retracted`).
 
-    `left`: who left (ascending codes) without being taken out; `repeated`: the `seq` of repeated orders when it was made.
+    `tombstoned`: who left (ascending codes) without being taken out; `repeated`: the `seq` of repeated orders when it was made.
     """
 
-    whole: tuple[Shard, ...]
-    standing: tuple[Shard, ...]
+    shards: tuple[Shard, ...]
+    valid: tuple[Shard, ...]
     repeated: Ints
-    replaced: tuple[Shard, ...] = ()
-    left: Codes = field(default_factory=lambda: NOBODY)
+    retracted: tuple[Shard, ...] = ()
+    tombstoned: Codes = field(default_factory=lambda: NOBODY)
     version: object = field(default_factory=object)
 
     @staticmethod
@@ -64,38 +66,38 @@ class Level:
     @cached_property
     def count(self) -> int:
         """How many hits it was made of."""
-        return sum(len(shard.hits) for shard in self.whole)
+        return sum(len(shard.hits) for shard in self.shards)
 
     @property
     def hits(self) -> pl.DataFrame:
         """The hits that stand here."""
-        return pl.concat([_standing_hits(shard) for shard in self.standing])
+        return pl.concat([_valid_hits(shard) for shard in self.valid])
 
     def hits_of(self, visitors: Codes) -> pl.DataFrame:
         """All hits of those visitors (ascending) who stand here."""
-        parts = [shard.hits[pl.Series(shard.rows_of_visitors(visitors[~among(visitors, shard.tombstoned)]))] for shard in self.standing]
+        parts = [shard.hits[pl.Series(shard.rows_of_visitors(visitors[~among(visitors, shard.tombstoned)]))] for shard in self.valid]
         return pl.concat(parts)
 
     def without(self, visitors: Codes, lookups: DimensionLookups) -> Level:
         """The level when these visitors have left it."""
-        standing = tuple(_without(shard, visitors) for shard in self.standing)
-        if all(shard is before for shard, before in zip(standing, self.standing, strict=True)):
+        valid = tuple(_without(shard, visitors) for shard in self.valid)
+        if all(shard is before for shard, before in zip(valid, self.valid, strict=True)):
             return self
-        if self.count < TAKEN_BACK_FROM:
-            return Level(standing, standing, self.repeated)
-        leaving = visitors[~among(visitors, self.left)]
+        if self.count < RETRACT_FROM:
+            return Level(valid, valid, self.repeated)
+        leaving = visitors[~among(visitors, self.tombstoned)]
 
-        def taking_back(hits: pl.DataFrame) -> Shard:
+        def retracting(hits: pl.DataFrame) -> Shard:
             return replace(Shard.of(in_order(hits), lookups, self.repeated), sign=-1)
 
-        replaced = _pushed(self.replaced, self.hits_of(leaving), lambda shard: len(shard.hits), lambda shard: shard.hits, taking_back)
-        return replace(self, standing=standing, replaced=replaced, left=np.sort(np.concatenate([self.left, leaving])))
+        retracted = _pushed(self.retracted, self.hits_of(leaving), lambda shard: len(shard.hits), lambda shard: shard.hits, retracting)
+        return replace(self, valid=valid, retracted=retracted, tombstoned=np.sort(np.concatenate([self.tombstoned, leaving])))
 
     def with_lookups(self, lookups: DimensionLookups) -> Level:
         """The same visits read by other look-ups."""
-        whole, replaced = (tuple(shard.with_lookups(lookups) for shard in shards) for shards in (self.whole, self.replaced))
-        standing = tuple(_without(shard, before.tombstoned) for shard, before in zip(whole, self.standing, strict=True))
-        return replace(self, whole=whole, standing=standing, replaced=replaced, version=object())
+        shards, retracted = (tuple(shard.with_lookups(lookups) for shard in shards) for shards in (self.shards, self.retracted))
+        valid = tuple(_without(shard, before.tombstoned) for shard, before in zip(shards, self.valid, strict=True))
+        return replace(self, shards=shards, valid=valid, retracted=retracted, version=object())
 
 
 @dataclass(frozen=True)
@@ -104,33 +106,32 @@ class SiteDataset:
 
     dictionaries: Dictionaries
     lookups: DimensionLookups
-    base: Level
+    main: Level
     orders: pl.DataFrame
     repeated: Ints
     seq: int
-    recent: tuple[Level, ...] = ()
+    deltas: tuple[Level, ...] = ()
 
     @cached_property
     def shards(self) -> ShardSet:
         """What reports are read from."""
-        standing = tuple(shard for level in (self.base, *self.recent) for shard in level.standing)
-        since = self.base.replaced + tuple(shard for level in self.recent for shard in level.whole + level.replaced)
-        return ShardSet(self.lookups, self.base.whole, standing, since, self.base.version)
+        valid = tuple(shard for level in (self.main, *self.deltas) for shard in level.valid)
+        deltas = self.main.retracted + tuple(shard for level in self.deltas for shard in level.shards + level.retracted)
+        return ShardSet(self.lookups, self.main.shards, valid, deltas, self.main.version)
 
-    @property
-    def hits(self) -> pl.DataFrame:
-        """All coded hits, each once, in no order."""
-        return pl.concat([level.hits for level in (self.base, *self.recent)])
+    def parts(self) -> Iterator[pl.DataFrame]:
+        """All coded hits, each once, in no order, shard by shard (frames of CODED_SCHEMA)."""
+        return (_valid_hits(shard) for level in (self.main, *self.deltas) for shard in level.valid)
 
     @cached_property
     def size(self) -> int:
         """About how many bytes it takes."""
-        shards = [shard for level in (self.base, *self.recent) for shard in level.whole]
+        shards = [shard for level in (self.main, *self.deltas) for shard in level.shards]
         held = sum(int(shard.hits.estimated_size() + shard.derived.visits.estimated_size()) + 6 * len(shard.hits) for shard in shards)
         return held + sum(int(self.dictionaries[name].texts.estimated_size()) + 12 * len(self.dictionaries[name]) for name in CODED)
 
 
-def _standing_hits(shard: Shard) -> pl.DataFrame:
+def _valid_hits(shard: Shard) -> pl.DataFrame:
     """The hits of a shard without those of visitors who were taken over by another."""
     if not len(shard.tombstoned):
         return shard.hits
@@ -139,23 +140,25 @@ def _standing_hits(shard: Shard) -> pl.DataFrame:
     return shard.hits.filter(kept)
 
 
-def start(rules: SiteRules, reference: Reference, dictionaries: Dictionaries | None = None, hits: pl.DataFrame | None = None, seq: int = 0) -> SiteDataset:
-    """Shards of coded hits (in any order) and their dictionaries; without any, empty ones."""
+def start(
+    rules: SiteRules, reference: Reference, dictionaries: Dictionaries | None = None, hits: list[pl.DataFrame] | None = None, seq: int = 0
+) -> SiteDataset:
+    """Shards of coded hits (frames of CODED_SCHEMA, in any order, taken out of the list as they are read) and their dictionaries; without any, empty ones."""
     dictionaries = dictionaries or Dictionaries()
-    hits = pl.DataFrame(schema=CODED_SCHEMA) if hits is None else hits
+    hits = hits or []
     lookups = DimensionLookups(rules, reference, dictionaries)
-    orders = _orders_of(hits)
-    return _compacted(dictionaries, lookups, hits, orders, repeated_orders(orders), seq)
+    orders = pl.concat([_orders_of(NO_HITS), *(_orders_of(part) for part in hits)])
+    return _compacted(dictionaries, lookups, _taken_out(hits), orders, repeated_orders(orders), seq)
 
 
 def with_rules(dataset: SiteDataset, rules: SiteRules, reference: Reference) -> SiteDataset:
     """The same hits read by other rules. Where these change nothing of which visits there are, no visit is derived again."""
     if rules.derivation_version() != dataset.lookups.rules.derivation_version():
         lookups = DimensionLookups(rules, reference, dataset.dictionaries)
-        return _compacted(dataset.dictionaries, lookups, dataset.hits, dataset.orders, dataset.repeated, dataset.seq)
+        return _compacted(dataset.dictionaries, lookups, dataset.parts(), dataset.orders, dataset.repeated, dataset.seq)
     lookups = DimensionLookups(rules, reference, dataset.dictionaries, dataset.lookups)
-    base, *recent = (level.with_lookups(lookups) for level in (dataset.base, *dataset.recent))
-    return replace(dataset, lookups=lookups, base=base, recent=tuple(recent))
+    main, *deltas = (level.with_lookups(lookups) for level in (dataset.main, *dataset.deltas))
+    return replace(dataset, lookups=lookups, main=main, deltas=tuple(deltas))
 
 
 def advance(dataset: SiteDataset, parts: Iterable[pl.DataFrame], seq: int) -> SiteDataset:
@@ -168,14 +171,15 @@ def advance(dataset: SiteDataset, parts: Iterable[pl.DataFrame], seq: int) -> Si
     new_orders = _orders_of(fresh)
     orders = pl.concat([dataset.orders, new_orders]) if len(new_orders) else dataset.orders
     repeated = _repeated(dataset.repeated, orders, new_orders)
-    if len(fresh) + sum(level.count for level in dataset.recent) > max(COMPACT_FROM, COMPACT_SHARE * dataset.base.count):
-        return _compacted(dataset.dictionaries, dataset.lookups, pl.concat([dataset.hits, fresh]), orders, repeated, seq)
+    if len(fresh) + sum(level.count for level in dataset.deltas) > max(COMPACT_FROM, COMPACT_SHARE * dataset.main.count):
+        del fresh
+        return _compacted(dataset.dictionaries, dataset.lookups, chain(dataset.parts(), _taken_out(coded)), orders, repeated, seq)
     touched = _touched(fresh, orders, new_orders)
-    levels = (dataset.base, *dataset.recent)
+    levels = (dataset.main, *dataset.deltas)
     moved = pl.concat([*(level.hits_of(touched) for level in levels), fresh])
-    base, *recent = (level.without(touched, dataset.lookups) for level in levels)
-    pushed = _pushed(recent, moved, lambda level: level.count, lambda level: level.hits, lambda hits: Level.of(hits, dataset.lookups, repeated))
-    return replace(dataset, base=base, recent=pushed, orders=orders, repeated=repeated, seq=seq)
+    main, *deltas = (level.without(touched, dataset.lookups) for level in levels)
+    pushed = _pushed(deltas, moved, lambda level: level.count, lambda level: level.hits, lambda hits: Level.of(hits, dataset.lookups, repeated))
+    return replace(dataset, main=main, deltas=pushed, orders=orders, repeated=repeated, seq=seq)
 
 
 def _without(shard: Shard, visitors: Codes) -> Shard:
@@ -237,8 +241,22 @@ def _orders_of(hits: pl.DataFrame) -> pl.DataFrame:
     return hits.filter(pl.col("kind") == int(Kind.order)).select(list(ORDERS))
 
 
-def _compacted(dictionaries: Dictionaries, lookups: DimensionLookups, hits: pl.DataFrame, orders: pl.DataFrame, repeated: Ints, seq: int) -> SiteDataset:
-    # The hits that were given are held beside the shards until the last one is made.
-    of = pl.Series(dictionaries["visitor"].texts.hash() % SHARDS)[hits["visitor"]]
-    base = tuple(Shard.of(in_order(hits.filter(of == number)), lookups, repeated) for number in range(SHARDS))
-    return SiteDataset(dictionaries, lookups, Level(base, base, repeated), orders, repeated, seq)
+def _taken_out(parts: list[T]) -> Iterator[T]:
+    """What is in the list, which lets go of it."""
+    while parts:
+        yield parts.pop()
+
+
+def _compacted(
+    dictionaries: Dictionaries, lookups: DimensionLookups, parts: Iterable[pl.DataFrame], orders: pl.DataFrame, repeated: Ints, seq: int
+) -> SiteDataset:
+    """All hits as one level. Each part is let go of when it is split, and what was split when its shard is made: nothing is held three times."""
+    shard_of = pl.Series(dictionaries["visitor"].texts.hash() % SHARDS)
+    split: list[list[pl.DataFrame]] = [[NO_HITS] for _ in range(SHARDS)]
+    for part in parts:
+        of = shard_of[part["visitor"]]
+        for number, into in enumerate(split):
+            into.append(part.filter(of == number))
+        del part
+    main = tuple(Shard.of(in_order(pl.concat(hits)), lookups, repeated) for hits in _taken_out(split))
+    return SiteDataset(dictionaries, lookups, Level(main, main, repeated), orders, repeated, seq)

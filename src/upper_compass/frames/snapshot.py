@@ -18,17 +18,17 @@ import structlog
 from upper_compass.core.dataset.coded_hits import CODED, CODED_SCHEMA, Dictionaries
 from upper_compass.frames.site_dataset import SiteDataset
 
-FORMAT = 4
+FORMAT = 5
 ABOUT = "about.json"
 log = structlog.get_logger()
 
 
 @dataclass(frozen=True)
 class Snapshot:
-    """What was read from disk; `tip` is the id of hit number `seq`, the newest one."""
+    """What was read from disk: coded hits in parts (frames of CODED_SCHEMA); `tip` is the id of hit number `seq`, the newest one."""
 
     dictionaries: Dictionaries
-    hits: pl.DataFrame
+    hits: list[pl.DataFrame]
     seq: int
     tip: str | None
 
@@ -45,11 +45,14 @@ def save(frames: SiteDataset, folder: Path, tip: str | None, deletion_epoch: int
     making.mkdir(parents=True)
     for above in (folder.parent.parent, folder.parent, making):
         above.chmod(0o700)
-    frames.hits.write_parquet(making / "hits.parquet", compression="lz4")
+    parts = 0
+    for hits in frames.parts():
+        hits.write_parquet(making / f"hits-{parts}.parquet", compression="lz4")
+        parts += 1
     for name in CODED:
         frames.dictionaries[name].texts.to_frame("text").write_parquet(making / f"{name}.parquet", compression="lz4")
     sums = {file.name: _digest(file) for file in sorted(making.iterdir())}
-    (making / ABOUT).write_text(json.dumps({"format": FORMAT, "seq": frames.seq, "tip": tip, "deletion_epoch": deletion_epoch, "sums": sums}))
+    (making / ABOUT).write_text(json.dumps({"format": FORMAT, "parts": parts, "seq": frames.seq, "tip": tip, "deletion_epoch": deletion_epoch, "sums": sums}))
     shutil.rmtree(folder, ignore_errors=True)
     making.rename(folder)
 
@@ -63,12 +66,14 @@ def load(folder: Path, deletion_epoch: int = 0) -> Snapshot | None:
         about = json.loads((folder / ABOUT).read_text())
         if about["format"] != FORMAT or about["deletion_epoch"] != deletion_epoch:
             return None
-        if about["sums"] != {name: _digest(folder / name) for name in about["sums"]} or set(about["sums"]) != {f"{name}.parquet" for name in ("hits", *CODED)}:
+        parts = [f"hits-{number}.parquet" for number in range(about["parts"])]
+        expected = {*parts, *(f"{name}.parquet" for name in CODED)}
+        if set(about["sums"]) != expected or about["sums"] != {name: _digest(folder / name) for name in expected}:
             log.warning("snapshot passed over", folder=str(folder), why="a file is not as it was written")
             return None
         dictionaries = Dictionaries({name: pl.read_parquet(folder / f"{name}.parquet")["text"] for name in CODED})
-        hits = pl.read_parquet(folder / "hits.parquet")
-        if dict(hits.schema) != CODED_SCHEMA:
+        hits = [pl.read_parquet(folder / name) for name in parts]
+        if any(dict(part.schema) != CODED_SCHEMA for part in hits):
             return None
         return Snapshot(dictionaries, hits, int(about["seq"]), about["tip"])
     except FileNotFoundError:

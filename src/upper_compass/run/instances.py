@@ -103,8 +103,9 @@ def _is_whole(address: str, instance: str) -> bool:
 
 # How long a running instance has to find its database again.
 MEND_SECONDS = 10.0
-# One heap of the C allocator for all threads: each with its own would hold on to what large reports gave back.
-HEAP = {"MALLOC_ARENA_MAX": "1"}
+# What large reports gave back goes back to the system: one heap of the C allocator for all threads, for each with its own would hold on to it, and
+# Polars' own allocator waits for nothing (by itself it keeps what is free for ten seconds, twice what is held while shards are made).
+HEAP = {"MALLOC_ARENA_MAX": "1", "_RJEM_MALLOC_CONF": "dirty_decay_ms:0,muzzy_decay_ms:0"}
 
 
 def launch(instance: str) -> str:

@@ -80,17 +80,17 @@ class ReportContext:
     def _merged(self, questions: list[Question], *, additive: bool) -> list[Tally]:
         shards = self.shards
         if not additive:
-            return [merge(tallies) for tallies in self.runner.run(shards.standing, questions)]
-        kept = [self._kept(shards.base_version, question) for question in questions]
+            return [merge(tallies) for tallies in self.runner.run(shards.valid, questions)]
+        kept = [self._kept(shards.main_version, question) for question in questions]
         missing = [question for question, tally in zip(questions, kept, strict=True) if tally is None]
-        made = iter([merge(tallies) for tallies in self.runner.run(shards.base, missing)] if missing else [])
-        base = [next(made) if tally is None else tally for tally in kept]
-        if not shards.since:
-            return base
-        for question, tally in zip(questions, base, strict=True):
-            self._keep(shards.base_version, question, tally)
-        since = [self._of_shard(shard, questions) for shard in shards.since]
-        return [merge([whole, *tallies]) for whole, tallies in zip(base, zip(*since, strict=True), strict=True)]
+        made = iter([merge(tallies) for tallies in self.runner.run(shards.main, missing)] if missing else [])
+        main = [next(made) if tally is None else tally for tally in kept]
+        if not shards.deltas:
+            return main
+        for question, tally in zip(questions, main, strict=True):
+            self._keep(shards.main_version, question, tally)
+        deltas = [self._of_shard(shard, questions) for shard in shards.deltas]
+        return [merge([tally, *tallies]) for tally, tallies in zip(main, zip(*deltas, strict=True), strict=True)]
 
     def _of_shard(self, shard: Shard, questions: list[Question]) -> list[Tally]:
         """The tallies of one of the shards that came since; those of a level that nobody left are kept."""

@@ -2,20 +2,23 @@
 
 from __future__ import annotations
 
+from statistics import NormalDist
+
 import numpy as np
 import numpy.typing as npt
-from scipy.stats import norm
-from statsmodels.stats.proportion import proportion_confint
 
 Floats = npt.NDArray[np.float64]
 
 LEVEL = 0.95
-Z = float(norm.ppf((1 + LEVEL) / 2))
+Z = NormalDist().inv_cdf((1 + LEVEL) / 2)
 FEW = 5
 
 
 def wilson(successes: Floats, tries: Floats) -> tuple[Floats, Floats]:
     """The 95 % Wilson interval of shares; NaN over nothing."""
+    # More than a second to read in, which only a process that reads reports shall take.
+    from statsmodels.stats.proportion import proportion_confint
+
     with np.errstate(invalid="ignore", divide="ignore"):
         low, high = proportion_confint(successes, tries, alpha=1 - LEVEL, method="wilson")
     nothing = tries <= 0

@@ -52,7 +52,7 @@ class LiveUpdate(BaseModel):
 
 def newest_seq(reading: ReportContext) -> int:
     """Number of the newest hit, 0 without any."""
-    return max((_newest_of(shard) for shard in reading.shards.standing), default=0)
+    return max((_newest_of(shard) for shard in reading.shards.valid), default=0)
 
 
 def _newest_of(shard: Shard) -> int:
