@@ -9,7 +9,7 @@ import urllib.request
 from tests.conftest import Server, a_hit, fill, stored
 from upper_compass.store.database import connect
 
-ROUNDS = int(os.environ.get("COMPASS_KILLS", "4"))
+ROUNDS = int(os.environ.get("COMPASS_KILLS", "2"))
 SENDERS = 8
 
 
