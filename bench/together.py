@@ -94,7 +94,7 @@ async def _sends(port: int, times: list[float]) -> tuple[list[float], int]:
     return took, faults
 
 
-def _said(took: list[float], faults: int) -> dict[str, float]:
+def _summary(took: list[float], faults: int) -> dict[str, float]:
     ordered = sorted(took)
     return {
         "requests": len(took), "faults": faults, "p50_ms": round(1000 * statistics.median(ordered)), "p99_ms": round(1000 * ordered[int(len(ordered) * 0.99)]),
@@ -111,13 +111,13 @@ def _beside(port: int, readers: int) -> dict[str, dict[str, float]]:
         one.start()
     for _ in reading:
         begun.acquire()
-    found = {"collecting": _said(*uvloop.run(_sends(port, [i / HITS_A_SECOND for i in range(SECONDS * HITS_A_SECOND)])))}
+    found = {"collecting": _summary(*uvloop.run(_sends(port, [i / HITS_A_SECOND for i in range(SECONDS * HITS_A_SECOND)])))}
     enough.set()
     parts = [told.get() for _ in reading]
     for one in reading:
         one.join()
     if parts:
-        found["reading"] = _said([second for took, _ in parts for second in took], sum(faults for _, faults in parts))
+        found["reading"] = _summary([second for took, _ in parts for second in took], sum(faults for _, faults in parts))
     return found
 
 
@@ -138,7 +138,7 @@ def _measure(url: str, folder: str, apart: str) -> None:
         found: dict[str, object] = {"reading_apart": apart}
         for what, readers in (("alone", 0), ("beside three readers", READERS)):
             found[what] = _beside(port, readers)
-        found[f"{AT_ONCE} at once"] = _said(*uvloop.run(_sends(port, [0.0] * AT_ONCE)))
+        found[f"{AT_ONCE} at once"] = _summary(*uvloop.run(_sends(port, [0.0] * AT_ONCE)))
         print(json.dumps(found), flush=True)
     finally:
         server.terminate()

@@ -19,6 +19,7 @@ from datetime import UTC, datetime, timedelta
 import pytest
 import sqlalchemy as sa
 from argon2 import PasswordHasher
+from hypothesis import HealthCheck, settings
 from starlette.testclient import TestClient
 from xdist.scheduler import LoadScopeScheduling
 
@@ -38,6 +39,9 @@ SHIFT = (datetime.fromisoformat(f"{DAY}T12:00:00+00:00") - datetime.now(UTC)).to
 os.environ["COMPASS_CLOCK_SHIFT"] = str(SHIFT)
 # Where the application is one of this process, so is what it reads with; servers of their own run as they do outside of tests.
 os.environ["COMPASS_READING_APART"] = "false"
+# How fast the machine is makes no test fail.
+settings.register_profile("suite", deadline=None, suppress_health_check=[HealthCheck.too_slow])
+settings.load_profile("suite")
 # Hundreds of tests sign in from one place.
 os.environ["COMPASS_SIGN_INS_PER_NETWORK"] = "100000"
 now = Clock().now

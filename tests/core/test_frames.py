@@ -59,7 +59,7 @@ def lists(frames):
 
 
 @given(hit_lists(most=40), st.lists(st.integers(1, 12), min_size=1, max_size=8), st.sampled_from((3, 10, 1000)), st.sampled_from((0, 6, 1000)))
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 def test_step_by_step_is_the_same_as_at_once(hits, steps, compact_from, taken_back_from):
     site_dataset.RETRACT_FROM = taken_back_from
     ordered = sorted(hits, key=lambda one: one["seq"])
@@ -79,7 +79,7 @@ def test_step_by_step_is_the_same_as_at_once(hits, steps, compact_from, taken_ba
 
 
 @given(hit_lists(most=30), st.integers(1, 20))
-@settings(max_examples=12, deadline=None)
+@settings(max_examples=12)
 def test_rules_that_only_read_visits_derive_none_and_answer_as_if_they_had(hits, first):
     ordered = sorted(hits, key=lambda one: one["seq"])
     site_dataset.COMPACT_FROM = 3

@@ -99,7 +99,7 @@ def test_the_owners_vocabulary_comes_first():
     assert said(build(words=words, source="a", medium="e-mail"), "medium") == []
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(
     st.fixed_dictionaries({name: st.text("aB ä+_-.", max_size=8) for name in ("source", "medium", "campaign", "content", "term", "label")}),
     st.sampled_from(["", "?x=1", "?utm_source=old#f", "?via=old&y=%C3%A4#f"]),

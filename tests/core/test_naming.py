@@ -32,7 +32,7 @@ def listed(hits, question=EVER, count=1, **changes):
     return {one.name: one for one in events(reading_of(numbered(hits), site_rules, count), question, site_rules)}
 
 
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=30)
 @given(hits=hit_lists(), count=st.sampled_from((1, 3)))
 def test_the_list_of_any_events_is_that_of_the_slow_way(hits, count):
     notes = [{"name": "book", "shown_as": "sale"}, {"name": "file download", "shown_as": "sale"}]

@@ -80,7 +80,7 @@ def test_rows_are_sorted_by_any_column_both_ways_and_told_by_pages():
 
 
 @given(hit_lists(), st.integers(0, 6), st.integers(1, 4), st.booleans(), st.sampled_from(["views", "conversion_rate", "page"]))
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 def test_pages_are_parts_of_the_whole(hits, offset, limit, descending, sort):
     read = reading_of(hits)
 

@@ -129,7 +129,7 @@ SETS = st.lists(
 )  # fmt: skip
 
 
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=200)
 @given(before=SETS, after=SETS)
 def test_any_changes_lead_from_one_version_to_the_other(before, after):
     old, new = rules(*before), rules(*after)
@@ -147,7 +147,7 @@ def test_any_changes_lead_from_one_version_to_the_other(before, after):
     assert held == {rule.id: rule for rule in new}
 
 
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=200)
 @given(held=SETS, html=st.booleans(), trying=st.booleans())
 def test_of_any_rules_the_script_is_told_just_those_that_do_something(held, html, trying):
     told = for_script(rules(*held), html=html, trying=trying)
@@ -169,7 +169,7 @@ PIECES = st.sampled_from([
 ])  # fmt: skip
 
 
-@settings(max_examples=300, deadline=None)
+@settings(max_examples=300)
 @given(st.lists(PIECES, max_size=12).map("".join))
 def test_whatever_is_written_what_is_inserted_runs_nothing(html):
     made = tidied_html(html)

@@ -89,7 +89,7 @@ def test_attributes_are_those_of_the_first_hit_that_has_them():
 
 
 @given(hit_lists())
-@settings(max_examples=50, deadline=None)
+@settings(max_examples=50)
 def test_any_hits_become_the_visits_of_the_oracle(hits):
     shard = shards_of(hits)[0]
     texts = shard.lookups.dictionaries["visitor"].texts
@@ -116,7 +116,7 @@ def test_any_hits_become_the_visits_of_the_oracle(hits):
 
 
 @given(hit_lists(most=60))
-@settings(max_examples=15, deadline=None)
+@settings(max_examples=15)
 def test_blocks_of_visitors_change_nothing(hits):
     whole = shards_of(hits)[0]
     held, derivation.BLOCK = derivation.BLOCK, 5
@@ -129,7 +129,7 @@ def test_blocks_of_visitors_change_nothing(hits):
 
 
 @given(st.lists(st.tuples(st.integers(1, 3), st.integers(0, 2)), max_size=30), st.booleans())
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 def test_hits_are_put_in_order_of_visitor_time_and_arrival(rows, narrow):
     frame = pl.DataFrame({"visitor": [v for v, _ in rows], "at": [t for _, t in rows]}, schema={"visitor": pl.UInt32, "at": pl.Int64})
     frame = frame.with_columns(pl.int_range(pl.len()).reverse().alias("seq"))

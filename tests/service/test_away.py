@@ -65,7 +65,11 @@ def test_a_database_that_died_comes_back_where_it_was(away):
     again = postgres.start_cluster()
     assert again.port == held.port
     assert is_well(client)
-    assert [answer.status_code for answer in asked(client)] == [200, 204, 200, 200, 200, 200]
+    for _ in range(20):  # a second is little for the first report on a busy machine
+        codes = [answer.status_code for answer in asked(client)]
+        if 503 not in codes:
+            break
+    assert codes == [200, 204, 200, 200, 200, 200]
 
 
 def test_a_database_that_hangs_keeps_nobody_waiting(away):

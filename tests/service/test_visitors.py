@@ -4,6 +4,7 @@ import json
 from dataclasses import replace
 from datetime import UTC, date, datetime, timedelta
 
+import polars as pl
 import psycopg
 import pytest
 import sqlalchemy as sa
@@ -37,6 +38,11 @@ def filled(database):
 def mill(filled):
     with filled.connect() as connection:
         return sites.site_by_key(connection, "mill")
+
+
+def count_of(dataset):
+    """How many hits a dataset holds."""
+    return sum(map(len, dataset.parts()))
 
 
 def test_a_salt_lasts_a_day_and_belongs_to_one_site(filled, mill):
@@ -126,15 +132,15 @@ def test_what_was_erased_does_not_live_on_in_frames_or_snapshots(filled, databas
     with connection() as writing:
         HitWriter(writing).store(rows("stays", "goes", "goes"))
     keeper = DatasetCache(connection, shipped(), tmp_path)
-    assert len(keeper.frames(here()).hits) == 3
+    assert count_of(keeper.frames(here())) == 3
     keeper.save()
     with filled.begin() as erasing:
         assert visitors.forget(erasing, mill.id, "goes") == 2
     assert here().deletion_epoch == mill.deletion_epoch + 1
-    assert len(keeper.frames(here()).hits) == 1
+    assert count_of(keeper.frames(here())) == 1
     assert snapshot.load(tmp_path / str(mill.id), here().deletion_epoch) is None
     fresh = DatasetCache(connection, shipped(), tmp_path)
-    assert len(fresh.frames(here()).hits) == 1
+    assert count_of(fresh.frames(here())) == 1
     fresh.save()
     assert snapshot.load(tmp_path / str(mill.id), here().deletion_epoch) is not None
     assert stored(filled) == 1
@@ -154,7 +160,7 @@ def test_after_an_older_state_of_the_database_was_restored_nothing_of_the_newer_
     def visitors_in(keeper):
         with filled.connect() as held:
             frames = keeper.frames(sites.site_by_key(held, "mill"))
-        return frames.dictionaries["visitor"].decode(frames.hits["visitor"].to_numpy()).sort().to_list()
+        return frames.dictionaries["visitor"].decode(pl.concat(frames.parts())["visitor"].to_numpy()).sort().to_list()
 
     with connection() as emptying:
         delete_hits(emptying, mill.id)
@@ -183,11 +189,11 @@ def test_a_site_laid_anew_is_not_added_to_what_was_there(filled, database, mill,
             return sites.site_by_key(held, "mill")
 
     before = DatasetCache(lambda: psycopg.connect(plain), shipped(), tmp_path)
-    assert len(before.frames(seed_demo("a", "b")).hits) == 2
+    assert count_of(before.frames(seed_demo("a", "b"))) == 2
     before.save()
     again = seed_demo("c", "d", "e")
-    assert len(before.frames(again).hits) == 3
-    assert len(DatasetCache(lambda: psycopg.connect(plain), shipped(), tmp_path).frames(again).hits) == 3
+    assert count_of(before.frames(again)) == 3
+    assert count_of(DatasetCache(lambda: psycopg.connect(plain), shipped(), tmp_path).frames(again)) == 3
 
 
 def test_a_site_that_nobody_asks_for_is_put_down_to_disk_and_read_again(filled, database, mill, tmp_path):
@@ -206,8 +212,8 @@ def test_a_site_that_nobody_asks_for_is_put_down_to_disk_and_read_again(filled, 
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr("upper_compass.frames.dataset_cache.hits_between", lambda *given: read.append(given[1]) or hits_between(*given))
         for site, count in ((mill, 2), (other, 1), (mill, 2), (mill, 2)):
-            assert len(cache.frames(site).hits) == count
-    assert list(cache._held) == [mill.id]
+            assert count_of(cache.frames(site)) == count
+    assert list(cache._entries) == [mill.id]
     assert read == [mill.id, other.id]
     assert snapshot.load(tmp_path / str(other.id), other.deletion_epoch).seq > 0
 

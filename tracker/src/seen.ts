@@ -13,7 +13,6 @@ export const seenBy =
   (selector, run) => {
     let done = new WeakSet<Element>();
     const see = (element: Element): void => {
-      watcher.unobserve(element);
       if (done.has(element)) return;
       done.add(element);
       run(element);
@@ -22,12 +21,14 @@ export const seenBy =
       entries.forEach(({ target, isIntersecting, intersectionRatio, intersectionRect }) => {
         if (isIntersecting && (intersectionRatio >= HALF || intersectionRect.height >= innerHeight * HALF)) see(target);
       });
-    const watcher = new IntersectionObserver((entries) => safely(look)(entries), { threshold: STEPS });
-    const find = safely(() => all(selector).forEach((element) => done.has(element) || watcher.observe(element)));
-    let waiting = false;
+    const watcher = new IntersectionObserver(safely(look), { threshold: STEPS });
+    let waiting = 0;
+    const find = safely(() => {
+      waiting = 0;
+      all(selector).forEach((element) => watcher.observe(element));
+    });
     const later = (): void => {
-      if (!waiting) setTimeout(() => ((waiting = false), find()), 200);
-      waiting = true;
+      waiting ||= setTimeout(find, 200) as unknown as number;
     };
     new MutationObserver(later).observe(document, { childList: true, subtree: true });
     when("viewed", () => {

@@ -34,7 +34,7 @@ export interface Tools {
   bare: typeof bare;
   owns: typeof owns;
   /** Calls for each element once a view, as soon as it is in the window, or is said to be used; the part `seen` brings it. */
-  seen?: (selector: string, run: (element: Element) => void) => (used: Element) => void;
+  seen?: (selector: string, run: (element: Element) => void) => ((used: Element) => void) | undefined;
   /** Tell of something that the script found out by itself, unless the element is marked with that very name and so tells it already. */
   tell: (name: string, props: Props, element?: Element) => void;
   when: <M extends Moment>(what: M, run: (told: Moments[M]) => void) => unknown;

@@ -84,8 +84,8 @@ def create_app(settings: Settings) -> FastAPI:
     async def is_well(services: ServicesHere) -> Response:
         """Whether the database answers. `ready`: the frames of the first sites have been read."""
         well = await services.database_answers()
-        told = {"status": "ok" if well else "the database is away", "instance": settings.instance, "ready": well and services.ready.is_set()}
-        return JSONResponse(told, 200 if well else 503, headers={} if well else {"Retry-After": "5"})
+        body = {"status": "ok" if well else "the database is away", "instance": settings.instance, "ready": well and services.ready.is_set()}
+        return JSONResponse(body, 200 if well else 503, headers={} if well else {"Retry-After": "5"})
 
     if settings.demo:
         from upper_compass.demo.mill import mount

@@ -63,14 +63,14 @@ def list_findings(access: Viewer, services: ServicesHere) -> list[FindingOut]:
     """What is wrong with the tags in the last 30 days and today, the gravest first. For the site's viewers."""
     with access.engine.connect() as connection:
         goals = [(goal.name, goal.goal) for goal in sites.goals_of(connection, access.site.id)]
-        held = store.accepted_of(connection, access.site.id)
+        known = store.accepted_of(connection, access.site.id)
     found = [*services.reader.read(access.site, queries.findings, services.now(), access.site.rules, goals), *_refused(access, services)]
     found.sort(key=lambda finding: get_args(Severity).index(finding.severity))
-    told = []
+    listed = []
     for finding in found:
-        why = held.get(finding.key)
-        told.append(FindingOut(**finding.model_dump(), accepted=AcceptedOut(reason=why.reason, by=why.by, at=why.at) if why else None))
-    return told
+        why = known.get(finding.key)
+        listed.append(FindingOut(**finding.model_dump(), accepted=AcceptedOut(reason=why.reason, by=why.by, at=why.at) if why else None))
+    return listed
 
 
 def _refused(access: Access, services: Services) -> list[Finding]:
@@ -111,13 +111,13 @@ def _finding(why: Why, what: str, rows: list[Refused]) -> Finding:
     kind, severity, title, cost, advice = _TOLD[why]
     count = sum(one.times for one in rows)
     one = count == 1
-    told = {
+    listed = {
         "what": what or "an unknown page", "were": "was" if one else "were", "times": "once" if one else f"{count:,} times",
         "hits": "1 hit" if one else f"{count:,} hits", "requests": "1 request" if one else f"{count:,} requests",
     }  # fmt: skip
     keys = [f"key {one.place.site_key}" for one in rows] if why == "unknown key" else [one.place.page for one in rows if one.place.page]
     return Finding(
-        key=f"{kind} {what}"[:600], kind=kind, severity=severity, title=title.format(**told), count=count, cost=cost.format(**told), advice=advice,
+        key=f"{kind} {what}"[:600], kind=kind, severity=severity, title=title.format(**listed), count=count, cost=cost.format(**listed), advice=advice,
         examples=list(dict.fromkeys(keys))[:MAX_EXAMPLES],
     )  # fmt: skip
 

@@ -39,8 +39,8 @@ class Limits:
             return
         imports = bool(_IMPORT.match(scope["path"]))
         most = self._settings.max_import_bytes if imports else self._settings.max_body_bytes
-        said = dict(scope["headers"]).get(b"content-length", b"")
-        if said.isdigit() and (len(said) > 15 or int(said) > most):
+        length = dict(scope["headers"]).get(b"content-length", b"")
+        if length.isdigit() and (len(length) > 15 or int(length) > most):
             await self._refuse(Problem(413, f"The body is longer than {_megabytes(most)}."), scope, receive, send)
             return
         within = self._settings.import_seconds if imports else self._settings.body_seconds

@@ -155,17 +155,17 @@ def _remarks(built: BuiltLink, *, errors: bool) -> str:
 def list_links(access: Viewer, services: ServicesHere, goal: GoalId = None) -> list[LinkOut]:
     """The library, newest first: every link with its visits since it was made, and their conversions of a goal. For the site's viewers."""
     with access.engine.connect() as connection:
-        held = store.links_of(connection, access.site.id)
-    if not held:
+        stored = store.links_of(connection, access.site.id)
+    if not stored:
         return []
-    made = _made(access, held)
+    made = _made(access, stored)
     came = services.reader.read(access.site, queries.visits_by_link, goal_for(access, goal), [one for one, _ in made])
     return [
         LinkOut(
             id=link.id, url=link.url, address=link.draft.address, note=link.note, by=link.by, made=link.made, archived=link.archived, read=read,
             came=came.get(link.id, LinkPerformance()),
         )
-        for link, (_, read) in zip(held, made, strict=True)
+        for link, (_, read) in zip(stored, made, strict=True)
     ]  # fmt: skip
 
 
@@ -198,8 +198,8 @@ def change_link(link: LinkId, given: LinkChange, access: Analyst) -> None:
 def list_unmade(access: Viewer, services: ServicesHere) -> list[UnregisteredLink]:
     """Links seen in the traffic of the last 90 days that nobody made here. For the site's viewers."""
     with access.engine.connect() as connection:
-        held = store.links_of(connection, access.site.id)
-    made = [one for one, _ in _made(access, held)] if held else []
+        stored = store.links_of(connection, access.site.id)
+    made = [one for one, _ in _made(access, stored)] if stored else []
     return services.reader.read(access.site, queries.links_unmade, last_days(services, access, UNMADE_DAYS), made)
 
 

@@ -74,25 +74,25 @@ class TrialOut(BaseModel):
     until: datetime
 
 
-def _told(versions: Sequence[Version]) -> list[VersionOut]:
+def _rules_out(versions: Sequence[Version]) -> list[VersionOut]:
     before = [*(version.rules for version in versions[1:]), []]
-    told = [
+    listed = [
         VersionOut(**{name: getattr(version, name) for name in ("number", "note", "by", "at", "rules")}, changes=changes_between(was, version.rules))
         for version, was in zip(versions, before, strict=False)
     ]
-    return told[:MAX_VERSIONS]
+    return listed[:MAX_VERSIONS]
 
 
 def _all(connection: sa.Connection, site_id: int) -> RulesOut:
     versions, draft = store.versions_of(connection, site_id, MAX_VERSIONS + 1), store.draft_of(connection, site_id)
     live = versions[0].rules if versions else []
-    held = live if draft is None else draft
-    return RulesOut(draft=held, changes=changes_between(live, held), versions=_told(versions))
+    stored = live if draft is None else draft
+    return RulesOut(draft=stored, changes=changes_between(live, stored), versions=_rules_out(versions))
 
 
 def _draft(connection: sa.Connection, site_id: int) -> list[Rule]:
-    held = store.draft_of(connection, site_id)
-    return store.live_rules(connection, site_id) if held is None else held
+    stored = store.draft_of(connection, site_id)
+    return store.live_rules(connection, site_id) if stored is None else stored
 
 
 def _owner_inserts(access: Access, before: Sequence[Rule], after: Sequence[Rule]) -> None:
@@ -101,8 +101,8 @@ def _owner_inserts(access: Access, before: Sequence[Rule], after: Sequence[Rule]
         raise Problem(403, "Only the site's owners may insert HTML into its pages.", [FieldError(field="rules", text="inserts HTML that is not there yet")])
 
 
-def _unchanged(was: Sequence[Rule] | None, held: Sequence[Rule]) -> None:
-    if was is not None and list(was) != list(held):
+def _unchanged(was: Sequence[Rule] | None, stored: Sequence[Rule]) -> None:
+    if was is not None and list(was) != list(stored):
         raise Problem(409, "Somebody else changed the draft meanwhile. Nothing was saved; look at theirs, then make your change again.")
 
 
@@ -133,9 +133,9 @@ def keep_draft(given: DraftIn, access: Analyst) -> RulesOut:
     """Replace the draft; pages of the site notice nothing. For the site's analysts; new HTML to insert is for its owners."""
     with access.engine.begin() as connection:
         store.hold(connection, access.site.id)
-        held = _draft(connection, access.site.id)
-        _unchanged(given.was, held)
-        _owner_inserts(access, held, given.rules)
+        stored = _draft(connection, access.site.id)
+        _unchanged(given.was, stored)
+        _owner_inserts(access, stored, given.rules)
         store.keep_draft(connection, access.site.id, given.rules, access.user.id)
         return _all(connection, access.site.id)
 
@@ -145,13 +145,13 @@ def make_live(given: LiveIn, access: Analyst, services: ServicesHere) -> RulesOu
     """Make the draft live as the next version. For the site's analysts; HTML that was not live before is for its owners."""
     with access.engine.begin() as connection:
         store.hold(connection, access.site.id)
-        held = _draft(connection, access.site.id)
-        _unchanged(given.was, held)
+        stored = _draft(connection, access.site.id)
+        _unchanged(given.was, stored)
         live = store.live_rules(connection, access.site.id)
-        if held == live:
+        if stored == live:
             raise Problem(409, "The draft is just what is live already.")
-        _owner_inserts(access, live, held)
-        store.make_live(connection, access.site.id, held, given.note, access.user.id, services.now())
+        _owner_inserts(access, live, stored)
+        store.make_live(connection, access.site.id, stored, given.note, access.user.id, services.now())
         return _all(connection, access.site.id)
 
 

@@ -57,6 +57,6 @@ def _trial(services: Services, script: Path, found: SiteEntry | None, token: str
         if found is None or not rule_store.may_try(connection, found.site.id, token, services.now()):
             raise Problem(404, "This trial is over, or was never begun.")
         draft = rule_store.draft_of(connection, found.site.id)
-    told = for_script(found.rules if draft is None else draft, html=found.site.tagging.inserts_html, trying=True)
-    given = {"rules": told, "gap": found.site.rules.visit_gap_minutes}
+    live = for_script(found.rules if draft is None else draft, html=found.site.tagging.inserts_html, trying=True)
+    given = {"rules": live, "gap": found.site.rules.visit_gap_minutes}
     return f"!function(uc_trial){{{part_of(script, 'trial')}}}({as_data(given)});\n"

@@ -74,18 +74,18 @@ class GoalOut(GoalIn):
 def _out(services: ServicesHere, connection: sa.Connection, found: Sequence[tuple[Site, str]]) -> list[SiteOut]:
     """Sites with the caller's role on each."""
     moments = first_moments(connection, [site.id for site, _ in found])
-    told = []
+    history = []
     for site, role in found:
         zone = ZoneInfo(site.rules.timezone)
         today = services.now().astimezone(zone).date()
         first = moments[site.id].astimezone(zone).date() if site.id in moments else today - timedelta(days=1)
-        told.append(
+        history.append(
             SiteOut(
                 key=site.key, name=site.name, role=role, timezone=site.rules.timezone, currency=site.rules.currency, today=today, first_day=first,
                 rules=site.rules, tagging=site.tagging,
             )
         )  # fmt: skip
-    return told
+    return history
 
 
 def _goal_out(stored: StoredGoal) -> GoalOut:

@@ -97,10 +97,10 @@ def sorting_history(access: Viewer) -> list[SortingChange]:
     with access.engine.connect() as connection:
         changes = store.changes_of(connection, access.site.id, THING, MAX_CHANGES)
         now = _of(access.site.rules).model_dump(mode="json")
-    told = []
+    history = []
     for change in changes:  # a change holds the part that was changed; what it left alone is as it was after the change behind it
         after = now | change.after
         before = after | change.before
-        told.append(SortingChange(id=change.id, at=change.at, by=change.by, before=Sorting(**before), after=Sorting(**after)))
+        history.append(SortingChange(id=change.id, at=change.at, by=change.by, before=Sorting(**before), after=Sorting(**after)))
         now = before
-    return told
+    return history

@@ -50,7 +50,7 @@ class Directory:
         self._unknown: dict[str, float] = {}
         self._lock = asyncio.Lock()
         self._changes = 0
-        self._told = threading.Event()
+        self._current = threading.Event()
         self._stop = threading.Event()
         self._thread = threading.Thread(target=self._listen, name="directory", daemon=True)
 
@@ -73,19 +73,19 @@ class Directory:
 
     async def find(self, key: str) -> SiteEntry | None:
         """The site with this key."""
-        held = self._sites.get(key)
-        if held and self._holds(held[1]):
-            return held[0]
+        entry = self._sites.get(key)
+        if entry and self._holds(entry[1]):
+            return entry[0]
         if self._holds(self._unknown.get(key, 0.0)):
             return None
         async with self._lock:
-            held = self._sites.get(key)
-            if held and self._holds(held[1]):
-                return held[0]
+            entry = self._sites.get(key)
+            if entry and self._holds(entry[1]):
+                return entry[0]
             return await to_thread.run_sync(self._read, key)
 
     def _holds(self, read_at: float) -> bool:
-        return read_at > 0 and (self._told.is_set() or time.monotonic() - read_at < HOLDS_UNTOLD)
+        return read_at > 0 and (self._current.is_set() or time.monotonic() - read_at < HOLDS_UNTOLD)
 
     def _read(self, key: str) -> SiteEntry | None:
         changes, at = self._changes, time.monotonic()
@@ -120,12 +120,12 @@ class Directory:
                     connection.autocommit = True
                     connection.execute(f"LISTEN {CHANNEL}")
                     self.forget()
-                    self._told.set()
+                    self._current.set()
                     while not self._stop.is_set():
                         for one in connection.notifies(timeout=1.0):
                             self.forget(one.payload)
             except Exception as why:  # the database is away, for now
                 log.warning("not told of changes to sites", why=str(why)[:200])
             finally:
-                self._told.clear()
+                self._current.clear()
             self._stop.wait(AGAIN)

@@ -41,10 +41,10 @@ class Refusals:
         at = self._now()
         with self._lock:
             for place in places:
-                held = self._counted.get(place)
-                if held is None and len(self._counted) >= MAX_COUNTED:
+                before = self._counted.get(place)
+                if before is None and len(self._counted) >= MAX_COUNTED:
                     continue
-                self._counted[place] = Refused(place, held.times + 1 if held else 1, held.first if held else at, at)
+                self._counted[place] = Refused(place, before.times + 1 if before else 1, before.first if before else at, at)
 
     def flush(self) -> None:
         """Write down what was counted; when it returns, also what another thread was just writing is there."""

@@ -112,12 +112,12 @@ def understood(raw: dict[str, Any], *, more: tuple[str, ...] = ()) -> tuple[dict
     return hit, list(dict.fromkeys(left))[:MAX_TOLD]
 
 
-def _keep(into: dict[str, Any], key: str, fitting: object, given: object, told: str, left: list[str]) -> None:
+def _keep(into: dict[str, Any], key: str, fitting: object, given: object, parsed: str, left: list[str]) -> None:
     """Keep what fits; tell when something of it is missing. A number written as text, or a text as a number, is all there."""
     if fitting is not None:
         into[key] = fitting
     if fitting is None or (isinstance(given, str | dict) and isinstance(fitting, type(given)) and len(fitting) < len(given)):
-        left.append(told)
+        left.append(parsed)
 
 
 def _cleaned(given: dict[str, Any], known: dict[str, Clean], where: str, left: list[str]) -> dict[str, Any]:

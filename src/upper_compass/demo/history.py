@@ -87,8 +87,8 @@ class Visit:
         context = {"language": self.person.language, "timezone": self.person.zone, "screen": SCREENS[self.person.device], "user_agent": self.person.agent}
         author = AUTHORS.get(self.page.removeprefix("/recipes/"))
         carried = {"fields": {"author": author}} if author else {}
-        told = {"id": str(uuid.UUID(int=self.rng.getrandbits(128), version=4)), "at": self.at, "visitor": self.person.visitor, "kind": kind, "url": self.url}
-        self.hits.append(told | carried | more | context)
+        record = {"id": str(uuid.UUID(int=self.rng.getrandbits(128), version=4)), "at": self.at, "visitor": self.person.visitor, "kind": kind, "url": self.url}
+        self.hits.append(record | carried | more | context)
 
     def view(self, page: str, query: str = "", seconds: float = 0.0, came_from: str | None = None) -> None:
         """Show a page and stay on it a while."""
@@ -135,23 +135,23 @@ class Visit:
 
     def aside(self, name: str, **props: Any) -> None:  # noqa: ANN401
         """Something that the script tells by itself. It takes neither time nor chance from the course of the visit."""
-        told, self.rng = self.rng, self.by_itself
+        outer, self.rng = self.rng, self.by_itself
         self._hit("event", name=name, props=props)
-        self.rng = told
+        self.rng = outer
 
     def _by_rule(self, later: int, name: str, **props: Any) -> None:  # noqa: ANN401
         """Something that a rule records, so many ms from now; it leaves the course of the visit and its chances as they are."""
-        told, self.rng = (self.rng, self.at), random.Random(f"{name} {self.person.visitor} {self.at}")
+        outer, self.rng = (self.rng, self.at), random.Random(f"{name} {self.person.visitor} {self.at}")
         self.at += later
         self._hit("event", name=name, props=props)
-        self.rng, self.at = told
+        self.rng, self.at = outer
 
     def _stumble(self, share: float, message: str, file: str, line: int) -> None:
         """A script of the page fails for a share of its visitors, by a chance of its own that leaves all else as it is."""
-        told, self.rng = self.rng, random.Random(f"{self.person.visitor} {self.at}")
+        outer, self.rng = self.rng, random.Random(f"{self.person.visitor} {self.at}")
         if self.rng.random() < share:
             self._hit("event", name="script error", props={"message": message, "file": f"{SITE}{file}", "line": line})
-        self.rng = told
+        self.rng = outer
 
     def order(self, number: str, items: list[tuple[str, int]]) -> None:
         """A purchase."""

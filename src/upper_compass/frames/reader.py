@@ -112,12 +112,12 @@ def _serve(address: str, key: bytes, database_url: str, folder: Path | None, max
         os._exit(0)
 
     threading.Thread(target=end_with_parent, daemon=True).start()
-    held = ReaderHere(database_url, folder, max_bytes)
+    served = ReaderHere(database_url, folder, max_bytes)
 
     class Serving(BaseManager):
         """The other end."""
 
-    Serving.register("reader", callable=lambda: held, exposed=EXPOSED)
+    Serving.register("reader", callable=lambda: served, exposed=EXPOSED)
     server = Serving(address, key).get_server()
     started.send(True)
     for name in READ_LATE:

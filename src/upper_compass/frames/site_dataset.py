@@ -70,11 +70,11 @@ class Level:
 
     @property
     def hits(self) -> pl.DataFrame:
-        """The hits that stand here."""
+        """The hits that stand here (a frame of CODED_SCHEMA, in no order)."""
         return pl.concat([_valid_hits(shard) for shard in self.valid])
 
     def hits_of(self, visitors: Codes) -> pl.DataFrame:
-        """All hits of those visitors (ascending) who stand here."""
+        """All hits (a frame of CODED_SCHEMA, in no order) of those visitors (ascending codes) who stand here."""
         parts = [shard.hits[pl.Series(shard.rows_of_visitors(visitors[~among(visitors, shard.tombstoned)]))] for shard in self.valid]
         return pl.concat(parts)
 

@@ -32,9 +32,9 @@ def _sources() -> list[Path]:
 def _node_fits() -> bool:
     if not (shutil.which("node") and shutil.which("npm")):
         return False
-    said = subprocess.run(["node", "--version"], capture_output=True, text=True, check=False).stdout.strip().removeprefix("v")
+    output = subprocess.run(["node", "--version"], capture_output=True, text=True, check=False).stdout.strip().removeprefix("v")
     try:
-        major, minor = (int(part) for part in said.split(".")[:2])
+        major, minor = (int(part) for part in output.split(".")[:2])
     except ValueError:
         return False
     return (major, minor) >= MIN_NODE

@@ -63,8 +63,8 @@ def serve(instance: str, port: int) -> None:
     from upper_compass.api.app import create_app
     from upper_compass.run.serving import serve_app
 
-    held = settings(instance, start_cluster())
-    serve_app(create_app(held), port, held, STATE / f"{instance}.log")
+    loaded = settings(instance, start_cluster())
+    serve_app(create_app(loaded), port, loaded, STATE / f"{instance}.log")
 
 
 def _note(instance: str) -> Path:
@@ -84,21 +84,21 @@ def _health(address: str, instance: str) -> dict[str, Any] | None:
     """What an instance says of itself; None when nobody, or somebody else, answers."""
     try:
         with urllib.request.urlopen(f"{address}/health", timeout=4) as answer:  # noqa: S310
-            told: dict[str, Any] = json.load(answer)
+            health: dict[str, Any] = json.load(answer)
     except urllib.error.HTTPError as refused:
         try:
-            told = json.load(refused)
+            health = json.load(refused)
         except ValueError:
             return None
     except (OSError, ValueError):
         return None
-    return told if told.get("instance") == instance else None
+    return health if health.get("instance") == instance else None
 
 
 def _is_whole(address: str, instance: str) -> bool:
     """Whether an instance is ready, and its database answers it."""
-    told = _health(address, instance)
-    return bool(told and told["status"] == "ok" and told["ready"])
+    health = _health(address, instance)
+    return bool(health and health["status"] == "ok" and health["ready"])
 
 
 # How long a running instance has to find its database again.
@@ -111,11 +111,11 @@ HEAP = {"MALLOC_ARENA_MAX": "1", "_RJEM_MALLOC_CONF": "dirty_decay_ms:0,muzzy_de
 def launch(instance: str) -> str:
     """Start an instance in the background unless it runs; its address."""
     with only_one(f"launch-{instance}"):
-        held = running(instance)
-        if held:
+        note = running(instance)
+        if note:
             for _ in range(round(MEND_SECONDS * 5)):  # its database may have been started again just now
-                if _is_whole(held["address"], instance):
-                    return str(held["address"])
+                if _is_whole(note["address"], instance):
+                    return str(note["address"])
                 time.sleep(0.2)
             say("· What runs has lost its database; it is started again …")
             halt(instance)
@@ -136,12 +136,12 @@ def launch(instance: str) -> str:
 
 def halt(instance: str) -> bool:
     """Stop an instance; whether it ran."""
-    held = running(instance)
-    if not held:
+    note = running(instance)
+    if not note:
         return False
-    os.kill(held["pid"], signal.SIGTERM)
+    os.kill(note["pid"], signal.SIGTERM)
     for _ in range(300):
-        if not alive(held["pid"]):
+        if not alive(note["pid"]):
             _note(instance).unlink(missing_ok=True)
             return True
         time.sleep(0.1)
@@ -190,7 +190,7 @@ def stop() -> None:
 
 def status() -> dict[str, Any]:
     """What runs."""
-    return {instance: held["address"] if (held := running(instance)) else "not running" for instance in INSTANCES}
+    return {instance: note["address"] if (note := running(instance)) else "not running" for instance in INSTANCES}
 
 
 def _chosen(instance: str | None) -> str:

@@ -26,11 +26,11 @@ def as_data(value: object) -> str:
 def made_for(script: Path, site: Site, rules: Sequence[Rule]) -> str:
     """The parts that the site uses and the script, with what they must know of the site written around them, as data."""
     tagging = site.tagging
-    told = for_script(rules, html=tagging.inserts_html)
+    sent = for_script(rules, html=tagging.inserts_html)
     apart = tagging.cookie and _apart(site.rules.hosts)
-    names = in_order([*tagging.parts(), *(["handover"] if apart else []), *(["rules", *parts_for(told)] if told else [])])
+    names = in_order([*tagging.parts(), *(["handover"] if apart else []), *(["rules", *parts_for(sent)] if sent else [])])
     parts = "\n".join(part_of(script, name) for name in names)
-    given = _given(site, names) | ({"rules": told} if told else {})
+    given = _given(site, names) | ({"rules": sent} if sent else {})
     domains = cookie_domains(site.rules.hosts)
     asked = {"hosts": site.rules.hosts, "domains": domains, "kept": site.rules.kept_query_keys, "consent": tagging.consent, "parts": given}
     asked |= {"every": tagging.every_query, "hash": site.rules.pages_behind_hash}
@@ -48,13 +48,13 @@ def _apart(hosts: Sequence[str]) -> bool:
 def _given(site: Site, names: list[str]) -> dict[str, Any]:
     """What the parts are told, no more than they use."""
     tagging = site.tagging
-    told: dict[str, Any] = {}
+    sent: dict[str, Any] = {}
     if "links" in names:
-        told |= {"downloads": tagging.sends.downloads, "outbound": tagging.sends.outbound}
+        sent |= {"downloads": tagging.sends.downloads, "outbound": tagging.sends.outbound}
     if "search" in names or "forms" in names:
-        told["searches"] = tagging.search_keys
+        sent["searches"] = tagging.search_keys
     if "media" in names and tagging.players:
-        told["players"] = tagging.players
+        sent["players"] = tagging.players
     if "visit" in names:
-        told["gap"] = site.rules.visit_gap_minutes
-    return told
+        sent["gap"] = site.rules.visit_gap_minutes
+    return sent

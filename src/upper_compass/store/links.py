@@ -64,8 +64,8 @@ def change_link(connection: sa.Connection, site_id: int, link_id: int, note: str
 
 def vocabulary_of(connection: sa.Connection, site_id: int) -> list[Word]:
     """The words that the site's owner allows."""
-    held = connection.execute(sa.select(sites.c.vocabulary).where(sites.c.id == site_id)).scalar_one()
-    return [Word.model_validate(word) for word in held]
+    stored = connection.execute(sa.select(sites.c.vocabulary).where(sites.c.id == site_id)).scalar_one()
+    return [Word.model_validate(word) for word in stored]
 
 
 def keep_vocabulary(connection: sa.Connection, site_id: int, words: Sequence[Word], user_id: int) -> None:

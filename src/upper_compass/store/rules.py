@@ -27,8 +27,8 @@ class Version:
     at: datetime
 
 
-def _read(held: Any) -> list[Rule]:  # noqa: ANN401
-    return RuleSet.model_validate({"rules": held}).rules
+def _read(stored: Any) -> list[Rule]:  # noqa: ANN401
+    return RuleSet.model_validate({"rules": stored}).rules
 
 
 def _plain(rules: Sequence[Rule]) -> list[dict[str, Any]]:
@@ -74,8 +74,8 @@ def live_number(connection: sa.Connection, site_id: int) -> int:
 
 def draft_of(connection: sa.Connection, site_id: int) -> list[Rule] | None:
     """The draft; None when nothing was changed since what is live."""
-    held = connection.execute(sa.select(rule_drafts.c.rules).where(rule_drafts.c.site_id == site_id)).scalar_one_or_none()
-    return None if held is None else _read(held)
+    stored = connection.execute(sa.select(rule_drafts.c.rules).where(rule_drafts.c.site_id == site_id)).scalar_one_or_none()
+    return None if stored is None else _read(stored)
 
 
 def hold(connection: sa.Connection, site_id: int) -> None:
@@ -115,5 +115,5 @@ def begin_trial(connection: sa.Connection, site_id: int, user_id: int, token: st
 def may_try(connection: sa.Connection, site_id: int, token: str, now: datetime) -> bool:
     """Whether the token is one of this site, not yet over, of somebody who may still change its rules."""
     mine = (rule_trials.c.token_hash == digest(token)) & (rule_trials.c.site_id == site_id) & (rule_trials.c.expires_at > now)
-    may = (roles.c.site_id == rule_trials.c.site_id) & (roles.c.user_id == rule_trials.c.user_id) & roles.c.role.in_(["analyst", "owner"])
-    return connection.execute(sa.select(rule_trials.c.site_id).join(roles, may).where(mine)).first() is not None
+    editable = (roles.c.site_id == rule_trials.c.site_id) & (roles.c.user_id == rule_trials.c.user_id) & roles.c.role.in_(["analyst", "owner"])
+    return connection.execute(sa.select(rule_trials.c.site_id).join(roles, editable).where(mine)).first() is not None

@@ -50,9 +50,9 @@ class UnfitError(ValueError):
         self.field, self.text = field, text
 
 
-def _rules(held: Any) -> SiteRules:  # noqa: ANN401
+def _rules(given_rules: Any) -> SiteRules:  # noqa: ANN401
     """Rules that were checked when they were written."""
-    return SiteRules.model_validate(held, context=STORED)
+    return SiteRules.model_validate(given_rules, context=STORED)
 
 
 def _fits_together(rules: SiteRules) -> None:
@@ -97,8 +97,8 @@ OWN_DOORS = ("aliases", "channels", "events", "fields")
 
 def change_site(connection: sa.Connection, site: Site, name: str, rules: SiteRules, tagging: Tagging, user_id: int) -> Site:
     """Give a site another name and other settings. Aliases, channels, notes on events and fields stay as they are, see `change_rules`."""
-    held = _rules(connection.execute(sa.select(sites.c.rules).where(sites.c.id == site.id).with_for_update()).scalar_one())
-    kept = rules.model_copy(update={part: getattr(held, part) for part in OWN_DOORS})
+    given_rules = _rules(connection.execute(sa.select(sites.c.rules).where(sites.c.id == site.id).with_for_update()).scalar_one())
+    kept = rules.model_copy(update={part: getattr(given_rules, part) for part in OWN_DOORS})
     _fits_together(kept)
     after = _settings(name, kept, tagging)
     row = connection.execute(sites.update().where(sites.c.id == site.id).values(after).returning(sites)).one()

@@ -34,8 +34,8 @@ def salt_of(connection: sa.Connection, site_id: int, day: date) -> bytes:
 
 def follow(connection: sa.Connection, site_id: int, token: str, visitor: str) -> None:
     """Remember for a day who opened a link that bears this token."""
-    held = insert(followed).values(site_id=site_id, token=token, visitor=visitor)
-    connection.execute(held.on_conflict_do_update(index_elements=["site_id", "token"], set_={"visitor": visitor, "at": sa.func.now()}))
+    found = insert(followed).values(site_id=site_id, token=token, visitor=visitor)
+    connection.execute(found.on_conflict_do_update(index_elements=["site_id", "token"], set_={"visitor": visitor, "at": sa.func.now()}))
     connection.execute(followed.delete().where(followed.c.at < sa.func.now() - FOLLOWED_FOR))
 
 
@@ -75,6 +75,6 @@ def hits_of(connection: sa.Connection, site_id: int, visitor: str) -> Iterator[s
     """All that is stored of a visitor, a hit a line, as JSON in the form in which hits come in."""
     query = sa.select(hits).where(hits.c.site_id == site_id, hits.c.visitor == visitor).order_by(hits.c.at, hits.c.seq)
     for row in connection.execute(query).mappings():
-        told: dict[str, Any] = {"id": str(row["id"]), "at": row["at"].isoformat(), "kind": Kind(row["kind"]).name}
-        told |= {name: row[name] for name in _AS_IT_IS} | {"order": row["order_data"]}
-        yield json.dumps({name: value for name, value in told.items() if value is not None}, ensure_ascii=False) + "\n"
+        records: dict[str, Any] = {"id": str(row["id"]), "at": row["at"].isoformat(), "kind": Kind(row["kind"]).name}
+        records |= {name: row[name] for name in _AS_IT_IS} | {"order": row["order_data"]}
+        yield json.dumps({name: value for name, value in records.items() if value is not None}, ensure_ascii=False) + "\n"

@@ -16,26 +16,24 @@ const named = (form: Element): string => {
 
 /** Forms as they come into view, are begun, and are sent; each once a view, but for the last. */
 const forms: Part = (tools) => {
-  const { on, tell, when } = tools;
+  const { on, when } = tools;
   const counts = forms_of(tools.given);
+  const tell = (what: string, form: Element | null): void => {
+    if (counts(form)) tools.tell(`form ${what}`, { form: named(form) }, form);
+  };
   let begun = new WeakSet<Element>();
   const begin = ({ target }: Event): void => {
     const form = (target as Element).closest?.("form");
-    if (!counts(form) || begun.has(form)) return;
+    if (!form || begun.has(form)) return;
     begun.add(form);
     see?.(form);
-    tell("form start", { form: named(form) }, form);
+    tell("start", form);
   };
   when("viewed", () => (begun = new WeakSet()));
-  const see = tools.seen?.("form", (form) => counts(form) && tell("form view", { form: named(form) }, form));
+  const see = tools.seen?.("form", (form) => tell("view", form));
   on(document, "input", begin, true);
   on(document, "change", begin, true);
-  on(
-    document,
-    "submit",
-    ({ target }) => counts(target as Element) && tell("form submit", { form: named(target as Element) }, target as Element),
-    true,
-  );
+  on(document, "submit", ({ target }) => tell("submit", target as Element), true);
 };
 
 uc_parts.push(forms);

@@ -72,7 +72,7 @@ class HashIndex:
         self._runs.append((hashes[order], codes[order]))
 
     def find(self, texts: pl.Series) -> tuple[Codes, Bools]:
-        """The first code under the hash of each text, and whether there is one; 0 without."""
+        """The first code (u32) under the hash of each text, and whether there is one; 0 without."""
         wanted = texts.hash().to_numpy()
         codes, known = np.zeros(len(wanted), np.uint32), np.zeros(len(wanted), bool)
         for hashes, of in self._runs:
@@ -104,7 +104,7 @@ class Dictionary:
         return self._texts.slice(length)
 
     def encode(self, texts: pl.Series) -> Codes:
-        """Codes of texts (null is the empty text); texts not seen before are taken in."""
+        """Codes (u32) of texts, in their order (null is the empty text, 0); texts not seen before are taken in."""
         asked = texts.fill_null("").rename("text")
         if (asked == "").all():
             return np.zeros(len(asked), np.uint32)
@@ -144,7 +144,7 @@ class Dictionary:
         return present[codes]
 
     def decode(self, codes: npt.NDArray[Any]) -> pl.Series:
-        """Texts of codes, in their order."""
+        """Texts (String) of codes (any unsigned integers), in their order."""
         return self._texts.gather(pl.Series(codes))
 
 
@@ -159,7 +159,7 @@ class Dictionaries:
 
 
 def encode_hits(raw: pl.DataFrame, dictionaries: Dictionaries) -> pl.DataFrame:
-    """Raw rows (columns of RAW_SCHEMA, texts as texts) as a coded frame; new texts go into the dictionaries."""
+    """Raw rows (columns of RAW_SCHEMA, texts as texts) as a frame of CODED_SCHEMA, in their order; new texts go into the dictionaries."""
     columns = {name: raw[name].cast(kind) for name, kind in PLAIN.items()}
     columns["value"] = columns["value"].fill_null(float("nan"))
     columns["engaged_ms"] = columns["engaged_ms"].fill_null(0)
@@ -169,7 +169,7 @@ def encode_hits(raw: pl.DataFrame, dictionaries: Dictionaries) -> pl.DataFrame:
 
 
 def in_order(hits: pl.DataFrame) -> pl.DataFrame:
-    """The rows in the order of the rules: by visitor, by time, equal times by arrival."""
+    """The rows of a frame of CODED_SCHEMA in the order of the rules (chapter 1): by `visitor`, by `at`, equal times by `seq`."""
     if not len(hits):
         return hits.rechunk()
     visitor, at = hits["visitor"].to_numpy().astype(np.int64), hits["at"].to_numpy()
@@ -190,7 +190,7 @@ def in_order(hits: pl.DataFrame) -> pl.DataFrame:
 
 
 def repeated_orders(orders: pl.DataFrame) -> Ints:
-    """`seq` of the order hits whose order id a hit had earlier (rules, chapter 1), sorted.
+    """`seq` (i64, ascending) of the order hits whose order id a hit had earlier (rules, chapter 1).
 
     `orders`: columns seq, at, order_id (0: no id, such an order always counts), of all order hits of the site.
     """

@@ -50,7 +50,7 @@ def _values(goal: Goal, hits: pl.DataFrame, derived: DerivedVisits, rows: Rows, 
 
 
 def money(hits: pl.DataFrame, rows: Rows, lookups: DimensionLookups) -> Floats:
-    """Amounts of hits in the site's currency; a missing amount and a currency without a rate are 0."""
+    """Amounts (f64) of hits in the site's currency, in the order of the rows; a missing amount and a currency without a rate are 0 (rules, chapter 5)."""
     rates = lookups["rate"][hits["currency"].to_numpy()[rows]]
     amounts: Floats = np.nan_to_num(hits["value"].to_numpy()[rows] * rates, nan=0.0)
     return amounts

@@ -16,7 +16,7 @@ KINDS = {"view": Kind.view, "event": Kind.event, "order": Kind.order}
 
 
 def matching(match: HitMatch, hits: pl.DataFrame, derived: DerivedVisits, lookups: DimensionLookups, rows: Rows | None = None) -> Rows:
-    """Rows (i32, ascending) of the hits of some visit that match, among `rows` or among all. Repeated orders match nothing."""
+    """Rows (i32, ascending) of the hits of some visit that match, among `rows` or among all. Repeated orders match nothing (rules, chapter 5)."""
     kind = derived.kind == KINDS[match.kind] if rows is None else derived.kind[rows] == KINDS[match.kind]
     found = np.flatnonzero(kind).astype(np.int32) if rows is None else rows[kind]
     found = found[derived.visit_of[found] != NO_VISIT]

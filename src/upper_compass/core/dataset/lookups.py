@@ -29,21 +29,21 @@ class GrowingColumn:
     """A column that is appended to: what was read of it stays as it is, and it is not copied whole each time."""
 
     def __init__(self, values: npt.NDArray[Any]) -> None:
-        self._held, self._length = values, len(values)
+        self._tables, self._length = values, len(values)
 
     @property
     def values(self) -> npt.NDArray[Any]:
         """All values."""
-        return self._held[: self._length]
+        return self._tables[: self._length]
 
     def extend(self, values: npt.NDArray[Any]) -> None:
         """Append values of the same type."""
         length = self._length + len(values)
-        if length > len(self._held):
-            grown = np.empty(length + length // 2, self._held.dtype)
+        if length > len(self._tables):
+            grown = np.empty(length + length // 2, self._tables.dtype)
             grown[: self._length] = self.values
-            self._held = grown
-        self._held[self._length : length] = values
+            self._tables = grown
+        self._tables[self._length : length] = values
         self._length = length
 
 
@@ -52,8 +52,8 @@ class DimensionLookups:
 
     | columns | by code of |
     |---|---|
-    | page, host, bare_host, page_group, url_origin | url |
-    | referrer_origin, referrer_host | referrer |
+    | page, host, bare_host, page_group, url_source | url |
+    | referrer_source, referrer_host | referrer |
     | device, browser, system | user_agent |
     | zone_country | timezone |
     | country, language | country, language |
@@ -193,7 +193,7 @@ class DimensionLookups:
         return np.array([own.get(code, self.rules.rates.get(code, np.nan)) for code in currencies], np.float64)
 
     def _source_column(self, evidence: pl.DataFrame, kind: str | None) -> npt.NDArray[np.int32]:
-        """Origin of each row of evidence, NO_ORIGIN where nothing was found; each distinct traffic source is worked out once."""
+        """The traffic source of each row of evidence, NO_SOURCE where nothing was found; each distinct traffic source is worked out once."""
         keys = [*FIELDS, *([kind] if kind else [])]
         found = evidence.filter(pl.col("found")).select(keys).unique(maintain_order=True)
         made = [self.traffic_sources.traffic_source({name: row[name] for name in FIELDS}, row[kind] if kind else None) for row in found.iter_rows(named=True)]
@@ -223,11 +223,11 @@ class DimensionLookups:
         return int(self.labels.encode(pl.Series([text], dtype=pl.String))[0])
 
     def prop(self, key: str) -> Codes:
-        """Word of one property, by code of `props`; 0 where it is missing. Numbers and booleans as JSON writes them."""
+        """Label (u32) of one property, by code of `props`; 0 where it is missing. Numbers and booleans as JSON writes them."""
         return self.properties.by_set(key)
 
     def field(self, field: SiteField) -> tuple[str, Codes]:
-        """Where the values of a site field are, and by its codes the words: the name of a coded column of the hits."""
+        """Where the values of a site field are, the name of a coded column of the hits, and by that column's codes the labels (u32)."""
         match field.read:
             case SentField():
                 return "fields", self.sent_fields.by_set(field.key)
@@ -240,8 +240,8 @@ class DimensionLookups:
 
     def _grown(self, name: str, column: str, read: Callable[[pl.Series], pl.Series]) -> Codes:
         """Words by code of a column that only some ask for: kept, and grown when it is asked for again."""
-        held = self._asked.get(name, np.empty(0, np.uint32))
-        fresh = self.dictionaries[column].since(len(held))
+        table = self._asked.get(name, np.empty(0, np.uint32))
+        fresh = self.dictionaries[column].since(len(table))
         if len(fresh):
-            held = self._asked[name] = np.concatenate([held, self.labels.encode(read(fresh))])
-        return held
+            table = self._asked[name] = np.concatenate([table, self.labels.encode(read(fresh))])
+        return table

@@ -63,7 +63,7 @@ class Properties:
         return Property(found["set"].to_numpy(), found["label"].to_numpy(), found["number"].to_numpy())
 
     def by_set(self, key: str) -> Codes:
-        """The label of one property by code of the set, 0 where it is missing."""
+        """The label (u32) of one property by code of the set, 0 where it is missing."""
         found = self.of(key)
         by_set = np.zeros(self._length, np.uint32)
         by_set[found.sets] = found.labels
@@ -74,9 +74,9 @@ class Properties:
         passing = np.ones(len(self._sets), bool)
         for test in tests:
             found = self.of(test.key)
-            held = np.full(len(passing), test.test in ("is not", "≠"))
-            held[found.sets] = self._holds(test, found)
-            passing &= held
+            parsed = np.full(len(passing), test.test in ("is not", "≠"))
+            parsed[found.sets] = self._holds(test, found)
+            passing &= parsed
         return passing
 
     def _holds(self, test: PropTest, found: Property) -> Bools:
@@ -89,10 +89,10 @@ class Properties:
         return passing[places]
 
     def _parsed(self, texts: pl.Series) -> pl.DataFrame:
-        held: list[dict[str, object]] = orjson.loads(f"[{','.join(text or '{}' for text in texts)}]")
-        keys = list(chain.from_iterable(held))
-        values = list(chain.from_iterable(one.values() for one in held))
-        sets = np.repeat(np.arange(self._length, self._length + len(held), dtype=np.uint32), [len(one) for one in held])
+        parsed: list[dict[str, object]] = orjson.loads(f"[{','.join(text or '{}' for text in texts)}]")
+        keys = list(chain.from_iterable(parsed))
+        values = list(chain.from_iterable(one.values() for one in parsed))
+        sets = np.repeat(np.arange(self._length, self._length + len(parsed), dtype=np.uint32), [len(one) for one in parsed])
         numbers = [float(value) if isinstance(value, int | float) and not isinstance(value, bool) else np.nan for value in values]
         columns = {
             "set": sets,

@@ -87,8 +87,8 @@ class Shard:
 
     def visits_between(self, start: int, stop: int) -> Rows:
         """Indices of the visits that started with start ≤ start < stop, ascending."""
-        began = self.visit("start")
-        return np.flatnonzero((began >= start) & (began < stop)).astype(np.int32)
+        starts = self.visit("start")
+        return np.flatnonzero((starts >= start) & (starts < stop)).astype(np.int32)
 
     def rows_of_visits(self, visits: Rows) -> Rows:
         """All rows of the hits of these visits (ascending indices), ascending."""
@@ -121,7 +121,7 @@ class Shard:
         return found
 
     def field(self, of: SiteField) -> Codes:
-        """The words of a field of the whole visit, for all visits, worked out once."""
+        """The labels (u32) of a field of the whole visit, for all visits, worked out once."""
         return self.kept(of.model_dump_json(), lambda: field_of_visits(of, self.hits, self.derived, self.lookups))
 
     def rows_of_visitors(self, visitors: npt.NDArray[Any]) -> Rows:

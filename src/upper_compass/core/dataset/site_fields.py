@@ -12,14 +12,14 @@ from upper_compass.core.definitions.site_rules import SiteField
 
 
 def field_of_hits(field: SiteField, hits: pl.DataFrame, lookups: DimensionLookups, rows: Rows | None = None) -> Codes:
-    """The words of a field for rows of hits, all of them without `rows`; 0 is no value."""
+    """The labels (u32) of a field for rows of hits, in their order, all of them without `rows`; 0 is no value."""
     column, words = lookups.field(field)
     codes = hits[column].to_numpy()
     return words[codes if rows is None else codes[rows]]
 
 
 def field_of_visits(field: SiteField, hits: pl.DataFrame, derived: DerivedVisits, lookups: DimensionLookups) -> Codes:
-    """The words of a field for all visits: the last value of each that is not empty."""
+    """The labels (u32) of a field for all visits: the last value of each that is not empty."""
     values = field_of_hits(field, hits, lookups)
     first, last = (derived.visits[name].to_numpy() for name in ("first_row", "last_row"))
     if not len(first):

@@ -133,7 +133,7 @@ class TrafficSources:
         return [f"utm_{name}" for name in FIELDS[:5]] + [key for key, _ in self._reference.click_ids] + list(self._rules.label_keys)
 
     def from_queries(self, values: pl.DataFrame) -> pl.DataFrame:
-        """Evidence in addresses, a row each: raw `source` … `label` and `found`. `values` as `query_values` gives them for `query_keys`."""
+        """Evidence in addresses (rules, chapter 2), a row each: raw `source` … `label` (String) and `found` (Boolean). `values`: see `query_values`."""
         nothing = pl.lit("")
         tagged = pl.any_horizontal(pl.col(value_of(f"utm_{name}")) != "" for name in FIELDS[:3])
         label = self._first_of(list(self._rules.label_keys))
@@ -169,7 +169,7 @@ class TrafficSources:
         return chosen
 
     def from_referrers(self, hosts: pl.Series) -> pl.DataFrame:
-        """Evidence in referrers, a row per host: raw `source`, `medium`, `kind` and `found` (false for the site's own and ignored hosts)."""
+        """Evidence in referrers (rules, chapter 2), a row per host: raw `source`, `medium`, `kind` (String), `found` (Boolean; no own or ignored host)."""
         rows = []
         for host in hosts:
             bare = bare_host(host)

@@ -147,7 +147,7 @@ def _passive(hits: pl.DataFrame, lookups: DimensionLookups) -> Bools:
 
 
 def sources_of_views(view: Bools, url: Codes, referrer: Codes, lookups: DimensionLookups) -> Rows:
-    """Origin of each view with evidence, NO_ORIGIN for every other hit."""
+    """Traffic source (i32, a code of the look-ups) of each view with evidence, NO_SOURCE for every other hit (rules, chapter 2)."""
     traffic_source: Rows = lookups["url_source"][url].astype(np.int32)
     traffic_source[~view] = NO_SOURCE
     # Hosts are compared only where the referrer could tell and nothing tells before it.
@@ -207,7 +207,7 @@ class Marks:
 
     @cached_property
     def running(self) -> Rows:
-        """How many marked rows lie before each row; one longer than the mask."""
+        """How many marked rows lie before each row (i32); one longer than the mask."""
         running = np.zeros(len(self.mask) + 1, np.int32)
         np.cumsum(self.mask, out=running[1:])
         return running
@@ -217,19 +217,19 @@ class Marks:
         return np.flatnonzero(self.mask).astype(np.int32)
 
     def count(self, first: Rows, last: Rows) -> Rows:
-        """How many rows of each visit are marked."""
+        """How many rows of each visit are marked (i32, by visit)."""
         counted: Rows = self.running[last + 1] - self.running[first]
         return counted
 
     def first(self, first: Rows, last: Rows) -> Rows:
-        """First marked row of each visit, else -1. Mostly it is the visit's very first."""
+        """First marked row of each visit (i32, by visit), else -1. Mostly it is the visit's very first."""
         if self.mask[first].all():
             return first
         found = np.append(self._rows, np.int32(len(self.mask)))[self.running[first]]
         return np.where(found <= last, found, np.int32(-1))
 
     def last(self, first: Rows, last: Rows) -> Rows:
-        """Last marked row of each visit, else -1."""
+        """Last marked row of each visit (i32, by visit), else -1."""
         if self.mask[last].all():
             return last
         found = np.append(np.int32(-1), self._rows)[self.running[last + 1]]

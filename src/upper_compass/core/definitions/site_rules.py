@@ -259,7 +259,7 @@ class SiteRules(BaseModel):
         patterns += [field.read.pattern for field in self.fields if isinstance(field.read, PageField)]
         if sum(weight(pattern) for pattern in patterns) > MAX_WEIGHT_TOGETHER:
             return "the regular expressions of page groups and fields grow too large together; write smaller counts, or [a-z0-9_] instead of \\w"
-        words = sum(len(held) for rule in self.channels for test in rule.any_of for held in (test.sources, test.mediums, test.campaigns, test.kinds) if held)
+        words = sum(len(texts) for rule in self.channels for test in rule.any_of for texts in (test.sources, test.mediums, test.campaigns, test.kinds) if texts)
         if words > MAX_CHANNEL_WORDS:
             return f"the channels list more than {MAX_CHANNEL_WORDS} words; join values by aliases first"
         return None
@@ -288,5 +288,5 @@ class SiteRules(BaseModel):
 
     def is_passive(self, sent: str) -> bool:
         """Whether events sent under a name say nothing about intent."""
-        said = next((note.passive for note in self.events if note.name == sent and note.passive is not None), None)
-        return sent in PASSIVE_EVENTS if said is None else said
+        noted = next((note.passive for note in self.events if note.name == sent and note.passive is not None), None)
+        return sent in PASSIVE_EVENTS if noted is None else noted

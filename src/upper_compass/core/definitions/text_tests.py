@@ -29,7 +29,7 @@ def storable(longest: int, least: int = 0) -> StringConstraints:
 
 
 def text_test(texts: pl.Series, test: str, pattern: str) -> pl.Series:
-    """One test over many texts, as booleans. Regular expressions are of the linear-time kind, so none can hang a report."""
+    """One test over many texts (String), a Boolean each, in their order. Regular expressions are of the linear-time kind, so none can hang a report."""
     match test:
         case "is":
             return texts == pattern
@@ -113,11 +113,11 @@ def _fault(pattern: str) -> str | None:
     try:
         pl.Series([""]).str.contains(pattern)
     except pl.exceptions.ComputeError as why:
-        return _said(pattern, str(why))
+        return _described(pattern, str(why))
     return None
 
 
-def _said(pattern: str, why: str) -> str:
+def _described(pattern: str, why: str) -> str:
     """The engine's message as one sentence. It draws the pattern with carets below the fault, then says what it is."""
     lines = why.splitlines()
     drawn = next((place for place, line in enumerate(lines) if line.strip() and set(line.strip()) == {"^"}), None)

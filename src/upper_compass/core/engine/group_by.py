@@ -26,7 +26,7 @@ def _table_pays(cells: int, values: int) -> bool:
 
 
 def sums(groups: Array, count: int, weights: Array | None = None) -> Floats:
-    """Sum of the weights (or number of members) of each of `count` groups."""
+    """Sum of the weights, or number of members without any, of each of `count` groups (f64, by group). `groups` (i64) are below `count`."""
     total = np.zeros(count)
     for start in range(0, len(groups), BLOCK):  # counting copies what it counts, so it is given a part at a time
         part = groups[start : start + BLOCK]
@@ -68,7 +68,7 @@ def distinct_pairs(units: Array, groups: Array, count: int) -> tuple[Array, Arra
 
 
 def count_distinct(units: Array, groups: Array, count: int) -> Floats:
-    """How many distinct units each group has. `units` ascend."""
+    """How many distinct units each of `count` groups has (f64, by group). `units` ascend; `groups` (i64) stand beside them."""
     return sums(distinct_pairs(units, groups, count)[1], count)
 
 

@@ -49,16 +49,16 @@ class KeyedBy:
         labels = cut.shard.lookups.labels
         known = [[labels.find(value) for value in prefix] for prefix in self.within]
         wanted = [prefix for prefix in known if None not in prefix]
-        held = np.full(len(items), bool(wanted))
+        kept = np.full(len(items), bool(wanted))
         for part, codes in zip(parts, zip(*wanted, strict=True), strict=False):
-            held &= np.isin(part, codes)
+            kept &= np.isin(part, codes)
         if len(wanted) > 1 and len(wanted[0]) > 1:  # each part alone fits; now all of them together
-            candidates = np.flatnonzero(held)
+            candidates = np.flatnonzero(kept)
             exact = np.zeros(len(candidates), bool)
             for prefix in wanted:
                 exact |= np.logical_and.reduce([part[candidates] == code for part, code in zip(parts, prefix, strict=False)])
-            held[candidates[~exact]] = False
-        return items[held], [part[held] for part in parts], held
+            kept[candidates[~exact]] = False
+        return items[kept], [part[kept] for part in parts], kept
 
     def _buckets(self, at: Ints) -> list[Array]:
         if not self.edges:

@@ -33,10 +33,10 @@ class Scope:
     unit_of: Rows
     goal: Goal | None
 
-    def any_of(self, visits: Rows, held: Bools) -> Bools:
+    def any_of(self, visits: Rows, fitting: Bools) -> Bools:
         """Which units have one of these visits for which it held."""
         found = np.zeros(self.count, bool)
-        found[self.unit_of[visits[held]]] = True
+        found[self.unit_of[visits[fitting]]] = True
         return found
 
     def units(self, rows: Rows) -> Rows:
@@ -46,7 +46,7 @@ class Scope:
 
 
 def segment_mask(shard: Shard, segment: Segment, start: int, stop: int, goal: Goal | None, *, with_excluded: bool) -> Bools:
-    """Which visits of the shard are in the segment, of those with a hit with start ≤ at < stop (ms); kept for whoever asks again.
+    """Which visits of the shard (all, by index) are in the segment, of those with a hit with start ≤ at < stop (ms; rules, chapter 7). It is kept.
 
     `goal`: whose value a visit has. Of the people, all visits are in. Raises UnknownNameError for a dimension that there is not.
     """
@@ -55,8 +55,8 @@ def segment_mask(shard: Shard, segment: Segment, start: int, stop: int, goal: Go
 
 
 def _mask(shard: Shard, segment: Segment, start: int, stop: int, goal: Goal | None, *, with_excluded: bool) -> Bools:
-    began, until = shard.visit("start"), shard.visit("until")
-    looked_at = (began < stop) & (until >= start)
+    starts, until = shard.visit("start"), shard.visit("until")
+    looked_at = (starts < stop) & (until >= start)
     if not with_excluded:
         looked_at &= ~shard.visit("excluded")
     mask = np.zeros(len(looked_at), bool)
@@ -72,7 +72,7 @@ def _mask(shard: Shard, segment: Segment, start: int, stop: int, goal: Goal | No
     rows = rows[(at >= start) & (at < stop)]
     visitors = np.unique(shard.hit("visitor")[rows])
     unit_of[visits] = np.searchsorted(visitors, shard.visit("visitor")[visits])
-    scope = Scope(shard, len(visitors), visits[began[visits] >= start], rows, unit_of, goal)
+    scope = Scope(shard, len(visitors), visits[starts[visits] >= start], rows, unit_of, goal)
     mask[ranges(shard.visit("visitor"), visitors[_holds(segment.where, scope)])] = True
     return mask
 
@@ -81,10 +81,10 @@ def _holds(condition: Condition, scope: Scope) -> Bools:
     """Whether a condition holds for each unit."""
     match condition:
         case Group(of=of, conditions=conditions):
-            held = [_holds(one, scope) for one in conditions]
+            fitting = [_holds(one, scope) for one in conditions]
             if of == "all":
-                return np.logical_and.reduce(held) if held else np.ones(scope.count, bool)
-            some = np.logical_or.reduce(held) if held else np.zeros(scope.count, bool)
+                return np.logical_and.reduce(fitting) if fitting else np.ones(scope.count, bool)
+            some = np.logical_or.reduce(fitting) if fitting else np.zeros(scope.count, bool)
             return some if of == "any" else ~some
         case DimensionCondition():
             return scope.any_of(scope.visits, _dimension_holds(condition, scope))
@@ -109,9 +109,9 @@ def _dimension_holds(condition: DimensionCondition, scope: Scope) -> Bools:
     plain = condition.model_copy(update={"test": "is"}) if condition.test == "is not" else condition
     rows = shard.rows_of_visits(scope.visits)
     codes = dimension.read(shard, rows)
-    held = codes > 0 if condition.test == "is empty" else _codes_hold(plain, shard, codes)
+    fitting = codes > 0 if condition.test == "is empty" else _codes_hold(plain, shard, codes)
     having = np.zeros(len(scope.unit_of), bool)
-    having[shard.derived.visit_of[rows[held]]] = True
+    having[shard.derived.visit_of[rows[fitting]]] = True
     return having[scope.visits] != denied
 
 

@@ -71,7 +71,7 @@ class Selection:
 
     @cached_property
     def started_in_period(self) -> Bools:
-        """Whether each visit started in the period and stands."""
+        """Whether each visit (all of the shard, by index) started in the period and stands."""
         if self.within is not None:
             return self.within.started_in_period & self.visit_mask
         start = self.shard.visit("start")
@@ -79,14 +79,14 @@ class Selection:
 
     @cached_property
     def visits(self) -> Rows:
-        """Visits that started in the period."""
+        """Visits (i32, ascending) that started in the period."""
         if self.within is not None:
             return self.within.visits[self.visit_mask[self.within.visits]]
         return np.flatnonzero(self.started_in_period).astype(np.int32)
 
     @cached_property
     def boundary_visits(self) -> Rows:
-        """Visits with hits on both sides of an edge of the period; few, looked at hit by hit."""
+        """Visits (i32, ascending) with hits on both sides of an edge of the period; few, looked at hit by hit."""
         if self.within is not None:
             return self.within.boundary_visits[self.visit_mask[self.within.boundary_visits]]
         start, until = self.shard.visit("start"), self.shard.visit("until")
@@ -95,21 +95,21 @@ class Selection:
 
     @cached_property
     def contained_visits(self) -> Rows:
-        """Visits of which all hits lie in the period."""
+        """Visits (i32, ascending) of which all hits lie in the period."""
         inside = self.started_in_period.copy()
         inside[self.boundary_visits] = False
         return np.flatnonzero(inside).astype(np.int32)
 
     @cached_property
     def boundary_rows(self) -> Rows:
-        """Rows in the period of visits that lie across its edges."""
+        """Rows (i32, ascending) in the period of visits that lie across its edges."""
         rows = self.shard.rows_of_visits(self.boundary_visits)
         at = self.shard.hit("at")[rows]
         return rows[(at >= self.ask.start) & (at < self.ask.stop)]
 
     @cached_property
     def rows(self) -> Rows:
-        """Rows of the hits in the period."""
+        """Rows (i32, ascending) of the hits in the period."""
         if not len(self.visit_mask):
             return np.empty(0, np.int32)
         rows = self.shard.rows_between(self.ask.start, self.ask.stop)
@@ -118,18 +118,18 @@ class Selection:
 
     @cached_property
     def counted_conversions(self) -> Ints:
-        """Which of the conversions happened in the period."""
+        """Which of the conversions (i64, ascending places) happened in the period (rules, chapter 5)."""
         at = self.conversions.at
         inside = (at >= self.ask.start) & (at < self.ask.stop)
         return np.flatnonzero(inside & self.visit_mask[self.conversions.visit]) if len(at) else np.empty(0, np.int64)
 
     @cached_property
     def converted_visits(self) -> Bools:
-        """Whether each visit holds a conversion, whenever."""
-        held = np.zeros(len(self.visit_mask), bool)
-        held[self.conversions.visit] = True
-        return held
+        """Whether each visit (all of the shard, by index) holds a conversion, whenever."""
+        converted = np.zeros(len(self.visit_mask), bool)
+        converted[self.conversions.visit] = True
+        return converted
 
     def kind(self, rows: Rows) -> npt.NDArray[np.uint8]:
-        """Kind of each hit, repeated orders told apart."""
+        """Kind of each hit (a `Kind`, in the order of the rows), repeated orders told apart."""
         return self.shard.derived.kind[rows]

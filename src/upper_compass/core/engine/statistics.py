@@ -15,7 +15,7 @@ FEW = 5
 
 
 def wilson(successes: Floats, tries: Floats) -> tuple[Floats, Floats]:
-    """The 95 % Wilson interval of shares; NaN over nothing."""
+    """The 95 % Wilson interval of shares (f64, 0 to 1, in their order); NaN over nothing (rules, decisions)."""
     # More than a second to read in, which only a process that reads reports shall take.
     from statsmodels.stats.proportion import proportion_confint
 
@@ -26,12 +26,12 @@ def wilson(successes: Floats, tries: Floats) -> tuple[Floats, Floats]:
 
 
 def too_few(tries: Floats, share_of_all: float) -> npt.NDArray[np.bool_]:
-    """Whether fewer than five successes, or failures, are expected at the share of all."""
+    """Whether fewer than five successes, or failures, are expected at the share of all (rules, decisions)."""
     return (tries * share_of_all < FEW) | (tries * (1 - share_of_all) < FEW)
 
 
 def is_significant(kind: str, now: tuple[Floats, ...], before: tuple[Floats, ...]) -> npt.NDArray[np.bool_]:
-    """Whether two figures of periods of the same length differ by more than 95 % of chance.
+    """Whether two figures of periods of the same length differ by more than 95 % of chance, a row each (rules, decisions).
 
     count: as of events that come independently (Poisson). share: two shares, pooled. mean: (sum, sum of squares, count), unpooled. sum:
     (sum, sum of squares) of independent amounts. Anything else is never beyond chance.

@@ -121,7 +121,7 @@ def _by_visit(cut: Selection, by: GroupBy) -> tuple[list[Ints], dict[str, Array]
     by_rows = bool(by.edges) or by.wants("people") or any(name not in WHOLE_COLUMNS for name in by.asked(HIT_COLUMNS))
     of_hits = by.wants("visitors", "people") or bool(by.asked(HIT_COLUMNS))
     of_visits = by.wants("seen", *END_COLUMNS) or bool(by.asked(VISIT_COLUMNS)) or of_hits
-    visits = cut.visits if of_visits else np.flatnonzero(cut.started_in_period & cut.converted_visits).astype(np.int32)
+    visits = cut.visits if of_visits else _converting(cut) if by.wants("converting_visits") else empty
     rows = (cut.rows if by_rows else cut.boundary_rows) if of_hits else empty
     counted = cut.counted_conversions if by.wants(*GOAL_COLUMNS) else none
     converted = cut.conversions.row[counted]
@@ -146,11 +146,14 @@ def _by_visit(cut: Selection, by: GroupBy) -> tuple[list[Ints], dict[str, Array]
         found["seen"] = sums(visit_groups, n, shard.visit("views")[visits] > 0)
     if by.wants(*GOAL_COLUMNS):
         values = cut.conversions.value[counted]
-        found["conversions"] = sums(conversion_groups, n)
-        found["value"] = sums(conversion_groups, n, values)
-        found["value_squared"] = sums(conversion_groups, n, values**2)
-        found["converters"] = count_distinct(shard.hit("visitor")[converted], conversion_groups, n)
-        found["converting_visits"] = sums(visit_groups, n, cut.converted_visits[visits])
+        made: dict[str, Callable[[], Floats]] = {
+            "conversions": lambda: sums(conversion_groups, n),
+            "value": lambda: sums(conversion_groups, n, values),
+            "value_squared": lambda: sums(conversion_groups, n, values**2),
+            "converters": lambda: count_distinct(shard.hit("visitor")[converted], conversion_groups, n),
+            "converting_visits": lambda: sums(visit_groups, n, cut.converted_visits[visits]),
+        }
+        found |= {name: make() for name, make in made.items() if by.wants(name)}
     found[PRESENCE] = _presence(space.groups, n)
     return space.labels, found
 
@@ -200,7 +203,7 @@ def _by_hit(cut: Selection, by: GroupBy) -> tuple[list[Ints], dict[str, Array]]:
             found |= _visits_having(cut, by, (visit, group), places, groups, n)
     found |= {name: sums(groups[name], n) for name in END_COLUMNS if by.wants(name)}
     if with_goal:
-        found |= _goal_by_hit(cut, places["converting"], groups["converting"], n)
+        found |= _goal_by_hit(cut, by, places["converting"], groups["converting"], n)
     found[PRESENCE] = _presence(groups.values(), n)
     return space.labels, found
 
@@ -210,8 +213,8 @@ def _visits_having(cut: Selection, by: GroupBy, pairs: tuple[Array, Array], plac
     visit_of = cut.shard.derived.visit_of
 
     def with_outside(visit: Array, group: Array, outside: Rows, outside_groups: Ints) -> tuple[Array, Array]:
-        began = cut.started_in_period[visit]
-        visit, group = visit[began], group[began]
+        started = cut.started_in_period[visit]
+        visit, group = visit[started], group[started]
         # Only visits that lie across an edge have hits outside; theirs are joined, and what is there twice is dropped.
         over = np.isin(visit, visit_of[outside])
         visits = np.concatenate([visit[over], visit_of[outside]])
@@ -234,6 +237,12 @@ def _rows_outside(cut: Selection) -> Rows:
     return rows[cut.shard.hit("at")[rows] >= cut.ask.stop]
 
 
+def _converting(cut: Selection) -> Rows:
+    """Visits that started in the period and hold a conversion, whenever."""
+    visits = np.unique(cut.conversions.visit)
+    return visits[cut.started_in_period[visits]].astype(np.int32)
+
+
 def _end_rows(cut: Selection, end: str) -> Rows:
     rows: Rows = cut.shard.visit(end)[cut.visits]
     return rows[rows >= 0]
@@ -246,7 +255,7 @@ def _rows_of_converting(cut: Selection) -> Rows:
     return cut.shard.rows_of_visits(np.flatnonzero(mattering).astype(np.int32))
 
 
-def _goal_by_hit(cut: Selection, rows: Rows, groups: Ints, n: int) -> dict[str, Array]:
+def _goal_by_hit(cut: Selection, by: GroupBy, rows: Rows, groups: Ints, n: int) -> dict[str, Array]:
     """Conversions count under a value from the visit's first hit with it on.
 
     For each visit and value the conversions behind that first hit are a stretch of the visit's conversions, so two look-ups count them; a
@@ -261,15 +270,21 @@ def _goal_by_hit(cut: Selection, rows: Rows, groups: Ints, n: int) -> dict[str, 
     def stretch(of: Rows) -> tuple[Ints, Ints]:
         return np.searchsorted(of, first, side="left"), np.searchsorted(of, last, side="right")
 
+    def amounts(power: int) -> Floats:
+        running = np.concatenate([[0.0], np.cumsum(cut.conversions.value[cut.counted_conversions] ** power)])
+        return sums(group, n, running[high] - running[low])
+
+    def converting() -> Floats:
+        low_any, high_any = stretch(all_rows)
+        return sums(group, n, (high_any > low_any) & cut.started_in_period[visit])
+
     low, high = stretch(all_rows[cut.counted_conversions])
-    running = np.concatenate([[0.0], np.cumsum(cut.conversions.value[cut.counted_conversions])])
-    squares = np.concatenate([[0.0], np.cumsum(cut.conversions.value[cut.counted_conversions] ** 2)])
-    low_any, high_any = stretch(all_rows)
     reached = high > low
-    return {
-        "conversions": sums(group, n, high - low),
-        "value": sums(group, n, running[high] - running[low]),
-        "value_squared": sums(group, n, squares[high] - squares[low]),
-        "converting_visits": sums(group, n, (high_any > low_any) & cut.started_in_period[visit]),
-        "converters": count_distinct(shard.visit("visitor")[visit[reached]], group[reached], n),
+    made: dict[str, Callable[[], Floats]] = {
+        "conversions": lambda: sums(group, n, high - low),
+        "value": lambda: amounts(1),
+        "value_squared": lambda: amounts(2),
+        "converting_visits": converting,
+        "converters": lambda: count_distinct(shard.visit("visitor")[visit[reached]], group[reached], n),
     }
+    return {name: make() for name, make in made.items() if by.wants(name)}

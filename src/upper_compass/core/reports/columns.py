@@ -35,7 +35,7 @@ class AskedColumn:
     places: Mapping[str, int]
 
     def sums(self, frame: Sums, *, before: bool = False) -> pl.DataFrame:
-        """The additive columns that the measure needs, under their own names."""
+        """The additive columns that the measure needs (f64), under their own names, a row each."""
         return frame.select(pl.col(sum_name(place, name, before=before)).alias(name) for name, place in self.places.items())
 
     def values(self, frame: Sums, *, before: bool = False) -> pl.Series:

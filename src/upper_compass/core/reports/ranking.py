@@ -16,18 +16,18 @@ from upper_compass.core.reports.columns import Asked, Sums, column_values
 
 
 def filtered(asked: Asked, rows: Tally, request: TableRequest) -> Tally:
-    """The rows for which all conditions of the request hold."""
-    held = np.ones(len(rows.frame), bool)
+    """The rows for which all conditions of the request hold, in their order (rules, chapter 7)."""
+    kept = np.ones(len(rows.frame), bool)
     for condition in request.where:
         if isinstance(condition.value, str):
             name = f"key_{request.dimensions.index(condition.of)}"
             labels = rows.keys[name]
             test, pattern = condition.test, condition.value
-            held &= text_test(rows.frame[name], test, pattern).to_numpy() if labels is None else labels.passing(rows.frame[name].to_numpy(), test, pattern)
+            kept &= text_test(rows.frame[name], test, pattern).to_numpy() if labels is None else labels.passing(rows.frame[name].to_numpy(), test, pattern)
         else:
             values = asked.by_id[condition.of].values(rows.frame).to_numpy()
-            held &= NUMBER_TESTS[condition.test](values, condition.value)
-    return rows if held.all() else replace(rows, frame=rows.frame.filter(held))
+            kept &= NUMBER_TESTS[condition.test](values, condition.value)
+    return rows if kept.all() else replace(rows, frame=rows.frame.filter(kept))
 
 
 def page_of(asked: Asked, rows: Tally, request: TableRequest) -> tuple[Ints, pl.DataFrame]:
@@ -64,10 +64,10 @@ def _candidates(score: Floats, rows: Tally, count: int) -> Ints:
     return np.concatenate([sure, tied])
 
 
-def remainder(asked: Asked, rows: Tally, told: Ints, total: Sums) -> Remainder | None:
+def remainder(asked: Asked, rows: Tally, shown: Ints, total: Sums) -> Remainder | None:
     """The rows that are not told, added up; counts of people cannot be."""
     left: Bools = np.ones(len(rows.frame), bool)
-    left[told] = False
+    left[shown] = False
     if not left.any():
         return None
     summed = rows.frame.filter(left).select(pl.col(name).sum() for name in asked.names())

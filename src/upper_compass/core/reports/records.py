@@ -113,11 +113,11 @@ def hit_records(hits: pl.DataFrame) -> list[HitRecord]:
     """The rows of `hit_frame`, and what other columns it was given are passed over."""
     names = list(HitRecord.model_fields)
 
-    def told(row: dict[str, Any]) -> HitRecord:
+    def record_of(row: dict[str, Any]) -> HitRecord:
         details = {name: json.loads(row[name]) if row[name] else {} for name in ("props", "fields")}
         return HitRecord.model_construct(None, **row | details | {"kind": Kind(row["kind"]).name})
 
-    return [told(row) for row in hits.select(names).iter_rows(named=True)]
+    return [record_of(row) for row in hits.select(names).iter_rows(named=True)]
 
 
 def visit_frame(shard: Shard, visits: Rows, counted: Conversions) -> pl.DataFrame:

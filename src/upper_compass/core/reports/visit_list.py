@@ -89,8 +89,8 @@ def visit_detail(reading: ReportContext, visitor: str, number: int, goal: Goal |
     ask = ReportFilter(0, 2**62, goal, with_excluded=True, keep=False)
     of_visitor, of_visit = (Counting(_of_visitor, (visitor,), additive=False), Counting(_hits_of, (visitor, number), additive=False))
     visits, hits = (tally.frame for tally in reading.tally(ask, of_visitor, of_visit))
-    told = visit_records(visits.sort("number"))
-    visit = next((one for one in told if one.number == number), None)
+    records = visit_records(visits.sort("number"))
+    visit = next((one for one in records if one.number == number), None)
     if visit is None:
         return None
     hits = hits.sort("place")
@@ -102,7 +102,7 @@ def visit_detail(reading: ReportContext, visitor: str, number: int, goal: Goal |
         hits_left_out=sum(hits["of"].head(1).to_list()) - len(hits),
         conversions=dict(hits.filter(pl.col("converted")).select("seq", "worth").iter_rows()),
         why=reading.shards.lookups.traffic_sources.explain(*address),
-        others=[one for one in told if one.number != number][-MAX_VISITS:],
+        others=[one for one in records if one.number != number][-MAX_VISITS:],
     )
 
 

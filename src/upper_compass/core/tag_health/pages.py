@@ -208,9 +208,9 @@ def _with_errors(cut: Selection) -> pl.DataFrame:
     rows = cut.rows[cut.kind(cut.rows) == Kind.event]
     rows = rows[np.isin(shard.hit("name")[rows], lookups.events_called([SCRIPT_ERROR]))]
     codes, places = np.unique(shard.hit("props")[rows], return_inverse=True)
-    said = pl.Series([_message(text) for text in lookups.dictionaries["props"].decode(codes)], dtype=pl.String)
+    named = pl.Series([_message(text) for text in lookups.dictionaries["props"].decode(codes)], dtype=pl.String)
     page = lookups["page"][shard.hit("url")[rows]]
-    return pl.DataFrame({"message": said.gather(places), "page": page, "visitor": shard.hit("visitor")[rows]})
+    return pl.DataFrame({"message": named.gather(places), "page": page, "visitor": shard.hit("visitor")[rows]})
 
 
 def _errors(cut: Selection) -> Tally:
@@ -229,5 +229,5 @@ def _pages_with_errors(cut: Selection) -> Tally:
 
 
 def _message(props: str) -> str:
-    held = json.loads(props) if props else {}
-    return str(held.get("message") or "it does not say what")[:200]
+    holding = json.loads(props) if props else {}
+    return str(holding.get("message") or "it does not say what")[:200]

@@ -17,7 +17,7 @@ from upper_compass.core.definitions.reference import Reference
 from upper_compass.core.definitions.site_rules import UNSORTED, SiteRules, SourceField, bare_host
 from upper_compass.core.definitions.text_tests import storable
 
-Given = Annotated[str, storable(500)]
+LinkField = Annotated[str, storable(500)]
 TAGS: tuple[SourceField, ...] = ("source", "medium", "campaign", "content", "term")
 # They end a value, or break a link when it is pasted into a mail.
 FORBIDDEN = re.compile(r"""[&?#=%"'<>\\{}|^`\x00-\x1f]""")
@@ -34,12 +34,12 @@ class LinkDraft(BaseModel):
         extra="forbid", json_schema_extra={"examples": [{"address": "https://fennmoor-mill.example/courses", "source": "letter", "medium": "email"}]}
     )
     address: Annotated[str, storable(4000)]
-    source: Given = ""
-    medium: Given = ""
-    campaign: Given = ""
-    content: Given = ""
-    term: Given = ""
-    label: Given = ""
+    source: LinkField = ""
+    medium: LinkField = ""
+    campaign: LinkField = ""
+    content: LinkField = ""
+    term: LinkField = ""
+    label: LinkField = ""
 
 
 class Remark(BaseModel):

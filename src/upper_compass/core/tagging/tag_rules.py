@@ -285,15 +285,15 @@ def for_script(rules: Sequence[Rule], *, html: bool, trying: bool = False) -> li
 
     HTML is left out unless the site allows it. Who is trying them out also gets their names, and is told what is left out (`refused`).
     """
-    told = []
+    event_names = []
     for rule in rules:
         if rule.paused and not trying:
             continue
         plain = rule.model_dump(exclude_none=True, exclude=None if trying else {"name", "paused"})
         plain["then"] = [found for action in rule.then if (found := _action(action, html=html, trying=trying))]
         if plain["then"]:
-            told.append(plain)
-    return told
+            event_names.append(plain)
+    return event_names
 
 
 def _action(action: RecordEvent | CountGoal | SetField | InsertHtml, *, html: bool, trying: bool) -> dict[str, Any] | None:
