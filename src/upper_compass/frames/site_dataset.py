@@ -29,7 +29,8 @@ from upper_compass.core.definitions.hits import Kind
 from upper_compass.core.definitions.reference import Reference
 from upper_compass.core.definitions.site_rules import SiteRules
 
-SHARDS = 8
+# So many shards of so many hits or more; what each costs whatever it holds would be most of what a report takes on a small site.
+SHARDS, SHARD_HITS = 8, 250_000
 # Hits of the last delta, and how many times larger each level before it is at least.
 TAIL, GROWTH = 2_000, 4
 # From a level of so many hits, visitors who leave are retracted, and not taken out.
@@ -147,15 +148,16 @@ def start(
     dictionaries = dictionaries or Dictionaries()
     hits = hits or []
     lookups = DimensionLookups(rules, reference, dictionaries)
+    count = sum(map(len, hits))
     orders = pl.concat([_orders_of(NO_HITS), *(_orders_of(part) for part in hits)])
-    return _compacted(dictionaries, lookups, _taken_out(hits), orders, repeated_orders(orders), seq)
+    return _compacted(dictionaries, lookups, _taken_out(hits), count, orders, repeated_orders(orders), seq)
 
 
 def with_rules(dataset: SiteDataset, rules: SiteRules, reference: Reference) -> SiteDataset:
     """The same hits read by other rules. Where these change nothing of which visits there are, no visit is derived again."""
     if rules.derivation_version() != dataset.lookups.rules.derivation_version():
         lookups = DimensionLookups(rules, reference, dataset.dictionaries)
-        return _compacted(dataset.dictionaries, lookups, dataset.parts(), dataset.orders, dataset.repeated, dataset.seq)
+        return _compacted(dataset.dictionaries, lookups, dataset.parts(), dataset.main.count, dataset.orders, dataset.repeated, dataset.seq)
     lookups = DimensionLookups(rules, reference, dataset.dictionaries, dataset.lookups)
     main, *deltas = (level.with_lookups(lookups) for level in (dataset.main, *dataset.deltas))
     return replace(dataset, lookups=lookups, main=main, deltas=tuple(deltas))
@@ -171,9 +173,12 @@ def advance(dataset: SiteDataset, parts: Iterable[pl.DataFrame], seq: int) -> Si
     new_orders = _orders_of(fresh)
     orders = pl.concat([dataset.orders, new_orders]) if len(new_orders) else dataset.orders
     repeated = _repeated(dataset.repeated, orders, new_orders)
-    if len(fresh) + sum(level.count for level in dataset.deltas) > max(COMPACT_FROM, COMPACT_SHARE * dataset.main.count):
+    gathered = len(fresh) + sum(level.count for level in dataset.deltas)
+    if gathered > max(COMPACT_FROM, COMPACT_SHARE * dataset.main.count):
         del fresh
-        return _compacted(dataset.dictionaries, dataset.lookups, chain(dataset.parts(), _taken_out(coded)), orders, repeated, seq)
+        return _compacted(
+            dataset.dictionaries, dataset.lookups, chain(dataset.parts(), _taken_out(coded)), dataset.main.count + gathered, orders, repeated, seq
+        )
     touched = _touched(fresh, orders, new_orders)
     levels = (dataset.main, *dataset.deltas)
     moved = pl.concat([*(level.hits_of(touched) for level in levels), fresh])
@@ -248,15 +253,16 @@ def _taken_out(parts: list[T]) -> Iterator[T]:
 
 
 def _compacted(
-    dictionaries: Dictionaries, lookups: DimensionLookups, parts: Iterable[pl.DataFrame], orders: pl.DataFrame, repeated: Ints, seq: int
+    dictionaries: Dictionaries, lookups: DimensionLookups, parts: Iterable[pl.DataFrame], hits: int, orders: pl.DataFrame, repeated: Ints, seq: int
 ) -> SiteDataset:
-    """All hits as one level. Each part is let go of when it is split, and what was split when its shard is made: nothing is held three times."""
-    shard_of = pl.Series(dictionaries["visitor"].texts.hash() % SHARDS)
-    split: list[list[pl.DataFrame]] = [[NO_HITS] for _ in range(SHARDS)]
+    """All hits, about so many, as one level. A part is let go of when it is split, and what was split when its shard is made: nothing is held thrice."""
+    count = max(min(hits // SHARD_HITS, SHARDS), 1)
+    shard_of = pl.Series(dictionaries["visitor"].texts.hash() % count)
+    split: list[list[pl.DataFrame]] = [[NO_HITS] for _ in range(count)]
     for part in parts:
         of = shard_of[part["visitor"]]
         for number, into in enumerate(split):
             into.append(part.filter(of == number))
         del part
-    main = tuple(Shard.of(in_order(pl.concat(hits)), lookups, repeated) for hits in _taken_out(split))
+    main = tuple(Shard.of(in_order(pl.concat(together)), lookups, repeated) for together in _taken_out(split))
     return SiteDataset(dictionaries, lookups, Level(main, main, repeated), orders, repeated, seq)
