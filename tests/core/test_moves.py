@@ -54,7 +54,7 @@ def words_of(shard, visits):
     return {name: shard.lookups.labels.decode(DIMENSIONS[name].read(shard, visits)).to_list() for name in FIELDS}
 
 
-@settings(max_examples=20)
+@settings(max_examples=12)
 @given(hits=hit_lists(), count=st.sampled_from((1, 3)))
 def test_any_visits_move_to_where_they_are_read_anew(hits, count):
     """Judged per visit as it is cut today: its first view, read by the drafted rules alone."""

@@ -216,7 +216,7 @@ def test_any_table_agrees_with_the_oracle(hits, dimension, goal, count, first, l
 
 
 @given(hit_lists(), st.sampled_from(["source", "page"]))
-@settings(max_examples=10)
+@settings(max_examples=5)
 def test_seven_shards_answer_as_one_does(hits, dimension):
     one, seven = reading(hits, 1), reading(hits, 7)
     days = {"first": "1970-01-10", "last": "1970-01-15", "measures": list(MEASURES), "versus": "before"}
@@ -226,7 +226,7 @@ def test_seven_shards_answer_as_one_does(hits, dimension):
 
 
 @given(hit_lists(), st.sampled_from(list(GOALS)))
-@settings(max_examples=10)
+@settings(max_examples=6)
 def test_a_series_is_the_tables_of_its_days(hits, goal):
     read = reading(hits)
     course = ask_series(read, GOALS[goal][0], first="1970-01-11", last="1970-01-13", measures=MEASURES)
@@ -241,7 +241,7 @@ VALUES = (
 
 
 @given(hit_lists(), st.sampled_from(VALUES), st.booleans())
-@settings(max_examples=30)
+@settings(max_examples=20)
 def test_any_narrowing_agrees_with_the_oracle(hits, narrowed, without):
     """What is left by a narrowing is what the oracle counts over the visits that fit."""
     dimension, value = narrowed

@@ -38,8 +38,19 @@ const lazy = [
   view("/watch/visits/$visitor/$number", async () => (await import("@/views/watch/VisitDetail")).VisitDetail),
 ];
 
+/** All pieces of the kit on one page, where the front end is worked on. */
+const development = import.meta.env.DEV
+  ? [
+      createRoute({
+        getParentRoute: () => root,
+        path: "/kit",
+        component: lazyRouteComponent(async () => ({ default: (await import("@/ui/Kit")).Kit })),
+      }),
+    ]
+  : [];
+
 export const router = createRouter({
-  routeTree: root.addChildren([door, siteRoute.addChildren([overviewRoute, ...lazy])]),
+  routeTree: root.addChildren([door, ...development, siteRoute.addChildren([overviewRoute, ...lazy])]),
   parseSearch,
   stringifySearch,
   defaultPreload: false,

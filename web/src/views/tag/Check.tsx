@@ -22,7 +22,7 @@ interface CheckProps {
 /** Opens a page of the site in another tab and waits for what shall arrive from there. */
 export function Check({ wanted = { kind: "visit" }, act = "" }: CheckProps) {
   const { site } = useView();
-  const [address, setAddress] = usePageOfSite(site);
+  const [address, keep] = usePageOfSite(site);
   const [error, setError] = useState<string | null>(null);
   const opening = useMutation({ mutationFn: () => openAndFollow(site, address) });
   const open = (event: FormEvent) => {
@@ -37,7 +37,7 @@ export function Check({ wanted = { kind: "visit" }, act = "" }: CheckProps) {
       <h2 className="title">Check it</h2>
       <form className="form line" onSubmit={open} noValidate>
         <Field label="A page of the site" error={error ?? opening.error?.message}>
-          {(control) => <input {...control} type="url" value={address} onChange={(event) => setAddress(event.target.value)} />}
+          {(control) => <input {...control} type="url" value={address} onFocus={keep} onChange={keep} />}
         </Field>
         <button type="submit" className="do" disabled={opening.isPending}>
           Open it and look

@@ -14,7 +14,7 @@ const MAX_SHOWN = 6;
 /** Turns the draft on for this browser alone, on a page of the site in another tab, and shows what arrives from there. */
 export function Trial() {
   const { site } = useView();
-  const [address, setAddress] = usePageOfSite(site);
+  const [address, keep] = usePageOfSite(site);
   const [error, setError] = useState<string | null>(null);
   const begin = useSave(
     () => ask(client.POST("/api/v1/sites/{site}/rules/trials", { params: { path: { site: site.key } } })),
@@ -31,7 +31,7 @@ export function Trial() {
       <h2 className="title">Try the draft on this browser</h2>
       <form className="form line" onSubmit={submit} noValidate>
         <Field label="A page of the site" error={error ?? begin.error?.message}>
-          {(control) => <input {...control} type="url" value={address} onChange={(event) => setAddress(event.target.value)} />}
+          {(control) => <input {...control} type="url" value={address} onFocus={keep} onChange={keep} />}
         </Field>
         <button type="submit" className="do plain" disabled={begin.isPending}>
           Open it with the draft
