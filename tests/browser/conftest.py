@@ -106,6 +106,20 @@ def overview(page):
     return page
 
 
+def options_of(select):
+    """What can be chosen there."""
+    select.click()
+    found = select.page.get_by_role("option").all_inner_texts()
+    select.page.keyboard.press("Escape")
+    return found
+
+
+def choose(select, option):
+    """Choose one of a few values."""
+    select.click()
+    select.page.get_by_role("option", name=option, exact=True).click()
+
+
 def serious(page):
     """What axe finds that is serious or worse."""
     page.evaluate(AXE)

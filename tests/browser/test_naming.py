@@ -5,6 +5,7 @@ import re
 import pytest
 from playwright.sync_api import expect
 
+from tests.browser.conftest import choose
 from upper_compass.demo.laying import ACCOUNT, PASSWORD
 
 
@@ -59,9 +60,9 @@ def test_code_for_the_next_event_is_ready_and_its_arrival_is_seen(analyst, conte
     asked.get_by_label("Name of the event").fill('a "quoted" <name>')
     expect(asked.locator(".code")).to_contain_text('data-uc-event="a &quot;quoted&quot; &lt;name&gt;"')
     for need, code in (("A form that is sent", "<form"), ("A page that loads", "uc.event("), ("An order", "uc.order({ id")):
-        asked.get_by_label("What is it?").select_option(need)
+        choose(asked.get_by_label("What is it?"), need)
         expect(asked.locator(".code")).to_contain_text(code)
-    asked.get_by_label("What is it?").select_option("A click on a link or a button")
+    choose(asked.get_by_label("What is it?"), "A click on a link or a button")
     asked.get_by_label("Name of the event").fill("file download")
     expect(asked).to_contain_text("file download has come already")
     asked.get_by_label("A page of the site").fill(analyst.url.split("/s/")[0] + "/mill/guides/ovens")
@@ -80,7 +81,7 @@ def test_a_goal_is_previewed_made_changed_put_away_and_brought_back(analyst):
     form.get_by_role("button", name="Make it").click()
     expect(form.get_by_role("alert").first).to_be_visible()
     form.get_by_label("Name", exact=True).fill("Tasters")
-    form.get_by_label("Its path").select_option("starts with")
+    choose(form.get_by_label("Its path"), "starts with")
     form.get_by_label("this").fill("/checkout/thanks")
     preview = form.locator(".arrived")
     expect(preview).to_contain_text(re.compile(r"it would have counted \d+ times in \d+ visits"))
@@ -90,14 +91,14 @@ def test_a_goal_is_previewed_made_changed_put_away_and_brought_back(analyst):
     form.get_by_label("Value").fill("never taught")
     expect(preview).to_contain_text("counted 0 times")
     form.get_by_role("button", name="Take the condition away").click()
-    form.get_by_label("Its path").select_option("regular expression")
+    choose(form.get_by_label("Its path"), "regular expression")
     form.get_by_label("this").fill("(")
     expect(form).to_contain_text("cannot be counted")
     form.get_by_role("button", name="Make it").click()
     expect(form.get_by_role("alert")).to_contain_text("this cannot be read from character 1 on (()")
     expect(form.get_by_label("Name", exact=True)).to_have_value("Tasters")
     form.get_by_label("this").fill("thanks$")
-    form.get_by_label("Worth").select_option("the same each time")
+    choose(form.get_by_label("Worth"), "the same each time")
     form.get_by_label("How much, in EUR").fill("2.5")
     form.get_by_role("button", name="Make it").click()
     # A report that is slow to be read again holds no button.
@@ -127,7 +128,7 @@ def test_a_site_field_is_added_read_by_and_taken_away(analyst):
     form.get_by_label("Key").fill("loaf")
     expect(form.locator(".code")).to_contain_text('<meta name="uc-field-loaf"')
     form.get_by_label("Name", exact=True).fill("Loaf")
-    form.get_by_label("Where the value comes from").select_option("a part of the page’s path")
+    choose(form.get_by_label("Where the value comes from"), "a part of the page’s path")
     form.get_by_label("Regular expression").fill("/recipes/x")
     form.get_by_role("button", name="Add it").click()
     expect(form.get_by_role("alert")).to_contain_text("round brackets")

@@ -5,7 +5,7 @@ from datetime import timedelta
 
 from playwright.sync_api import expect
 
-from tests.browser.conftest import serious
+from tests.browser.conftest import choose, serious
 from tests.conftest import now
 from upper_compass.demo.laying import ACCOUNT, PASSWORD
 
@@ -51,7 +51,7 @@ def test_a_visit_walked_to_a_booking_is_in_the_reports_within_seconds(overview, 
     email = row(overview, "Channels", "Email")
     expect(email.locator("td.lead")).to_have_text("1")
     overview.get_by_role("button", name="Add to the segment").click()
-    overview.get_by_label("Whose", exact=True).select_option("campaign")
+    choose(overview.get_by_label("Whose", exact=True), "Campaign")
     overview.get_by_label("Is", exact=True).fill("try-it")
     overview.get_by_role("button", name="Add", exact=True).click()
     expect(overview.locator(".chip")).to_have_text("Only campaign try-it")

@@ -5,7 +5,7 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from tests.browser.conftest import PERSON, serious
+from tests.browser.conftest import PERSON, choose, options_of, serious
 from tests.browser.telling import hits, visitor_of, wait_for
 from upper_compass.demo.laying import ACCOUNT, COLLEAGUE, PASSWORD
 
@@ -56,7 +56,7 @@ def make_the_rule(page):
     form.get_by_label("Name of the event").fill(EVENT)
     form.get_by_role("button", name="With a property …").click()
     form.get_by_label("Name of the property").fill("from")
-    form.get_by_label("Property: where it comes from").select_option("text of an element")
+    choose(form.get_by_label("Property: where it comes from"), "text of an element")
     form.get_by_label("Property: selector").fill("h1")
     expect(form.locator(".words")).to_have_text(
         f"When “See the courses” is clicked, and only if the page starts with /gift-vouchers, then record the event {EVENT} (from: the text of h1)."
@@ -120,8 +120,8 @@ def test_a_rule_is_made_tried_on_one_browser_made_live_and_taken_back(rules, con
     rules.get_by_role("button", name="Make it live again").click()
     expect(versions.get_by_role("listitem").first).to_contain_text("Version 4 live")
     expect(versions).to_contain_text("From a voucher to the courses was taken away.")
-    versions.get_by_label("What changed from").select_option("version 1")
-    versions.get_by_label("to", exact=True).select_option("version 3")
+    choose(versions.get_by_label("What changed from"), "version 1")
+    choose(versions.get_by_label("to", exact=True), "version 3")
     expect(versions.get_by_role("group", name="What changed between two").get_by_role("listitem")).to_have_text(
         ["From a recipe to its flour was added.", "A word to those who come back was added.", "From a voucher to the courses was added."]
     )
@@ -136,7 +136,7 @@ def test_a_rule_is_taken_out_of_the_draft_brought_back_and_the_draft_thrown_away
     rules.get_by_role("button", name="Bring it back").click()
     expect(rules.get_by_role("heading", level=1)).to_have_text("2 rules are live; the draft holds 1 change.")
     rules.get_by_role("button", name="Throw the draft away …").click()
-    rules.get_by_role("button", name="Keep").click()
+    rules.get_by_role("button", name="Cancel").click()
     rules.get_by_role("button", name="Throw the draft away …").click()
     rules.get_by_role("button", name="Throw it away").click()
     expect(rules.get_by_role("heading", level=1)).to_have_text("2 rules are live; nothing is waiting in the draft.")
@@ -147,9 +147,9 @@ def test_what_the_draft_changes_is_said_part_by_part(rules):
     form = rules.get_by_role("form", name="The rule Recipes read for a minute")
     form.get_by_label("Name", exact=True).fill("Recipes read")
     form.get_by_label("How many seconds").fill("90")
-    form.get_by_role("group", name="And only if").get_by_label("Test").select_option("is not empty")
+    choose(form.get_by_role("group", name="And only if").get_by_label("Test"), "is not empty")
     form.get_by_role("button", name="With a value …").click()
-    form.get_by_label("Worth: where it comes from").select_option("cookie")
+    choose(form.get_by_label("Worth: where it comes from"), "cookie")
     form.get_by_label("Worth: key").fill("worth")
     form.get_by_label("It rests").check()
     form.get_by_role("button", name="Save in the draft").click()
@@ -219,18 +219,18 @@ def test_every_part_of_a_rule_can_be_given_by_hand(rules):
     form = rules.get_by_role("form", name="A new rule")
     form.get_by_label("Name", exact=True).fill("Everything")
     when = form.get_by_label("When", exact=True)
-    for kind in when.locator("option").all_inner_texts():
-        when.select_option(kind)
+    for kind in options_of(when):
+        choose(when, kind)
     form.get_by_label("The name that it calls").fill("quiz done")
     form.get_by_role("button", name="And only if …").click()
     what = form.get_by_label("What must hold")
-    for kind in what.locator("option").all_inner_texts():
-        what.select_option(kind)
+    for kind in options_of(what):
+        choose(what, kind)
     form.get_by_label("Percent of visitors").fill("100")
     action = form.get_by_label("What is done")
-    action.select_option("set a site field")
+    choose(action, "set a site field")
     form.get_by_label("The site field").fill("author")
-    form.get_by_label("Its value: where it comes from").select_option("variable of the page")
+    choose(form.get_by_label("Its value: where it comes from"), "variable of the page")
     form.get_by_label("Its value: path").fill("page.author")
     form.get_by_role("button", name="Save in the draft").click()
     expect(form.get_by_role("group", name="And only if").get_by_role("alert")).to_have_text("this must be 99 or less")

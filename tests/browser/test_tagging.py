@@ -5,6 +5,7 @@ import re
 import pytest
 from playwright.sync_api import expect
 
+from tests.browser.conftest import choose
 from upper_compass.demo.laying import ACCOUNT, PASSWORD
 
 
@@ -103,7 +104,7 @@ def test_page_groups_and_other_currencies_are_set_refused_and_kept(owner):
     before = groups.get_by_label("Name of the group").count()
     owner.get_by_role("button", name="Add a page group").click()
     groups.get_by_label("Name of the group").last.fill("Letters")
-    groups.get_by_label("Its pages").last.select_option("regular expression")
+    choose(groups.get_by_label("Its pages").last, "regular expression")
     groups.get_by_label("this", exact=True).last.fill("(")
     owner.get_by_role("button", name="Add a currency").click()
     money.get_by_label("Currency").fill("gbp")
@@ -130,7 +131,7 @@ def test_one_visitor_is_forgotten_only_after_a_question(owner, context):
     field = owner.get_by_label("The visitor’s pseudonym").last
     field.fill("nobody at all")
     owner.get_by_role("button", name="Forget this visitor …").click()
-    owner.get_by_role("button", name="Keep").click()
+    owner.get_by_role("button", name="Cancel").click()
     owner.get_by_role("button", name="Forget this visitor …").click()
     owner.get_by_role("button", name="Forget", exact=True).click()
     expect(owner.get_by_role("alert")).to_have_text("Nothing is stored of this visitor.")

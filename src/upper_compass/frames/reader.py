@@ -39,8 +39,8 @@ TALLIES = 8
 EXPOSED = ("read", "read_json", "close")
 # All that is asked for is read in when the process starts, so that nobody waits for it.
 ASKED_FOR = (queries, summary, tables)
-# Only this process needs them, and nobody waits for it while it reads them in but who asks at once.
-READ_LATE = ("statsmodels.stats.proportion",)
+# What only this process needs; whoever collects starts a second earlier without it.
+READ_HERE = ("statsmodels.stats.proportion",)
 log = structlog.get_logger()
 
 
@@ -119,9 +119,9 @@ def _serve(address: str, key: bytes, database_url: str, folder: Path | None, max
 
     Serving.register("reader", callable=lambda: served, exposed=EXPOSED)
     server = Serving(address, key).get_server()
-    started.send(True)
-    for name in READ_LATE:
+    for name in READ_HERE:
         import_module(name)
+    started.send(True)
     server.serve_forever()
 
 

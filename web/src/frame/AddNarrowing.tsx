@@ -3,8 +3,10 @@ import { Popover } from "radix-ui";
 import { useId, useState, type FormEvent } from "react";
 
 import { tableQuery } from "@/app/queries";
-import { Field } from "@/pieces/Field";
+import { Field, Input } from "@/ui/Field";
 import { useView } from "@/state/view";
+import { Button } from "@/ui/Button";
+import { Select } from "@/ui/Select";
 import { valueWords } from "@/words/format";
 
 /** Add to the segment: a dimension, then one of its values. */
@@ -58,33 +60,33 @@ function NarrowingForm({ done }: { done: () => void }) {
     <form className="form" onSubmit={submit} noValidate>
       <Field label="Keep">
         {(control) => (
-          <select {...control} value={without ? "without" : "only"} onChange={(event) => setWithout(event.target.value === "without")}>
-            <option value="only">Only these</option>
-            <option value="without">Without these</option>
-          </select>
+          <Select
+            {...control}
+            value={without ? "without" : "only"}
+            onChange={(to) => setWithout(to === "without")}
+            options={[
+              { value: "only", label: "Only these" },
+              { value: "without", label: "Without these" },
+            ]}
+          />
         )}
       </Field>
       <Field label="Whose">
         {(control) => (
-          <select
+          <Select
             {...control}
             value={dimension}
-            onChange={(event) => {
-              setDimension(event.target.value);
+            onChange={(to) => {
+              setDimension(to);
               setValue("");
             }}
-          >
-            {registry?.dimensions.map((one) => (
-              <option key={one.name} value={one.name}>
-                {one.title}
-              </option>
-            ))}
-          </select>
+            options={(registry?.dimensions ?? []).map((one) => ({ value: one.name, label: one.title }))}
+          />
         )}
       </Field>
       <Field label="Is" error={error}>
         {(control) => (
-          <input {...control} list={`${id}-values`} value={value} autoComplete="off" onChange={(event) => setValue(event.target.value)} />
+          <Input {...control} list={`${id}-values`} value={value} autoComplete="off" onChange={(event) => setValue(event.target.value)} />
         )}
       </Field>
       <datalist id={`${id}-values`}>
@@ -92,9 +94,9 @@ function NarrowingForm({ done }: { done: () => void }) {
           <option key={one} value={valueWords(dimension, one)} />
         ))}
       </datalist>
-      <button type="submit" className="do">
+      <Button type="submit" kind="primary">
         Add
-      </button>
+      </Button>
     </form>
   );
 }

@@ -1,10 +1,11 @@
-import { Dialog } from "radix-ui";
 import { useEffect, useState } from "react";
 
 import { STAGES } from "@/app/stages";
 import { switchLight } from "@/state/light";
 import { daysIn, plusDays } from "@/state/days";
 import { completeDays, useView } from "@/state/view";
+import { Button } from "@/ui/Button";
+import { Dialog } from "@/ui/Dialog";
 
 const SHOW = "uc-show-keys";
 export const showKeys = (): void => void window.dispatchEvent(new Event(SHOW));
@@ -73,24 +74,20 @@ export function Keys() {
     };
   }, [view]);
   return (
-    <Dialog.Root open={open} onOpenChange={setOpen}>
-      <Dialog.Portal>
-        <Dialog.Overlay className="veil" />
-        <Dialog.Content className="dialog" data-modal aria-describedby={undefined}>
-          <Dialog.Title className="title">All keys</Dialog.Title>
-          <dl className="keys">
-            {ALL.map(([key, what]) => (
-              <div key={key}>
-                <dt>
-                  <kbd>{key}</kbd>
-                </dt>
-                <dd>{what}</dd>
-              </div>
-            ))}
-          </dl>
-          <Dialog.Close className="do">Close</Dialog.Close>
-        </Dialog.Content>
-      </Dialog.Portal>
-    </Dialog.Root>
+    <Dialog open={open} title="All keys" onClose={() => setOpen(false)}>
+      <dl className="my-3">
+        {ALL.map(([key, what]) => (
+          <div key={key} className="grid grid-cols-[96px_1fr] border-b border-hairline py-1">
+            <dt>
+              <kbd>{key}</kbd>
+            </dt>
+            <dd>{what}</dd>
+          </div>
+        ))}
+      </dl>
+      <Button kind="primary" onClick={() => setOpen(false)}>
+        Close
+      </Button>
+    </Dialog>
   );
 }

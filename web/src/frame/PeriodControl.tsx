@@ -2,9 +2,10 @@ import { Popover } from "radix-ui";
 import { useState, type FormEvent } from "react";
 
 import type { Period } from "@/api/client";
-import { Field } from "@/pieces/Field";
+import { Field, Input } from "@/ui/Field";
 import { daysIn, isDay, plusDays } from "@/state/days";
 import { completeDays, useView } from "@/state/view";
+import { Button } from "@/ui/Button";
 import { periodWords } from "@/words/format";
 
 const LONGEST = 3700;
@@ -70,14 +71,14 @@ function Days({ period, take }: { period: Period; take: (period: Period) => void
   return (
     <form className="form" onSubmit={submit} noValidate>
       <Field label="First day">
-        {(control) => <input {...control} type="date" value={first} onChange={(event) => setFirst(event.target.value)} />}
+        {(control) => <Input {...control} type="date" value={first} onChange={(event) => setFirst(event.target.value)} />}
       </Field>
       <Field label="Last day" error={error}>
-        {(control) => <input {...control} type="date" value={last} onChange={(event) => setLast(event.target.value)} />}
+        {(control) => <Input {...control} type="date" value={last} onChange={(event) => setLast(event.target.value)} />}
       </Field>
-      <button type="submit" className="do">
+      <Button type="submit" kind="primary">
         Read these days
-      </button>
+      </Button>
     </form>
   );
 }

@@ -7,6 +7,7 @@ import { AddNarrowing } from "@/frame/AddNarrowing";
 import { PeriodControl } from "@/frame/PeriodControl";
 import { Cross } from "@/pieces/Marks";
 import { useView } from "@/state/view";
+import { Button } from "@/ui/Button";
 import { valueWords, versusWords } from "@/words/format";
 
 /** The sentence under which everything below is read; its dotted words are its controls. */
@@ -101,14 +102,9 @@ function Chip({ narrowing }: { narrowing: DimensionFilter }) {
       <span className="chip-text" title={values}>
         <i>{word}</i> {title.toLowerCase()} {values}
       </span>
-      <button
-        type="button"
-        className="off"
-        aria-label={`Take off: ${word.toLowerCase()} ${title.toLowerCase()} ${values}`}
-        onClick={() => widen(narrowing)}
-      >
+      <Button kind="icon" aria-label={`Take off: ${word.toLowerCase()} ${title.toLowerCase()} ${values}`} onClick={() => widen(narrowing)}>
         <Cross />
-      </button>
+      </Button>
     </span>
   );
 }

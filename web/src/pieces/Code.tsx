@@ -1,5 +1,7 @@
 import { useEffect, useState } from "react";
 
+import { Button } from "@/ui/Button";
+
 /** A piece of code, ready to be copied. */
 export function Code({ text }: { text: string }) {
   const [copied, setCopied] = useState<"copied" | "refused" | null>(null);
@@ -19,9 +21,7 @@ export function Code({ text }: { text: string }) {
       <pre tabIndex={0}>
         <code>{text}</code>
       </pre>
-      <button type="button" className="do plain" onClick={copy}>
-        Copy
-      </button>
+      <Button onClick={copy}>Copy</Button>
       <span role="status" className="quiet">
         {copied === "copied" && "Copied."}
         {copied === "refused" && "This browser does not let it be copied; mark it and copy it by hand."}

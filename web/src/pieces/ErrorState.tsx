@@ -1,14 +1,8 @@
 import { ApiError } from "@/api/client";
+import { ErrorState as State } from "@/ui/states";
 
-/** What happened, what was kept, and what to do. */
+/** What happened, what was kept, and what to do: in the server's words, where it said any. */
 export function ErrorState({ error, again }: { error: Error | null; again: () => void }) {
   const text = error instanceof ApiError ? error.problem.detail : "This part of the page failed. What you chose is kept in the address.";
-  return (
-    <div className="trouble" role="alert">
-      <p>{text}</p>
-      <button type="button" className="do" onClick={again}>
-        Try again
-      </button>
-    </div>
-  );
+  return <State text={text} again={again} />;
 }

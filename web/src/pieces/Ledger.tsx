@@ -3,6 +3,7 @@ import { useRef, useState, type KeyboardEvent, type MouseEvent, type ReactNode }
 
 import type { MeasureValues, Measure, Table } from "@/api/client";
 import { RateAxis, RateMark, type Rate } from "@/pieces/Marks";
+import { Button } from "@/ui/Button";
 import { figure, unitOf } from "@/words/format";
 
 export interface Column {
@@ -144,9 +145,9 @@ export function Ledger({ name, first, table, columns, currency, words, sort, onS
           {rest && table.rest && (
             <tr className="rest">
               <th scope="row">
-                <button type="button" className="link quiet" onClick={rest.onMore}>
+                <Button kind="quiet" onClick={rest.onMore}>
                   {rest.what}
-                </button>
+                </Button>
               </th>
               {columns.map((column) => (
                 <RestCell key={column.measure.name} column={column} figures={table.rest?.figures} versus={table.versus !== null} />

@@ -1,6 +1,9 @@
 import { Fragment } from "react";
 
 import { Cross } from "@/pieces/Marks";
+import { Button } from "@/ui/Button";
+import { Input } from "@/ui/Field";
+import { Select } from "@/ui/Select";
 
 export interface Column<T> {
   key: keyof T & string;
@@ -51,17 +54,14 @@ export function RepeatableRows<T extends object>({
               <Fragment key={column.key}>
                 {column.before && <span className="quiet">{column.before}</span>}
                 {column.options ? (
-                  <select
+                  <Select
                     aria-label={column.label}
                     value={text(line, column.key)}
-                    onChange={(event) => change(place, column.key, event.target.value)}
-                  >
-                    {column.options.map((option) => (
-                      <option key={option}>{option}</option>
-                    ))}
-                  </select>
+                    onChange={(to) => change(place, column.key, to)}
+                    options={column.options}
+                  />
                 ) : (
-                  <input
+                  <Input
                     aria-label={column.label}
                     value={text(line, column.key)}
                     placeholder={column.placeholder}
@@ -70,14 +70,13 @@ export function RepeatableRows<T extends object>({
                 )}
               </Fragment>
             ))}
-            <button
-              type="button"
-              className="off"
+            <Button
+              kind="icon"
               aria-label={`Take ${(first && text(line, first.key)) || "the line"} away`}
               onClick={() => set(lines.filter((_, i) => i !== place))}
             >
               <Cross />
-            </button>
+            </Button>
             {error(place) && (
               <p className="wrong" role="alert">
                 {error(place)}

@@ -1,8 +1,10 @@
+import { Input } from "@/ui/Field";
+
 /** A field to look for something in a list. */
 export function SearchInput({ what, query, set }: { what: string; query: string; set: (query: string) => void }) {
   return (
-    <input
-      className="seek"
+    <Input
+      className="w-60"
       aria-label={`Look for ${what}`}
       placeholder="Look for …"
       value={query}

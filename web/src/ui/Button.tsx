@@ -8,6 +8,8 @@ const button = cva("rounded-xs text-start disabled:opacity-60", {
       plain: "min-h-8 justify-self-start border border-hairline-firm bg-sheet px-3.5 leading-[30px] font-medium text-ink",
       link: "text-teal decoration-1 underline-offset-3 hover:underline",
       quiet: "text-ink-2 decoration-1 underline-offset-3 hover:underline",
+      /** In a row of a table, where a link is told by its line. */
+      cell: "text-teal underline decoration-sea-2 decoration-1 underline-offset-3",
       /** Only a picture: it says what it does by its label. */
       icon: "inline-grid min-h-6 min-w-6 place-items-center text-ink-2 hover:text-ink",
     },

@@ -21,7 +21,7 @@ interface ComboboxProps extends Omit<ComponentProps<"input">, "value" | "onChang
 const MAX_SHOWN = 50;
 
 /** A text that may be anything, with values that are known to choose from: by the arrow keys, never in the way of Tab. */
-export function Combobox({ value, suggestions, onChange, className, ...rest }: ComboboxProps) {
+export function Combobox({ value, suggestions, onChange, className = "w-full", ...rest }: ComboboxProps) {
   const [open, setOpen] = useState(false);
   // The suggestion that the arrow keys stand on; none is gone to by itself, so that Enter never takes one that nobody chose.
   const [current, setCurrent] = useState("");

@@ -46,12 +46,12 @@ export function FieldError({ id, children }: { id?: string; children: ReactNode 
 }
 
 export const BOX =
-  "min-h-8 w-full min-w-0 rounded-xs border border-hairline-firm bg-paper px-2 text-ink placeholder:text-ink-2 aria-invalid:border-rust disabled:opacity-60";
+  "min-h-8 min-w-0 rounded-xs border border-hairline-firm bg-paper px-2 text-ink placeholder:text-ink-2 aria-invalid:border-rust disabled:opacity-60";
 
-export function Input({ className, ...rest }: ComponentProps<"input">) {
+export function Input({ className = "w-full", ...rest }: ComponentProps<"input">) {
   return <input className={clsx(BOX, className)} {...rest} />;
 }
 
-export function Textarea({ className, ...rest }: ComponentProps<"textarea">) {
+export function Textarea({ className = "w-full", ...rest }: ComponentProps<"textarea">) {
   return <textarea className={clsx(BOX, "resize-y py-1.5 leading-5", className)} {...rest} />;
 }

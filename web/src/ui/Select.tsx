@@ -11,6 +11,10 @@ export interface Option<V extends string = string> {
   label?: string;
 }
 
+/** Options of a record from value to words. */
+export const optionsOf = <V extends string>(words: Record<V, string>): Required<Option<V>>[] =>
+  (Object.entries(words) as [V, string][]).map(([value, label]) => ({ value, label }));
+
 // The primitive keeps the empty text for itself.
 const NOTHING = "\0";
 
@@ -21,7 +25,7 @@ interface SelectProps<V extends string> extends Omit<ComponentProps<"button">, "
 }
 
 /** One of a few values. Letters go to the first value that begins with them. */
-export function Select<V extends string>({ value, options, onChange, className, disabled, ...rest }: SelectProps<V>) {
+export function Select<V extends string>({ value, options, onChange, className = "w-full", disabled, ...rest }: SelectProps<V>) {
   const all = options.map((one) =>
     typeof one === "string" ? { value: one, label: one } : { value: one.value, label: one.label ?? one.value },
   );

@@ -6,6 +6,7 @@ import { Ledger, LedgerToCome, type Column } from "@/pieces/Ledger";
 import { useOpenUp } from "@/pieces/OpenedUp";
 import { ErrorState } from "@/pieces/ErrorState";
 import type { View } from "@/state/view";
+import { Button } from "@/ui/Button";
 import { lastWord, valueWords } from "@/words/format";
 
 const FEW_ROWS = 9;
@@ -54,9 +55,9 @@ export function DriverLedger({ view, asked, dimension, title, aside }: DriverLed
         <h2 className="title">{title}</h2>
         <span className="aside">{aside}</span>
         {limit > FEW_ROWS && (
-          <button type="button" className="link" onClick={() => setLimit(FEW_ROWS)}>
+          <Button kind="link" className="ml-auto text-label" onClick={() => setLimit(FEW_ROWS)}>
             Fewer
-          </button>
+          </Button>
         )}
       </header>
       {table.isError && <ErrorState error={table.error} again={() => void table.refetch()} />}

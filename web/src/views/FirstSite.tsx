@@ -4,7 +4,8 @@ import { useState, type FormEvent } from "react";
 import { ApiError, ask, client, type Schemas } from "@/api/client";
 import { Compass } from "@/frame/Mark";
 import { Code } from "@/pieces/Code";
-import { Field } from "@/pieces/Field";
+import { Field, Input } from "@/ui/Field";
+import { Button } from "@/ui/Button";
 import { siteCode } from "@/words/code";
 
 /** An empty installation: the first site, and the line that goes on its pages. */
@@ -42,7 +43,7 @@ export function FirstSite() {
       <form className="form" onSubmit={submit} noValidate>
         {fields.map(({ key, label, value, set, hint }) => (
           <Field key={key} label={label} hint={hint} error={error(key)}>
-            {(control) => <input {...control} value={value} onChange={(event) => set(event.target.value)} />}
+            {(control) => <Input {...control} value={value} onChange={(event) => set(event.target.value)} />}
           </Field>
         ))}
         {add.error && errors.length === 0 && (
@@ -50,9 +51,9 @@ export function FirstSite() {
             {add.error.message}
           </p>
         )}
-        <button type="submit" className="do" disabled={add.isPending}>
+        <Button type="submit" kind="primary" disabled={add.isPending}>
           Add the site
-        </button>
+        </Button>
       </form>
     </main>
   );
@@ -65,9 +66,9 @@ function Tag({ site, go }: { site: Schemas["SiteOut"]; go: () => void }) {
       <h1 className="answer">Put this line into the head of every page of {site.name}</h1>
       <Code text={siteCode(location.origin, site.key)} />
       <p className="quiet">Visits then appear by themselves.</p>
-      <button type="button" className="do" onClick={go}>
+      <Button kind="primary" onClick={go}>
         To the Overview
-      </button>
+      </Button>
     </main>
   );
 }

@@ -3,7 +3,8 @@ import { useState, type FormEvent } from "react";
 
 import { ApiError, ask, client, rememberCsrf } from "@/api/client";
 import { Compass } from "@/frame/Mark";
-import { Field } from "@/pieces/Field";
+import { Field, Input } from "@/ui/Field";
+import { Button } from "@/ui/Button";
 
 export function SignIn() {
   const queries = useQueryClient();
@@ -35,12 +36,12 @@ export function SignIn() {
       <form className="form" onSubmit={submit} noValidate>
         <Field label="Address" error={missing === "email" ? "Give the address you sign in with." : null}>
           {(control) => (
-            <input {...control} type="email" autoComplete="username" value={email} onChange={(event) => setEmail(event.target.value)} />
+            <Input {...control} type="email" autoComplete="username" value={email} onChange={(event) => setEmail(event.target.value)} />
           )}
         </Field>
         <Field label="Password" error={missing === "password" ? "Give your password." : missing ? null : refused}>
           {(control) => (
-            <input
+            <Input
               {...control}
               type="password"
               autoComplete="current-password"
@@ -49,9 +50,9 @@ export function SignIn() {
             />
           )}
         </Field>
-        <button type="submit" className="do" disabled={signIn.isPending}>
+        <Button type="submit" kind="primary" disabled={signIn.isPending}>
           {signIn.isPending ? "Signing in …" : "Sign in"}
-        </button>
+        </Button>
       </form>
     </main>
   );

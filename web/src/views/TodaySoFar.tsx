@@ -1,5 +1,7 @@
 import { figure, within } from "@/words/format";
 
+import { Button } from "@/ui/Button";
+
 /** Today is not over, so it is in no figure; but one may look at it. */
 export function TodaySoFar({
   visits,
@@ -15,10 +17,10 @@ export function TodaySoFar({
   return (
     <p className="so-far-line">
       Today so far:{" "}
-      <button type="button" className="link" onClick={onShow}>
+      <Button kind="link" onClick={onShow}>
         {figure(visits, "count")} {visits === 1 ? "visit" : "visits"}
         {goal ? `, ${within(goal)}: ${figure(conversions, "count")}` : ""}
-      </button>
+      </Button>
     </p>
   );
 }

@@ -2,6 +2,7 @@ import { useState } from "react";
 
 import { RepeatableRows, type Column } from "@/pieces/RepeatableRows";
 import { SearchInput } from "@/pieces/SearchInput";
+import { Button } from "@/ui/Button";
 import { plural } from "@/words/format";
 import type { Alias } from "@/words/sorting";
 
@@ -43,15 +44,11 @@ export function Aliases({ aliases, canEdit, error, set }: AliasesProps) {
         set={set}
       />
       {shown.length < found.length && (
-        <button type="button" className="link" onClick={() => setAll(true)}>
+        <Button kind="link" onClick={() => setAll(true)}>
           {plural(found.length - shown.length, "earlier alias", "earlier aliases")}
-        </button>
+        </Button>
       )}
-      {canEdit && (
-        <button type="button" className="do plain" onClick={() => set([...aliases, { field: "medium", this: "", that: "" }])}>
-          Add an alias
-        </button>
-      )}
+      {canEdit && <Button onClick={() => set([...aliases, { field: "medium", this: "", that: "" }])}>Add an alias</Button>}
     </section>
   );
 }

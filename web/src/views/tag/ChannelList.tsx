@@ -1,6 +1,7 @@
 import { useState } from "react";
 
-import { Field } from "@/pieces/Field";
+import { Field, Input } from "@/ui/Field";
+import { Button } from "@/ui/Button";
 import { figure } from "@/words/format";
 import { PARTS, PART_WORDS, ruleWords, type ChannelRule } from "@/words/sorting";
 
@@ -60,22 +61,20 @@ export function ChannelList({ channels, counts, canEdit, error, set }: ChannelLi
                 <legend className="sr-only">{rule.channel}</legend>
                 <RuleForm rule={rule} set={(to) => change(place, to)} />
                 <div className="end">
-                  <button type="button" className="do plain" disabled={place === 0} onClick={() => move(place, -1)}>
+                  <Button disabled={place === 0} onClick={() => move(place, -1)}>
                     Earlier
-                  </button>
-                  <button type="button" className="do plain" disabled={place === channels.length - 1} onClick={() => move(place, 1)}>
+                  </Button>
+                  <Button disabled={place === channels.length - 1} onClick={() => move(place, 1)}>
                     Later
-                  </button>
-                  <button
-                    type="button"
-                    className="do plain"
+                  </Button>
+                  <Button
                     onClick={() => {
                       set(channels.filter((_, i) => i !== place));
                       setOpen(null);
                     }}
                   >
                     Take it away
-                  </button>
+                  </Button>
                 </div>
               </fieldset>
             )}
@@ -91,16 +90,14 @@ export function ChannelList({ channels, counts, canEdit, error, set }: ChannelLi
         </li>
       </ol>
       {canEdit && (
-        <button
-          type="button"
-          className="do plain"
+        <Button
           onClick={() => {
             set([...channels, { channel: "", any_of: [{ mediums: [] }] }]);
             setOpen(channels.length);
           }}
         >
           Add a channel
-        </button>
+        </Button>
       )}
     </section>
   );
@@ -123,7 +120,7 @@ function RuleForm({ rule, set }: { rule: ChannelRule; set: (rule: ChannelRule) =
   return (
     <>
       <Field label="Name of the channel">
-        {(control) => <input {...control} value={rule.channel} onChange={(event) => set({ ...rule, channel: event.target.value })} />}
+        {(control) => <Input {...control} value={rule.channel} onChange={(event) => set({ ...rule, channel: event.target.value })} />}
       </Field>
       {rule.any_of.map((test, place) => (
         <div key={place} className="quarters" role="group" aria-label={`Way ${place + 1}`}>
@@ -131,7 +128,7 @@ function RuleForm({ rule, set }: { rule: ChannelRule; set: (rule: ChannelRule) =
           {PARTS.map((part) => (
             <Field key={part} label={`${PART_WORDS[part].charAt(0).toUpperCase()}${PART_WORDS[part].slice(1)} is one of`}>
               {(control) => (
-                <input
+                <Input
                   {...control}
                   value={typed[`${place} ${part}`] ?? test[part]?.join(", ") ?? ""}
                   placeholder={part === "kinds" ? "search, social, mail …" : "any"}
@@ -142,9 +139,9 @@ function RuleForm({ rule, set }: { rule: ChannelRule; set: (rule: ChannelRule) =
           ))}
         </div>
       ))}
-      <button type="button" className="link" onClick={() => set({ ...rule, any_of: [...rule.any_of, { mediums: null }] })}>
+      <Button kind="link" onClick={() => set({ ...rule, any_of: [...rule.any_of, { mediums: null }] })}>
         Or another way …
-      </button>
+      </Button>
     </>
   );
 }

@@ -8,6 +8,7 @@ import { fieldErrors } from "@/pieces/fieldErrors";
 import { ErrorState } from "@/pieces/ErrorState";
 import { completeDays, useView } from "@/state/view";
 import { useDebouncedValue } from "@/state/useDebouncedValue";
+import { Button } from "@/ui/Button";
 import { Aliases } from "@/views/tag/Aliases";
 import { ChannelList } from "@/views/tag/ChannelList";
 import { figure, moment } from "@/words/format";
@@ -66,17 +67,10 @@ export function Channels() {
           )}
           {canEdit && (
             <div className="end">
-              <button
-                type="button"
-                className="do"
-                disabled={!changed || save.isPending}
-                onClick={() => save.mutate({ ...draft, was: began })}
-              >
+              <Button kind="primary" disabled={!changed || save.isPending} onClick={() => save.mutate({ ...draft, was: began })}>
                 {save.isPending ? "Saving …" : "Save"}
-              </button>
-              <button
-                type="button"
-                className="do plain"
+              </Button>
+              <Button
                 disabled={!changed}
                 onClick={() => {
                   save.reset();
@@ -85,7 +79,7 @@ export function Channels() {
                 }}
               >
                 Let it be
-              </button>
+              </Button>
               <span role="status" className="quiet">
                 {save.isSuccess && !changed && "Saved; history is read anew."}
               </span>
@@ -151,9 +145,9 @@ function History({ canEdit, onTake }: { canEdit: boolean; onTake: (version: Sort
             <br />
             {changeWords(change.before, change.after).join("; ") || "nothing that shows"}
             {canEdit && (
-              <button type="button" className="link" onClick={() => onTake(change.before)}>
+              <Button kind="link" className="ml-2" onClick={() => onTake(change.before)}>
                 {place === 0 ? "Undo" : "Go back to before this"}
-              </button>
+              </Button>
             )}
           </li>
         ))}

@@ -3,9 +3,10 @@ import { useState, type FormEvent } from "react";
 
 import { useFollowed } from "@/app/useFollowed";
 import { usePageOfSite } from "@/app/usePageOfSite";
-import { Field } from "@/pieces/Field";
+import { Field, Input } from "@/ui/Field";
 import { Flags, Glyph, hitWords } from "@/pieces/HitWords";
 import { useView } from "@/state/view";
+import { Button } from "@/ui/Button";
 import { Reasons } from "@/views/tag/Reasons";
 import { openAndFollow } from "@/words/following";
 import { ago } from "@/words/format";
@@ -37,11 +38,11 @@ export function Check({ wanted = { kind: "visit" }, act = "" }: CheckProps) {
       <h2 className="title">Check it</h2>
       <form className="form line" onSubmit={open} noValidate>
         <Field label="A page of the site" error={error ?? opening.error?.message}>
-          {(control) => <input {...control} type="url" value={address} onFocus={keep} onChange={keep} />}
+          {(control) => <Input {...control} type="url" value={address} onFocus={keep} onChange={keep} />}
         </Field>
-        <button type="submit" className="do" disabled={opening.isPending}>
+        <Button type="submit" kind="primary" disabled={opening.isPending}>
           Open it and look
-        </button>
+        </Button>
       </form>
       {opening.data && <Waiting key={opening.data.token} token={opening.data.token} since={opening.data.at} wanted={wanted} act={act} />}
     </section>

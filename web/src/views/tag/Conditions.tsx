@@ -2,6 +2,9 @@ import { useId } from "react";
 
 import { Cross } from "@/pieces/Marks";
 import { PatternHint } from "@/pieces/PatternHint";
+import { Button } from "@/ui/Button";
+import { Input } from "@/ui/Field";
+import { Select } from "@/ui/Select";
 import { NUMBER_TESTS } from "@/views/tag/goalFormValues";
 
 export interface Condition {
@@ -31,26 +34,22 @@ export function Conditions({ what, names, numbers = false, value, error, set }: 
     <div className="conditions" role="group" aria-label={`Conditions on a ${what}`}>
       {value.map((one, place) => (
         <div key={place} className="condition">
-          <input
+          <Input
             aria-label={`Name of the ${what}`}
             list={list}
             value={one.name}
             onChange={(event) => change(place, { name: event.target.value })}
           />
-          <select aria-label="Test" value={one.test} onChange={(event) => change(place, { test: event.target.value })}>
-            {[...TEXT_TESTS, ...(numbers ? NUMBER_TESTS : [])].map((test) => (
-              <option key={test}>{test}</option>
-            ))}
-          </select>
-          <input aria-label="Value" value={one.value} onChange={(event) => change(place, { value: event.target.value })} />
-          <button
-            type="button"
-            className="off"
-            aria-label="Take the condition away"
-            onClick={() => set(value.filter((_, i) => i !== place))}
-          >
+          <Select
+            aria-label="Test"
+            value={one.test}
+            onChange={(to) => change(place, { test: to })}
+            options={[...TEXT_TESTS, ...(numbers ? NUMBER_TESTS : [])]}
+          />
+          <Input aria-label="Value" value={one.value} onChange={(event) => change(place, { value: event.target.value })} />
+          <Button kind="icon" aria-label="Take the condition away" onClick={() => set(value.filter((_, i) => i !== place))}>
             <Cross />
-          </button>
+          </Button>
         </div>
       ))}
       {value.some((one) => one.test === "regular expression") && <PatternHint />}
@@ -60,9 +59,9 @@ export function Conditions({ what, names, numbers = false, value, error, set }: 
         </p>
       )}
       {value.length < MAX_CONDITIONS && (
-        <button type="button" className="link" onClick={() => set([...value, { name: names[0] ?? "", test: "is", value: "" }])}>
+        <Button kind="link" onClick={() => set([...value, { name: names[0] ?? "", test: "is", value: "" }])}>
           And only if a {what} …
-        </button>
+        </Button>
       )}
       <datalist id={list}>
         {names.map((name) => (

@@ -3,9 +3,12 @@ import { useState, type FormEvent } from "react";
 import { ask, client, type EventNote, type SiteEvent } from "@/api/client";
 import { useSave } from "@/app/useSave";
 import { fieldErrors } from "@/pieces/fieldErrors";
-import { Field } from "@/pieces/Field";
+import { Field, Input } from "@/ui/Field";
 import { Tallied } from "@/pieces/Tallied";
 import { useView } from "@/state/view";
+import { Button } from "@/ui/Button";
+import { Checkbox } from "@/ui/Choices";
+import { Select } from "@/ui/Select";
 
 const SHOWN = ["shown_as", "description"];
 
@@ -29,9 +32,7 @@ export function EventDetails({ event }: { event: SiteEvent }) {
             {prop.different > prop.values.length && <span className="quiet">and {prop.different - prop.values.length} more</span>}
           </p>
         ))}
-        <button type="button" className="do plain" onClick={() => narrow("event", event.name)}>
-          Only visits with it
-        </button>
+        <Button onClick={() => narrow("event", event.name)}>Only visits with it</Button>
       </div>
       <Notes event={event} />
     </div>
@@ -67,42 +68,39 @@ function Notes({ event }: { event: SiteEvent }) {
         {event.sent_as.length > 1 && (
           <Field label="Sent as" hint="several names are shown as one">
             {(control) => (
-              <select
+              <Select
                 {...control}
                 value={sent}
                 onChange={(to) => {
-                  setSent(to.target.value);
-                  setNote(noteOf(site.rules.events, to.target.value));
+                  setSent(to);
+                  setNote(noteOf(site.rules.events, to));
                 }}
-              >
-                {event.sent_as.map((name) => (
-                  <option key={name}>{name}</option>
-                ))}
-              </select>
+                options={event.sent_as}
+              />
             )}
           </Field>
         )}
         <Field label="Description" error={of("description")}>
-          {(control) => <input {...control} value={note.description} onChange={(to) => set({ description: to.target.value })} />}
+          {(control) => <Input {...control} value={note.description} onChange={(to) => set({ description: to.target.value })} />}
         </Field>
         <Field label="Name in reports" hint={`sent as ${sent}; history follows`} error={of("shown_as")}>
           {(control) => (
-            <input {...control} value={note.shown_as ?? ""} placeholder={sent} onChange={(to) => set({ shown_as: to.target.value })} />
+            <Input {...control} value={note.shown_as ?? ""} placeholder={sent} onChange={(to) => set({ shown_as: to.target.value })} />
           )}
         </Field>
-        <div className="switches">
-          <label>
-            <input type="checkbox" checked={note.passive ?? event.passive} onChange={(to) => set({ passive: to.target.checked })} />
-            <span>
-              Passive <span className="quiet">it says nothing about intent, so a visit with it can still bounce</span>
-            </span>
-          </label>
-          <label>
-            <input type="checkbox" checked={note.hidden} onChange={(to) => set({ hidden: to.target.checked })} />
-            <span>
-              Hidden <span className="quiet">no row in reports, last in this list</span>
-            </span>
-          </label>
+        <div className="grid gap-1.5">
+          <Checkbox
+            label="Passive"
+            hint="it says nothing about intent, so a visit with it can still bounce"
+            checked={note.passive ?? event.passive}
+            onChange={(passive) => set({ passive })}
+          />
+          <Checkbox
+            label="Hidden"
+            hint="no row in reports, last in this list"
+            checked={note.hidden}
+            onChange={(hidden) => set({ hidden })}
+          />
         </div>
         <div className="end">
           {all && (
@@ -110,23 +108,21 @@ function Notes({ event }: { event: SiteEvent }) {
               {all}
             </p>
           )}
-          <button type="submit" className="do" disabled={!canEdit || save.isPending}>
+          <Button type="submit" kind="primary" disabled={!canEdit || save.isPending}>
             Save
-          </button>
+          </Button>
           <span role="status" className="quiet">
             {save.isSuccess && "Saved; history is read anew."}
           </span>
           {save.isSuccess && before && (
-            <button
-              type="button"
-              className="do plain"
+            <Button
               onClick={() => {
                 save.mutate(before);
                 setBefore(null);
               }}
             >
               Undo
-            </button>
+            </Button>
           )}
         </div>
       </fieldset>

@@ -8,6 +8,7 @@ import { Heads } from "@/pieces/Heads";
 import { LedgerToCome } from "@/pieces/Ledger";
 import { ErrorState } from "@/pieces/ErrorState";
 import { useView } from "@/state/view";
+import { Button } from "@/ui/Button";
 import { EventDetails } from "@/views/tag/EventDetails";
 import { Snippets } from "@/views/tag/Snippets";
 import { ago, figure, periodWords, plural, symbol } from "@/words/format";
@@ -34,9 +35,7 @@ export function Events() {
         )}
         {shown.length > 0 && <EventList events={shown} />}
         {away > 0 && (
-          <button type="button" className="do plain" onClick={() => setHidden(!hidden)}>
-            {hidden ? "Without the hidden ones" : `And ${plural(away, "hidden event")}`}
-          </button>
+          <Button onClick={() => setHidden(!hidden)}>{hidden ? "Without the hidden ones" : `And ${plural(away, "hidden event")}`}</Button>
         )}
       </section>
       <Snippets events={all} />

@@ -5,11 +5,13 @@ import { ask, client, type Goal, type StoredGoal } from "@/api/client";
 import { eventsQuery, previewQuery } from "@/app/queries";
 import { useSave } from "@/app/useSave";
 import { fieldErrors } from "@/pieces/fieldErrors";
-import { Field } from "@/pieces/Field";
+import { Field, Input } from "@/ui/Field";
 import { PatternHint } from "@/pieces/PatternHint";
 import { Tallied } from "@/pieces/Tallied";
 import { completeDays, useView } from "@/state/view";
 import { useDebouncedValue } from "@/state/useDebouncedValue";
+import { Button } from "@/ui/Button";
+import { Select } from "@/ui/Select";
 import { Conditions, type Condition } from "@/views/tag/Conditions";
 import { asForm, asGoal, type GoalFormValues } from "@/views/tag/goalFormValues";
 import { amount, plural } from "@/words/format";
@@ -51,7 +53,7 @@ export function GoalForm({ stored, onDone, onDrop }: GoalFormProps) {
       <fieldset disabled={!canEdit}>
         <Field label="Name" hint="as it stands behind Steer by" error={of("name")}>
           {(control) => (
-            <input
+            <Input
               {...control}
               value={name}
               onChange={(event) => {
@@ -63,27 +65,33 @@ export function GoalForm({ stored, onDone, onDrop }: GoalFormProps) {
         </Field>
         <Field label="What counts">
           {(control) => (
-            <select {...control} value={form.kind} onChange={(event) => set({ kind: event.target.value as GoalFormValues["kind"] })}>
-              <option value="page">A page is shown</option>
-              <option value="event">An event</option>
-              <option value="order">An order</option>
-            </select>
+            <Select
+              {...control}
+              value={form.kind}
+              onChange={(to) => set({ kind: to })}
+              options={[
+                { value: "page", label: "A page is shown" },
+                { value: "event", label: "An event" },
+                { value: "order", label: "An order" },
+              ]}
+            />
           )}
         </Field>
         {form.kind === "page" && (
           <div className="pair">
             <Field label="Its path">
               {(control) => (
-                <select {...control} value={form.test} onChange={(event) => set({ test: event.target.value as GoalFormValues["test"] })}>
-                  {["is", "starts with", "contains", "regular expression"].map((test) => (
-                    <option key={test}>{test}</option>
-                  ))}
-                </select>
+                <Select
+                  {...control}
+                  value={form.test}
+                  onChange={(to) => set({ test: to })}
+                  options={["is", "starts with", "contains", "regular expression"]}
+                />
               )}
             </Field>
             <Field label="this" error={of("goal.match.page")}>
               {(control) => (
-                <input {...control} value={form.pattern} placeholder="/thanks" onChange={(event) => set({ pattern: event.target.value })} />
+                <Input {...control} value={form.pattern} placeholder="/thanks" onChange={(event) => set({ pattern: event.target.value })} />
               )}
             </Field>
           </div>
@@ -93,7 +101,7 @@ export function GoalForm({ stored, onDone, onDrop }: GoalFormProps) {
           <>
             <Field label="The event" hint="as it is sent, or as it is called in reports" error={of("goal.match.names") ?? of("goal.match")}>
               {(control) => (
-                <input {...control} list="goal-events" value={form.event} onChange={(event) => set({ event: event.target.value })} />
+                <Input {...control} list="goal-events" value={form.event} onChange={(event) => set({ event: event.target.value })} />
               )}
             </Field>
             <datalist id="goal-events">
@@ -123,31 +131,29 @@ export function GoalForm({ stored, onDone, onDrop }: GoalFormProps) {
         <div className="pair">
           <Field label="How often">
             {(control) => (
-              <select
-                {...control}
-                value={form.counts}
-                onChange={(event) => set({ counts: event.target.value as GoalFormValues["counts"] })}
-              >
-                <option>once a visit</option>
-                <option>every time</option>
-              </select>
+              <Select {...control} value={form.counts} onChange={(to) => set({ counts: to })} options={["once a visit", "every time"]} />
             )}
           </Field>
           <Field label="Worth">
             {(control) => (
-              <select {...control} value={form.worth} onChange={(event) => set({ worth: event.target.value as GoalFormValues["worth"] })}>
-                <option value="none">nothing by itself</option>
-                <option value="fixed">the same each time</option>
-                <option value="hit">the event’s own value</option>
-                <option value="order">the order’s total</option>
-              </select>
+              <Select
+                {...control}
+                value={form.worth}
+                onChange={(to) => set({ worth: to })}
+                options={[
+                  { value: "none", label: "nothing by itself" },
+                  { value: "fixed", label: "the same each time" },
+                  { value: "hit", label: "the event’s own value" },
+                  { value: "order", label: "the order’s total" },
+                ]}
+              />
             )}
           </Field>
         </div>
         {form.worth === "fixed" && (
           <Field label={`How much, in ${site.currency}`} error={of("goal.value")}>
             {(control) => (
-              <input {...control} inputMode="decimal" value={form.amount} onChange={(event) => set({ amount: event.target.value })} />
+              <Input {...control} inputMode="decimal" value={form.amount} onChange={(event) => set({ amount: event.target.value })} />
             )}
           </Field>
         )}
@@ -160,18 +166,12 @@ export function GoalForm({ stored, onDone, onDrop }: GoalFormProps) {
           </p>
         )}
         {canEdit && (
-          <button type="submit" className="do" disabled={save.isPending}>
+          <Button type="submit" kind="primary" disabled={save.isPending}>
             {stored ? "Save" : "Make it"}
-          </button>
+          </Button>
         )}
-        <button type="button" className="do plain" onClick={onDone}>
-          Close
-        </button>
-        {stored && canEdit && (
-          <button type="button" className="do plain" onClick={onDrop}>
-            Put it away …
-          </button>
-        )}
+        <Button onClick={onDone}>Close</Button>
+        {stored && canEdit && <Button onClick={onDrop}>Put it away …</Button>}
       </div>
     </form>
   );

@@ -4,11 +4,12 @@ import { useState } from "react";
 import { ask, client, type StoredGoal } from "@/api/client";
 import { countedQuery } from "@/app/queries";
 import { useSave } from "@/app/useSave";
-import { Confirm } from "@/pieces/Confirm";
+import { Confirm } from "@/ui/Dialog";
 import { Heads } from "@/pieces/Heads";
 import { LedgerToCome } from "@/pieces/Ledger";
 import { ErrorState } from "@/pieces/ErrorState";
 import { useView } from "@/state/view";
+import { Button } from "@/ui/Button";
 import { GoalForm } from "@/views/tag/GoalForm";
 import { figure, plural, symbol } from "@/words/format";
 import { goalWords, worthWords } from "@/words/goals";
@@ -61,9 +62,9 @@ export function Goals() {
                 {goals.map((goal) => (
                   <tr key={goal.id} aria-current={open !== "new" && open?.id === goal.id ? "true" : undefined}>
                     <td>
-                      <button type="button" className="link" onClick={() => setOpen(goal)}>
+                      <Button kind="link" onClick={() => setOpen(goal)}>
                         {goal.name}
-                      </button>
+                      </Button>
                     </td>
                     <td className="wrap">
                       {goalWords(goal.goal)} <span className="quiet">worth {worthWords(goal.goal, site.currency)}</span>
@@ -78,16 +79,13 @@ export function Goals() {
         )}
         <div className="end">
           {canEdit && (
-            <button type="button" className="do" onClick={() => setOpen("new")}>
+            <Button kind="primary" onClick={() => setOpen("new")}>
               Make a goal
-            </button>
+            </Button>
           )}
           {dropped && (
             <p role="status">
-              {dropped.name} was put away.{" "}
-              <button type="button" className="do plain" onClick={() => restore.mutate(dropped)}>
-                Bring it back
-              </button>
+              {dropped.name} was put away. <Button onClick={() => restore.mutate(dropped)}>Bring it back</Button>
             </p>
           )}
           {(drop.error ?? restore.error) && (

@@ -1,6 +1,7 @@
 import type { Schemas } from "@/api/client";
 import { RepeatableRows, type Column } from "@/pieces/RepeatableRows";
 import { PatternHint } from "@/pieces/PatternHint";
+import { Button } from "@/ui/Button";
 
 export type PageGroup = Required<Schemas["PageGroup"]>;
 export interface Rate {
@@ -45,9 +46,9 @@ export function Groups({ canEdit, groups, rates, currency, error, setGroups, set
         />
         {groups.some((group) => group.test === "regular expression") && <PatternHint />}
         {canEdit && (
-          <button type="button" className="link" onClick={() => setGroups([...groups, { name: "", test: "starts with", pattern: "" }])}>
+          <Button kind="link" onClick={() => setGroups([...groups, { name: "", test: "starts with", pattern: "" }])}>
             Add a page group
-          </button>
+          </Button>
         )}
       </div>
       <div className="field" role="group" aria-label="Other currencies">
@@ -62,9 +63,9 @@ export function Groups({ canEdit, groups, rates, currency, error, setGroups, set
           set={setRates}
         />
         {canEdit && (
-          <button type="button" className="link" onClick={() => setRates([...rates, { currency: "", rate: "" }])}>
+          <Button kind="link" onClick={() => setRates([...rates, { currency: "", rate: "" }])}>
             Add a currency
-          </button>
+          </Button>
         )}
       </div>
     </>

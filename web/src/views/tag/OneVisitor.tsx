@@ -2,9 +2,10 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { ask, client } from "@/api/client";
-import { Confirm } from "@/pieces/Confirm";
-import { Field } from "@/pieces/Field";
+import { Confirm } from "@/ui/Dialog";
+import { Field, Input } from "@/ui/Field";
 import { useView } from "@/state/view";
+import { Button } from "@/ui/Button";
 import { download } from "@/words/download";
 import { plural } from "@/words/format";
 
@@ -36,15 +37,15 @@ export function OneVisitor() {
     <section className="form" aria-label="One visitor">
       <h2 className="title">One visitor</h2>
       <Field label="The visitor’s pseudonym" hint="it stands in every visit, and in the cookie uc_visitor" error={error}>
-        {(control) => <input {...control} value={visitor} maxLength={66} onChange={(event) => change(event.target.value)} />}
+        {(control) => <Input {...control} value={visitor} maxLength={66} onChange={(event) => change(event.target.value)} />}
       </Field>
       <div className="end">
-        <button type="button" className="do plain" disabled={!visitor.trim() || hand.isPending} onClick={() => hand.mutate()}>
+        <Button disabled={!visitor.trim() || hand.isPending} onClick={() => hand.mutate()}>
           Hand out what is stored
-        </button>
-        <button type="button" className="do plain" disabled={!visitor.trim()} onClick={() => setAsking(true)}>
+        </Button>
+        <Button disabled={!visitor.trim()} onClick={() => setAsking(true)}>
           Forget this visitor …
-        </button>
+        </Button>
         <span role="status" className="quiet">
           {forget.data && `Forgotten: ${plural(forget.data.hits, "hit")} deleted.`}
         </span>

@@ -4,6 +4,7 @@ import { ask, client } from "@/api/client";
 import { usePageOfSite } from "@/app/usePageOfSite";
 import { Code } from "@/pieces/Code";
 import { useView } from "@/state/view";
+import { Button } from "@/ui/Button";
 import { longDay } from "@/words/format";
 
 /** Makes a link that tells a browser that it is one of the site's own people's. */
@@ -29,9 +30,9 @@ export function OwnBrowser() {
           </p>
         </>
       ) : (
-        <button type="button" className="do plain" disabled={made.isPending} onClick={() => made.mutate()}>
+        <Button disabled={made.isPending} onClick={() => made.mutate()}>
           Make a link for a browser
-        </button>
+        </Button>
       )}
       {made.isError && <p role="alert">{made.error.message}</p>}
     </section>

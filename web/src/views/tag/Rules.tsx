@@ -9,6 +9,7 @@ import { LedgerToCome } from "@/pieces/Ledger";
 import { SearchInput } from "@/pieces/SearchInput";
 import { ErrorState } from "@/pieces/ErrorState";
 import { useView } from "@/state/view";
+import { Button } from "@/ui/Button";
 import { Draft } from "@/views/tag/rules/Draft";
 import { RuleForm } from "@/views/tag/rules/RuleForm";
 import { Trial } from "@/views/tag/rules/Trial";
@@ -81,16 +82,13 @@ export function Rules() {
           {value && draft.length > 0 && <RuleList value={value} open={open?.id ?? null} onOpen={edit} />}
           <div className="end">
             {canEdit && (
-              <button type="button" className="do" disabled={!value} onClick={() => edit(newRule())}>
+              <Button kind="primary" disabled={!value} onClick={() => edit(newRule())}>
                 Make a rule
-              </button>
+              </Button>
             )}
             {gone && (
               <p role="status">
-                {gone.rule.name} is no longer in the draft.{" "}
-                <button type="button" className="do plain" onClick={() => bringBack(gone)}>
-                  Bring it back
-                </button>
+                {gone.rule.name} is no longer in the draft. <Button onClick={() => bringBack(gone)}>Bring it back</Button>
               </p>
             )}
             {!open && keep.error && (
@@ -170,9 +168,9 @@ function RuleList({ value, open, onOpen }: { value: Held; open: string | null; o
           {shown.map((rule) => (
             <tr key={rule.id} aria-current={open === rule.id ? "true" : undefined}>
               <td className="wrap">
-                <button type="button" className="link" onClick={() => onOpen(rule)}>
+                <Button kind="link" onClick={() => onOpen(rule)}>
                   {rule.name}
-                </button>
+                </Button>
               </td>
               <td className="wrap">{ruleWords(rule)}</td>
               <td className="wrap quiet">{state(rule, value)}</td>

@@ -1,4 +1,5 @@
 import type { Schemas } from "@/api/client";
+import { Checkbox } from "@/ui/Choices";
 
 export type Sends = Required<Schemas["Sends"]>;
 
@@ -16,14 +17,9 @@ const SWITCHES: [keyof Sends, string, string][] = [
 /** What the script sends by itself; what is off is not loaded. */
 export function Sending({ sends, set }: { sends: Sends; set: (sends: Sends) => void }) {
   return (
-    <div className="switches" role="group" aria-label="What the script sends by itself">
+    <div className="grid gap-1.5" role="group" aria-label="What the script sends by itself">
       {SWITCHES.map(([key, name, meaning]) => (
-        <label key={key}>
-          <input type="checkbox" checked={sends[key]} onChange={(event) => set({ ...sends, [key]: event.target.checked })} />
-          <span>
-            {name} <span className="quiet">{meaning}</span>
-          </span>
-        </label>
+        <Checkbox key={key} label={name} hint={meaning} checked={sends[key]} onChange={(to) => set({ ...sends, [key]: to })} />
       ))}
     </div>
   );

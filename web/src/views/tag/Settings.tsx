@@ -3,8 +3,10 @@ import { useState, type FormEvent, type ReactNode } from "react";
 import { ask, client, type Schemas, type Site } from "@/api/client";
 import { useSave } from "@/app/useSave";
 import { fieldErrors } from "@/pieces/fieldErrors";
-import { Field, type Control } from "@/pieces/Field";
+import { Field, Input, Textarea, type Control } from "@/ui/Field";
 import { useView } from "@/state/view";
+import { Button } from "@/ui/Button";
+import { Select } from "@/ui/Select";
 import { Groups, ratesOf, type PageGroup, type Rate } from "@/views/tag/Groups";
 import { OneVisitor } from "@/views/tag/OneVisitor";
 import { Sending, type Sends } from "@/views/tag/Sending";
@@ -130,7 +132,7 @@ function SettingsForm({ site, canEdit }: { site: Site; canEdit: boolean }) {
     list?: string,
   ) => (
     <Field label={label} hint={hint} error={error(field)}>
-      {(control: Control) => <input {...control} value={form[key]} list={list} onChange={(event) => set({ [key]: event.target.value })} />}
+      {(control: Control) => <Input {...control} value={form[key]} list={list} onChange={(event) => set({ [key]: event.target.value })} />}
     </Field>
   );
   const area = (
@@ -140,7 +142,7 @@ function SettingsForm({ site, canEdit }: { site: Site; canEdit: boolean }) {
     hint: ReactNode,
   ) => (
     <Field label={label} hint={hint} error={error(field)}>
-      {(control: Control) => <textarea {...control} rows={3} value={form[key]} onChange={(event) => set({ [key]: event.target.value })} />}
+      {(control: Control) => <Textarea {...control} rows={3} value={form[key]} onChange={(event) => set({ [key]: event.target.value })} />}
     </Field>
   );
   const choice = (
@@ -150,10 +152,15 @@ function SettingsForm({ site, canEdit }: { site: Site; canEdit: boolean }) {
   ) => (
     <Field label={label} hint={hint} error={error(`${key === "pages_behind_hash" ? "rules" : "tagging"}.${key}`)}>
       {(control: Control) => (
-        <select {...control} value={form[key] ? "yes" : "no"} onChange={(event) => set({ [key]: event.target.value === "yes" })}>
-          <option value="yes">{yes}</option>
-          <option value="no">{no}</option>
-        </select>
+        <Select
+          {...control}
+          value={form[key] ? "yes" : "no"}
+          onChange={(to) => set({ [key]: to === "yes" })}
+          options={[
+            { value: "yes", label: yes },
+            { value: "no", label: no },
+          ]}
+        />
       )}
     </Field>
   );
@@ -246,9 +253,9 @@ function SettingsForm({ site, canEdit }: { site: Site; canEdit: boolean }) {
             {all ?? "Nothing was changed; what is wrong stands beside its field."}
           </p>
         )}
-        <button type="submit" className="do" disabled={!canEdit || save.isPending}>
+        <Button type="submit" kind="primary" disabled={!canEdit || save.isPending}>
           {save.isPending ? "Saving …" : sure ? "Save, and delete older hits" : "Save"}
-        </button>
+        </Button>
         <span role="status" className="quiet">
           {save.isSuccess && "Saved. History is read by these settings now; pages take them within five minutes."}
         </span>

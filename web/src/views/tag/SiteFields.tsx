@@ -5,11 +5,13 @@ import { ask, client, type SiteField } from "@/api/client";
 import { tableQuery } from "@/app/queries";
 import { useSave } from "@/app/useSave";
 import { Code } from "@/pieces/Code";
-import { Confirm } from "@/pieces/Confirm";
+import { Confirm } from "@/ui/Dialog";
 import { fieldErrors } from "@/pieces/fieldErrors";
-import { Field } from "@/pieces/Field";
+import { Field, Input } from "@/ui/Field";
 import { Heads } from "@/pieces/Heads";
 import { useView } from "@/state/view";
+import { Button } from "@/ui/Button";
+import { Select } from "@/ui/Select";
 import { figure, plural } from "@/words/format";
 import { fieldCode } from "@/words/code";
 import { readWords } from "@/words/goals";
@@ -62,9 +64,9 @@ export function SiteFields() {
                 {fields.map((field) => (
                   <tr key={field.key} aria-current={open?.key === field.key ? "true" : undefined}>
                     <td>
-                      <button type="button" className="link" onClick={() => setOpen(field)}>
+                      <Button kind="link" onClick={() => setOpen(field)}>
                         {field.title}
-                      </button>
+                      </Button>
                     </td>
                     <td>{field.of === "hit" ? "each hit" : "the whole visit"}</td>
                     <td className="wrap">{readWords(field)}</td>
@@ -79,16 +81,13 @@ export function SiteFields() {
         )}
         <div className="end">
           {canEdit && (
-            <button type="button" className="do" onClick={() => setOpen(NEW)}>
+            <Button kind="primary" onClick={() => setOpen(NEW)}>
               Add a field
-            </button>
+            </Button>
           )}
           {dropped && (
             <p role="status">
-              {dropped.title} was taken away.{" "}
-              <button type="button" className="do plain" onClick={() => keep.mutate(dropped)}>
-                Put it back
-              </button>
+              {dropped.title} was taken away. <Button onClick={() => keep.mutate(dropped)}>Put it back</Button>
             </p>
           )}
         </div>
@@ -185,12 +184,12 @@ function FieldForm({ field, canEdit, busy, error, onChange, onSave, onClose, onD
       <fieldset disabled={!canEdit}>
         <Field label="Name" hint="as it stands in reports" error={of("title")}>
           {(control) => (
-            <input {...control} value={given.title} placeholder="Author" onChange={(event) => set({ title: event.target.value })} />
+            <Input {...control} value={given.title} placeholder="Author" onChange={(event) => set({ title: event.target.value })} />
           )}
         </Field>
         <Field label="Key" hint="as it is sent, and as it stands in addresses" error={of("key") ?? (tried ? badKey : null)}>
           {(control) => (
-            <input
+            <Input
               {...control}
               value={given.key}
               readOnly={!fresh}
@@ -208,20 +207,30 @@ function FieldForm({ field, canEdit, busy, error, onChange, onSave, onClose, onD
           }
         >
           {(control) => (
-            <select {...control} value={given.of} onChange={(event) => set({ of: event.target.value as SiteField["of"] })}>
-              <option value="hit">each hit</option>
-              <option value="visit">the whole visit</option>
-            </select>
+            <Select
+              {...control}
+              value={given.of}
+              onChange={(to) => set({ of: to })}
+              options={[
+                { value: "hit", label: "each hit" },
+                { value: "visit", label: "the whole visit" },
+              ]}
+            />
           )}
         </Field>
         <Field label="Where the value comes from">
           {(control) => (
-            <select {...control} value={read.kind} onChange={(event) => set({ read: readFrom(event.target.value, "") })}>
-              <option value="sent">the site sends it</option>
-              <option value="query">a key of the address’ query</option>
-              <option value="page">a part of the page’s path</option>
-              <option value="property">a property of events</option>
-            </select>
+            <Select
+              {...control}
+              value={read.kind}
+              onChange={(to) => set({ read: readFrom(to, "") })}
+              options={[
+                { value: "sent", label: "the site sends it" },
+                { value: "query", label: "a key of the address’ query" },
+                { value: "page", label: "a part of the page’s path" },
+                { value: "property", label: "a property of events" },
+              ]}
+            />
           )}
         </Field>
         {read.kind !== "sent" && (
@@ -231,7 +240,7 @@ function FieldForm({ field, canEdit, busy, error, onChange, onSave, onClose, onD
             error={of("read")}
           >
             {(control) => (
-              <input {...control} value={detail} onChange={(event) => set({ read: readFrom(read.kind, event.target.value) })} />
+              <Input {...control} value={detail} onChange={(event) => set({ read: readFrom(read.kind, event.target.value) })} />
             )}
           </Field>
         )}
@@ -249,18 +258,12 @@ function FieldForm({ field, canEdit, busy, error, onChange, onSave, onClose, onD
           </p>
         )}
         {canEdit && (
-          <button type="submit" className="do" disabled={busy}>
+          <Button type="submit" kind="primary" disabled={busy}>
             {fresh ? "Add it" : "Save"}
-          </button>
+          </Button>
         )}
-        <button type="button" className="do plain" onClick={onClose}>
-          Close
-        </button>
-        {!fresh && canEdit && (
-          <button type="button" className="do plain" onClick={onDrop}>
-            Take it away …
-          </button>
-        )}
+        <Button onClick={onClose}>Close</Button>
+        {!fresh && canEdit && <Button onClick={onDrop}>Take it away …</Button>}
       </div>
     </form>
   );

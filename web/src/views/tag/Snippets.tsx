@@ -2,7 +2,8 @@ import { useState } from "react";
 
 import type { SiteEvent } from "@/api/client";
 import { Code } from "@/pieces/Code";
-import { Field } from "@/pieces/Field";
+import { Field, Input } from "@/ui/Field";
+import { Select } from "@/ui/Select";
 import { Check } from "@/views/tag/Check";
 import { NEEDS, type Need } from "@/words/code";
 
@@ -23,13 +24,12 @@ export function Snippets({ events }: { events: SiteEvent[] }) {
       <div className="form">
         <Field label="What is it?">
           {(control) => (
-            <select {...control} value={need} onChange={(event) => setNeed(event.target.value as Need)}>
-              {Object.entries(NEEDS).map(([key, one]) => (
-                <option key={key} value={key}>
-                  {one.title}
-                </option>
-              ))}
-            </select>
+            <Select
+              {...control}
+              value={need}
+              onChange={(to) => setNeed(to)}
+              options={(Object.keys(NEEDS) as Need[]).map((key) => ({ value: key, label: NEEDS[key].title }))}
+            />
           )}
         </Field>
         {need !== "order" && (
@@ -38,7 +38,7 @@ export function Snippets({ events }: { events: SiteEvent[] }) {
             error={error}
             hint={known ? `${known.name} has come already; this will be counted with it` : "as it shall stand in reports"}
           >
-            {(control) => <input {...control} value={name} onChange={(event) => setName(event.target.value)} />}
+            {(control) => <Input {...control} value={name} onChange={(event) => setName(event.target.value)} />}
           </Field>
         )}
       </div>

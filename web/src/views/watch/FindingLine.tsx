@@ -5,6 +5,9 @@ import { ask, client, type Finding, type Fix } from "@/api/client";
 import { viewPath } from "@/app/stages";
 import { useSave } from "@/app/useSave";
 import { useView } from "@/state/view";
+import { Button } from "@/ui/Button";
+import { Input } from "@/ui/Field";
+import { Select } from "@/ui/Select";
 
 const MARKS: Record<Finding["severity"], { path: string; words: string }> = {
   high: { path: "M6 .8 11.2 6 6 11.2.8 6Z", words: "mend first" },
@@ -68,29 +71,29 @@ function Acts({ finding, busy, onFix }: FindingLineProps) {
   return (
     <div className="acts">
       {fix && fix.kind !== "channel" && (
-        <button type="button" className="do" disabled={busy || owners} onClick={() => onFix(fix)}>
+        <Button kind="primary" disabled={busy || owners} onClick={() => onFix(fix)}>
           {fix.kind === "alias" ? `Read it as ${fix.that}` : "Let it be no source"}
-        </button>
+        </Button>
       )}
       {owners && <span className="quiet">for the site’s owners</span>}
       {medium && (
         <>
-          <select aria-label={`Channel for ${medium}`} value={channel} onChange={(event) => setChannel(event.target.value)}>
-            {[...new Set(site.rules.channels.map((rule) => rule.channel))].map((name) => (
-              <option key={name}>{name}</option>
-            ))}
-          </select>
-          <button type="button" className="do" disabled={busy} onClick={() => onFix({ kind: "channel", medium, channel })}>
+          <Select
+            className="w-auto"
+            aria-label={`Channel for ${medium}`}
+            value={channel}
+            onChange={(to) => setChannel(to)}
+            options={[...new Set(site.rules.channels.map((rule) => rule.channel))]}
+          />
+          <Button kind="primary" disabled={busy} onClick={() => onFix({ kind: "channel", medium, channel })}>
             Give it this channel
-          </button>
+          </Button>
         </>
       )}
       {accepting ? (
         <Accept finding={finding} onClose={() => setAccepting(false)} />
       ) : (
-        <button type="button" className="do plain" onClick={() => setAccepting(true)}>
-          Leave it …
-        </button>
+        <Button onClick={() => setAccepting(true)}>Leave it …</Button>
       )}
     </div>
   );
@@ -111,7 +114,7 @@ function Accept({ finding, onClose }: { finding: Finding; onClose: () => void })
   };
   return (
     <form className="accept" onSubmit={submit} noValidate>
-      <input
+      <Input
         autoFocus
         aria-label="Why it is left as it is"
         aria-invalid={error ? true : undefined}
@@ -120,12 +123,10 @@ function Accept({ finding, onClose }: { finding: Finding; onClose: () => void })
         value={reason}
         onChange={(event) => setReason(event.target.value)}
       />
-      <button type="submit" className="do plain" disabled={accept.isPending}>
+      <Button type="submit" disabled={accept.isPending}>
         Leave it
-      </button>
-      <button type="button" className="do plain" onClick={onClose}>
-        Close
-      </button>
+      </Button>
+      <Button onClick={onClose}>Close</Button>
       {error && (
         <p className="wrong" role="alert">
           {error}
@@ -146,9 +147,9 @@ function WhyLeft({ finding }: { finding: Finding }) {
         “{finding.accepted?.reason}” <span className="quiet">{finding.accepted?.by ?? "somebody who is gone"}</span>
       </p>
       {site.role !== "viewer" && (
-        <button type="button" className="do plain" disabled={back.isPending} onClick={() => back.mutate(finding.key)}>
+        <Button disabled={back.isPending} onClick={() => back.mutate(finding.key)}>
           Look at it again
-        </button>
+        </Button>
       )}
       {back.error && (
         <p className="wrong" role="alert">

@@ -11,6 +11,7 @@ import { Cross } from "@/pieces/Marks";
 import { VisitLink } from "@/pieces/VisitLink";
 import type { ViewSearch } from "@/state/address";
 import { useView } from "@/state/view";
+import { Button } from "@/ui/Button";
 import { useArrivals, useClock } from "@/views/watch/useArrivals";
 import { openAndFollow } from "@/words/following";
 import { ago, figure, plural, valueWords } from "@/words/format";
@@ -43,9 +44,9 @@ export function Now() {
       </h1>
       <section className="arrivals" aria-label="Hits as they arrive">
         <header>
-          <button type="button" className="do plain" aria-pressed={paused} onClick={toggle}>
+          <Button aria-pressed={paused} onClick={toggle}>
             {paused ? "Go on" : "Pause"} <kbd>p</kbd>
-          </button>
+          </Button>
           {visitor ? <Following visitor={visitor} /> : <FollowMine />}
           <p className="quiet" role="status">
             {arrivals.line === "broken"
@@ -91,9 +92,9 @@ function Following({ visitor }: { visitor: string }) {
       <span className="chip-text" title={visitor}>
         <i>Only</i> visitor {visitor.slice(0, 8)}
       </span>
-      <button type="button" className="off" aria-label="Stop following this visitor" onClick={stop}>
+      <Button kind="icon" aria-label="Stop following this visitor" onClick={stop}>
         <Cross />
-      </button>
+      </Button>
     </span>
   );
 }
@@ -112,15 +113,13 @@ function FollowMine() {
   }, [mine, navigate]);
   return (
     <>
-      <button
-        type="button"
-        className="do plain"
+      <Button
         title="Opens the site in another tab, and shows only what that tab does"
         disabled={begun.isPending}
         onClick={() => begun.mutate()}
       >
         Follow my browser
-      </button>
+      </Button>
       {begun.isError && <span role="alert">{begun.error.message}</span>}
       {token && <span className="quiet">Waiting for your visit to arrive …</span>}
     </>

@@ -7,6 +7,7 @@ import { useSave } from "@/app/useSave";
 import { LedgerToCome } from "@/pieces/Ledger";
 import { ErrorState } from "@/pieces/ErrorState";
 import { useView } from "@/state/view";
+import { Button } from "@/ui/Button";
 import { FindingLine } from "@/views/watch/FindingLine";
 import { plural, within } from "@/words/format";
 
@@ -34,14 +35,9 @@ export function TagHealth() {
         <p role="status" className="arrived">
           <span>
             Mended: {within(done.title)}. History is read anew.{" "}
-            <button
-              type="button"
-              className="link"
-              disabled={fix.isPending}
-              onClick={() => fix.mutate({ fix: done.fix, undo: true, title: done.title })}
-            >
+            <Button kind="link" disabled={fix.isPending} onClick={() => fix.mutate({ fix: done.fix, undo: true, title: done.title })}>
               Undo
-            </button>
+            </Button>
           </span>
         </p>
       )}

@@ -8,6 +8,7 @@ import { LedgerToCome } from "@/pieces/Ledger";
 import { ErrorState } from "@/pieces/ErrorState";
 import { VisitLink } from "@/pieces/VisitLink";
 import { useView } from "@/state/view";
+import { Button } from "@/ui/Button";
 import { amount, duration, figure, lastWord, moment, periodWords, plural, valueWords } from "@/words/format";
 
 /** Single visits that started in the period and fit the segment, newest first. */
@@ -59,9 +60,9 @@ export function Visits() {
         </div>
       )}
       {visits.hasNextPage && (
-        <button type="button" className="do plain" disabled={visits.isFetchingNextPage} onClick={() => void visits.fetchNextPage()}>
+        <Button disabled={visits.isFetchingNextPage} onClick={() => void visits.fetchNextPage()}>
           {visits.isFetchingNextPage ? "Reading …" : `Earlier visits (${figure((count ?? 0) - rows.length, "count")} more)`}
-        </button>
+        </Button>
       )}
     </div>
   );

@@ -2,9 +2,10 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { buildQuery, tableQuery, vocabularyQuery } from "@/app/queries";
-import { Field } from "@/pieces/Field";
+import { Field, Input } from "@/ui/Field";
 import { completeDays, useView } from "@/state/view";
 import { useDebouncedValue } from "@/state/useDebouncedValue";
+import { Button } from "@/ui/Button";
 import { Finished } from "@/views/tag/links/Finished";
 import { draftsOf, type BuiltLink, type LinkDraft } from "@/words/links";
 
@@ -28,7 +29,7 @@ export function Build({ draft, set }: { draft: LinkDraft; set: (draft: LinkDraft
     <div>
       <Field label={label} hint={hint} error={touched || name !== "source" ? errorWith(links, name) : null}>
         {(control) => (
-          <input
+          <Input
             {...control}
             value={draft[name]}
             list={offers ? `offers-${name}` : undefined}
@@ -89,9 +90,9 @@ function Remarks({ links, name, onUse }: { links: BuiltLink[]; name: Name; onUse
     <p key={one.text} className="remark">
       {one.text}
       {one.use && links.length === 1 && (
-        <button type="button" className="link" onClick={() => onUse(one.use ?? "")}>
+        <Button kind="link" className="ml-1.5" onClick={() => onUse(one.use ?? "")}>
           Use {one.use}
-        </button>
+        </Button>
       )}
     </p>
   ));

@@ -4,8 +4,9 @@ import { useRef, useState } from "react";
 import { ask, client } from "@/api/client";
 import { useSave } from "@/app/useSave";
 import { Code } from "@/pieces/Code";
-import { Field } from "@/pieces/Field";
+import { Field, Input } from "@/ui/Field";
 import { useView } from "@/state/view";
+import { Button } from "@/ui/Button";
 import { LinkCheck } from "@/views/tag/links/LinkCheck";
 import { QrCode } from "@/views/tag/links/QrCode";
 import { download } from "@/words/download";
@@ -50,33 +51,23 @@ export function Finished({ drafts, links, error, busy }: FinishedProps) {
         <>
           {canEdit && (
             <Field label="A note, for whoever finds it in the library">
-              {(control) => <input {...control} value={note} maxLength={500} onChange={(event) => setNote(event.target.value)} />}
+              {(control) => <Input {...control} value={note} maxLength={500} onChange={(event) => setNote(event.target.value)} />}
             </Field>
           )}
           <div className="end">
             {canEdit && (
-              <button type="button" className="do" disabled={busy || keep.isPending} onClick={() => keep.mutate({ drafts, note })}>
+              <Button kind="primary" disabled={busy || keep.isPending} onClick={() => keep.mutate({ drafts, note })}>
                 {links.length > 1 ? "Keep them" : "Keep it"}
-              </button>
+              </Button>
             )}
             {url && (
               <>
-                <button
-                  type="button"
-                  className="do plain"
-                  aria-expanded={shown === "check"}
-                  onClick={() => setShown(shown === "check" ? null : "check")}
-                >
+                <Button aria-expanded={shown === "check"} onClick={() => setShown(shown === "check" ? null : "check")}>
                   Check it
-                </button>
-                <button
-                  type="button"
-                  className="do plain"
-                  aria-expanded={shown === "code"}
-                  onClick={() => setShown(shown === "code" ? null : "code")}
-                >
+                </Button>
+                <Button aria-expanded={shown === "code"} onClick={() => setShown(shown === "code" ? null : "code")}>
                   QR code
-                </button>
+                </Button>
               </>
             )}
             <span role="status" className="quiet">
@@ -119,13 +110,13 @@ function Sheets({ drafts, whole }: { drafts: LinkDraft[]; whole: boolean }) {
   const sheet = () => [heads.join(","), ...drafts.map((draft) => heads.map((head) => quoted(draft[head])).join(","))].join("\r\n");
   return (
     <div className="end">
-      <button type="button" className="link" disabled={!whole || finish.isPending} onClick={() => finish.mutate(sheet())}>
+      <Button kind="link" disabled={!whole || finish.isPending} onClick={() => finish.mutate(sheet())}>
         As a CSV file
-      </button>
-      <button type="button" className="link" disabled={finish.isPending} onClick={() => chooser.current?.click()}>
+      </Button>
+      <Button kind="link" disabled={finish.isPending} onClick={() => chooser.current?.click()}>
         Finish the links of a CSV file …
-      </button>
-      <input
+      </Button>
+      <Input
         ref={chooser}
         type="file"
         accept=".csv,text/csv"

@@ -5,6 +5,7 @@ import { useSave } from "@/app/useSave";
 import { Heads } from "@/pieces/Heads";
 import { SearchInput } from "@/pieces/SearchInput";
 import { useView } from "@/state/view";
+import { Button } from "@/ui/Button";
 import { LinkNote } from "@/views/tag/links/LinkNote";
 import { figure, lastWord, longDay, plural } from "@/words/format";
 import { readWords, type KeptLink, type LinkDraft } from "@/words/links";
@@ -40,9 +41,9 @@ export function Library({ links, onTake }: { links: KeptLink[]; onTake: (draft: 
         <div className="end">
           <SearchInput what="a link" query={query} set={setQuery} />
           {(away > 0 || archived) && (
-            <button type="button" className="link" onClick={() => setArchived(!archived)}>
+            <Button kind="link" onClick={() => setArchived(!archived)}>
               {archived ? "Back to those in use" : `The archive (${away})`}
-            </button>
+            </Button>
           )}
         </div>
       )}
@@ -71,24 +72,20 @@ export function Library({ links, onTake }: { links: KeptLink[]; onTake: (draft: 
                   <td className="num lead">{figure(link.came.visits, "count")}</td>
                   {goal && <td className="num">{figure(link.came.conversions, "count")}</td>}
                   <td className="acts">
-                    <button
-                      type="button"
-                      className="link"
-                      onClick={() => void navigator.clipboard.writeText(link.url).then(() => setCopied(link.id))}
-                    >
+                    <Button kind="cell" onClick={() => void navigator.clipboard.writeText(link.url).then(() => setCopied(link.id))}>
                       {copied === link.id ? "Copied" : "Copy"}
-                    </button>
-                    <button type="button" className="link" onClick={() => onTake(draftOf(link))}>
+                    </Button>
+                    <Button kind="cell" className="ml-3" onClick={() => onTake(draftOf(link))}>
                       Open
-                    </button>
+                    </Button>
                     {canEdit && (
-                      <button
-                        type="button"
-                        className="link"
+                      <Button
+                        kind="cell"
+                        className="ml-3"
                         onClick={() => change.mutate({ id: link.id, note: link.note, archived: !link.archived })}
                       >
                         {link.archived ? "Use again" : "Archive"}
-                      </button>
+                      </Button>
                     )}
                   </td>
                 </tr>
@@ -97,11 +94,7 @@ export function Library({ links, onTake }: { links: KeptLink[]; onTake: (draft: 
           </table>
         </div>
       )}
-      {shown.length < found.length && (
-        <button type="button" className="do plain" onClick={() => setAll(true)}>
-          {plural(found.length - shown.length, "earlier link")}
-        </button>
-      )}
+      {shown.length < found.length && <Button onClick={() => setAll(true)}>{plural(found.length - shown.length, "earlier link")}</Button>}
       {change.error && (
         <p className="wrong" role="alert">
           {change.error.message}

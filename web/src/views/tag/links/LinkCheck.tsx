@@ -3,6 +3,7 @@ import { useMutation } from "@tanstack/react-query";
 import type { HitRecord } from "@/api/client";
 import { useFollowed } from "@/app/useFollowed";
 import { useView } from "@/state/view";
+import { Button } from "@/ui/Button";
 import { openAndFollow } from "@/words/following";
 import { ago } from "@/words/format";
 import { readWords, type BuiltLink } from "@/words/links";
@@ -16,9 +17,9 @@ export function LinkCheck({ url, expected }: { url: string; expected: BuiltLink 
   const opened = open.data;
   return (
     <div className="check">
-      <button type="button" className="do plain" disabled={open.isPending} onClick={() => open.mutate()}>
+      <Button disabled={open.isPending} onClick={() => open.mutate()}>
         {opened ? "Open it once more" : "Open it in another tab"}
-      </button>
+      </Button>
       {open.isError && <p role="alert">{open.error.message}</p>}
       {opened && <Arrival key={opened.token} token={opened.token} at={Date.parse(opened.at)} url={url} expected={expected} />}
     </div>

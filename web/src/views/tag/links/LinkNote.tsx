@@ -1,3 +1,4 @@
+import { Input } from "@/ui/Field";
 import { useState } from "react";
 
 interface LinkNoteProps {
@@ -21,8 +22,8 @@ export function LinkNote({ note, canEdit, onKeep }: LinkNoteProps) {
     setTyped(null);
   };
   return (
-    <input
-      className="seek"
+    <Input
+      className="w-60"
       aria-label="Note"
       autoFocus
       maxLength={500}

@@ -4,9 +4,11 @@ import { useState } from "react";
 import { ApiError, type Schemas } from "@/api/client";
 import { codeQuery } from "@/app/queries";
 import { fieldErrors } from "@/pieces/fieldErrors";
-import { Field } from "@/pieces/Field";
+import { Field, Input } from "@/ui/Field";
 import { useDebouncedValue } from "@/state/useDebouncedValue";
 import { useView } from "@/state/view";
+import { Button } from "@/ui/Button";
+import { Select } from "@/ui/Select";
 import { download } from "@/words/download";
 
 const SHOWN = ["dark", "light", "millimetres", "quiet", "caption", "text"];
@@ -30,7 +32,7 @@ export function QrCode({ url }: { url: string }) {
   const field = (name: keyof typeof form, label: string, hint?: string, more: object = {}) => (
     <Field label={label} hint={hint} error={of(name)}>
       {(control) => (
-        <input {...control} {...more} value={form[name]} onChange={(event) => setForm({ ...form, [name]: event.target.value })} />
+        <Input {...control} {...more} value={form[name]} onChange={(event) => setForm({ ...form, [name]: event.target.value })} />
       )}
     </Field>
   );
@@ -51,19 +53,24 @@ export function QrCode({ url }: { url: string }) {
       </div>
       <div className="form">
         <div className="pair">
-          {field("dark", "Modules", undefined, { type: "color" })}
-          {field("light", "Ground", undefined, { type: "color" })}
+          {field("dark", "Modules", undefined, { type: "color", className: "h-8 w-full p-0.5" })}
+          {field("light", "Ground", undefined, { type: "color", className: "h-8 w-full p-0.5" })}
           {field("millimetres", "Width in print, mm", made ? `a module is ${made.module_mm} mm` : undefined, { inputMode: "decimal" })}
           {field("quiet", "Quiet zone, modules", "4 is usual", { inputMode: "numeric" })}
         </div>
         <Field label="Error correction" hint="the more, the more of it can be dirty or covered">
           {(control) => (
-            <select {...control} value={form.correction} onChange={(event) => setForm({ ...form, correction: event.target.value })}>
-              <option value="L">7 %</option>
-              <option value="M">15 %</option>
-              <option value="Q">25 %</option>
-              <option value="H">30 %</option>
-            </select>
+            <Select
+              {...control}
+              value={form.correction}
+              onChange={(to) => setForm({ ...form, correction: to })}
+              options={[
+                { value: "L", label: "7 %" },
+                { value: "M", label: "15 %" },
+                { value: "Q", label: "25 %" },
+                { value: "H", label: "30 %" },
+              ]}
+            />
           )}
         </Field>
         {field("caption", "Caption beneath it", "optional", { maxLength: 80 })}
@@ -73,17 +80,12 @@ export function QrCode({ url }: { url: string }) {
           </p>
         ))}
         <div className="end">
-          <button
-            type="button"
-            className="do plain"
-            disabled={!made || code.isFetching}
-            onClick={() => download(made?.svg ?? "", "link.svg", "image/svg+xml")}
-          >
+          <Button disabled={!made || code.isFetching} onClick={() => download(made?.svg ?? "", "link.svg", "image/svg+xml")}>
             SVG
-          </button>
-          <button type="button" className="do plain" disabled={!made || code.isFetching} onClick={png}>
+          </Button>
+          <Button disabled={!made || code.isFetching} onClick={png}>
             PNG
-          </button>
+          </Button>
           <span className="quiet">{made && "Read again by a decoder before it was shown."}</span>
         </div>
       </div>

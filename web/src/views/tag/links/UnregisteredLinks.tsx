@@ -1,6 +1,7 @@
 import type { Schemas } from "@/api/client";
 import { Heads } from "@/pieces/Heads";
 import { useView } from "@/state/view";
+import { Button } from "@/ui/Button";
 import { figure } from "@/words/format";
 import { EMPTY, readWords, type LinkDraft } from "@/words/links";
 
@@ -26,9 +27,9 @@ export function UnregisteredLinks({ rows, onTake }: { rows: Schemas["Unregistere
                   <td>{row.page}</td>
                   <td className="num lead">{figure(row.visits, "count")}</td>
                   <td className="acts">
-                    <button type="button" className="link" onClick={() => onTake({ ...EMPTY, address: base + row.page, ...tagsOf(row) })}>
+                    <Button kind="link" onClick={() => onTake({ ...EMPTY, address: base + row.page, ...tagsOf(row) })}>
                       Build on it
-                    </button>
+                    </Button>
                   </td>
                 </tr>
               ))}

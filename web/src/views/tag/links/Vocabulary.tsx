@@ -8,6 +8,7 @@ import { fieldErrors } from "@/pieces/fieldErrors";
 import { RepeatableRows, type Column } from "@/pieces/RepeatableRows";
 import { ErrorState } from "@/pieces/ErrorState";
 import { useView } from "@/state/view";
+import { Button } from "@/ui/Button";
 
 type Word = Schemas["Word"];
 
@@ -63,17 +64,13 @@ function Words({ value, canEdit }: { value: Word[]; canEdit: boolean }) {
       />
       {canEdit && (
         <div className="end">
-          <button type="button" className="do plain" onClick={() => setDraft([...words, { field: "medium", value: "", meaning: "" }])}>
-            Add a word
-          </button>
+          <Button onClick={() => setDraft([...words, { field: "medium", value: "", meaning: "" }])}>Add a word</Button>
           {draft && (
             <>
-              <button type="button" className="do" disabled={save.isPending} onClick={() => save.mutate(draft)}>
+              <Button kind="primary" disabled={save.isPending} onClick={() => save.mutate(draft)}>
                 Save the vocabulary
-              </button>
-              <button type="button" className="do plain" onClick={() => setDraft(null)}>
-                Let it be
-              </button>
+              </Button>
+              <Button onClick={() => setDraft(null)}>Let it be</Button>
             </>
           )}
           <span role="status" className="quiet">

@@ -1,9 +1,10 @@
 import { useState, type FormEvent } from "react";
 
 import type { Schemas } from "@/api/client";
-import { Confirm } from "@/pieces/Confirm";
-import { Field } from "@/pieces/Field";
+import { Confirm } from "@/ui/Dialog";
+import { Field, Input } from "@/ui/Field";
 import { useView } from "@/state/view";
+import { Button } from "@/ui/Button";
 import { Changes } from "@/views/tag/rules/Versions";
 import { plural } from "@/words/format";
 
@@ -38,15 +39,15 @@ export function Draft({ value, busy, error, onLive, onThrow }: DraftProps) {
       {value.changes.length > 0 && site.role !== "viewer" && (
         <form className="form" onSubmit={submit} noValidate>
           <Field label="What it is for" hint="stands beside the version; may be empty">
-            {(control) => <input {...control} value={note} maxLength={300} onChange={(event) => setNote(event.target.value)} />}
+            {(control) => <Input {...control} value={note} maxLength={300} onChange={(event) => setNote(event.target.value)} />}
           </Field>
           <div className="end">
-            <button type="submit" className="do" disabled={busy}>
+            <Button type="submit" kind="primary" disabled={busy}>
               Make it live
-            </button>
-            <button type="button" className="do plain" disabled={busy} onClick={() => setThrowing(true)}>
+            </Button>
+            <Button disabled={busy} onClick={() => setThrowing(true)}>
               Throw the draft away …
-            </button>
+            </Button>
             <span className="quiet">Every visitor has it within five minutes.</span>
           </div>
         </form>

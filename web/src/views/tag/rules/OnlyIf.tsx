@@ -3,6 +3,11 @@ import type { ReactNode } from "react";
 import { RulePart } from "@/views/tag/rules/RulePart";
 import type { Condition } from "@/words/rules";
 
+import { Button } from "@/ui/Button";
+import { Checkbox } from "@/ui/Choices";
+import { Input } from "@/ui/Field";
+import { Select } from "@/ui/Select";
+
 const KINDS: [Condition["kind"], string][] = [
   ["page", "the page"],
   ["host", "the host"],
@@ -60,9 +65,9 @@ export function OnlyIf({ value, fields, error, set }: OnlyIfProps) {
         </RulePart>
       ))}
       {value.length < 20 && (
-        <button type="button" className="link" onClick={() => set([...value, fresh("page")])}>
+        <Button kind="link" onClick={() => set([...value, fresh("page")])}>
           And only if …
-        </button>
+        </Button>
       )}
       <datalist id="rule-fields">
         {fields.map((field) => (
@@ -79,37 +84,33 @@ function Details({ one, set }: { one: Condition; set: (to: Condition) => void })
       return (
         <div className="choices" role="group" aria-label="Which devices">
           {DEVICES.map((device) => (
-            <label key={device}>
-              <input
-                type="checkbox"
-                checked={one.devices.includes(device)}
-                onChange={(event) =>
-                  set({
-                    ...one,
-                    devices: DEVICES.filter((other) => (other === device ? event.target.checked : one.devices.includes(other))),
-                  })
-                }
-              />{" "}
-              {device}
-            </label>
+            <Checkbox
+              key={device}
+              label={device}
+              checked={one.devices.includes(device)}
+              onChange={(checked) =>
+                set({ ...one, devices: DEVICES.filter((other) => (other === device ? checked : one.devices.includes(other))) })
+              }
+            />
           ))}
         </div>
       );
     case "visitor":
       return (
-        <select
+        <Select
           aria-label="New or returning"
           value={one.visitor}
-          onChange={(event) => set({ ...one, visitor: event.target.value as "new" | "returning" })}
-        >
-          <option value="new">is here for the first time</option>
-          <option value="returning">was here before</option>
-        </select>
+          onChange={(to) => set({ ...one, visitor: to })}
+          options={[
+            { value: "new", label: "is here for the first time" },
+            { value: "returning", label: "was here before" },
+          ]}
+        />
       );
     case "share":
       return (
         <label className="choices">
-          <input
+          <Input
             inputMode="numeric"
             aria-label="Percent of visitors"
             value={one.percent}
@@ -125,7 +126,7 @@ function Details({ one, set }: { one: Condition; set: (to: Condition) => void })
       return (
         <div className="value-given">
           {"key" in one && (
-            <input
+            <Input
               aria-label="Key"
               list={one.kind === "field" ? "rule-fields" : undefined}
               value={one.key}
@@ -133,17 +134,9 @@ function Details({ one, set }: { one: Condition; set: (to: Condition) => void })
               onChange={(event) => set({ ...one, key: event.target.value })}
             />
           )}
-          <select
-            aria-label="Test"
-            value={one.test}
-            onChange={(event) => set({ ...one, test: event.target.value as (typeof TESTS)[number] })}
-          >
-            {TESTS.map((test) => (
-              <option key={test}>{test}</option>
-            ))}
-          </select>
+          <Select aria-label="Test" value={one.test} onChange={(to) => set({ ...one, test: to })} options={TESTS} />
           {!one.test.endsWith("empty") && (
-            <input
+            <Input
               aria-label="Value"
               value={one.value}
               placeholder={one.kind === "page" ? "/shop" : undefined}

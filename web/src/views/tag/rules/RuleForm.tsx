@@ -1,8 +1,10 @@
 import { useState, type FormEvent } from "react";
 
 import { fieldErrors } from "@/pieces/fieldErrors";
-import { Field } from "@/pieces/Field";
+import { Field, Input } from "@/ui/Field";
 import { useView } from "@/state/view";
+import { Button } from "@/ui/Button";
+import { Checkbox } from "@/ui/Choices";
 import { OnlyIf } from "@/views/tag/rules/OnlyIf";
 import { ThenFields } from "@/views/tag/rules/ThenFields";
 import { WhenFields } from "@/views/tag/rules/WhenFields";
@@ -44,7 +46,7 @@ export function RuleForm({ rule, fresh, place, busy, error, onChange, onSave, on
       <h2 className="title">{fresh ? "A new rule" : rule.name}</h2>
       <fieldset disabled={!canEdit}>
         <Field label="Name" hint="for you and your colleagues; pages never see it" error={of(`${at}.name`)}>
-          {(control) => <input {...control} value={given.name} onChange={(event) => set({ name: event.target.value })} />}
+          {(control) => <Input {...control} value={given.name} onChange={(event) => set({ name: event.target.value })} />}
         </Field>
         <WhenFields when={given.when} error={of(`${at}.when`)} set={(when) => set({ when })} />
         <OnlyIf
@@ -54,14 +56,7 @@ export function RuleForm({ rule, fresh, place, busy, error, onChange, onSave, on
           set={(only_if) => set({ only_if })}
         />
         <ThenFields value={given.then} error={(one) => of(`${at}.then.${one}`)} set={(then) => set({ then })} />
-        <div className="switches">
-          <label>
-            <input type="checkbox" checked={given.paused} onChange={(event) => set({ paused: event.target.checked })} />
-            <span>
-              It rests <span className="quiet">kept, and does nothing</span>
-            </span>
-          </label>
-        </div>
+        <Checkbox label="It rests" hint="kept, and does nothing" checked={given.paused} onChange={(paused) => set({ paused })} />
       </fieldset>
       <p className="quiet words">{ruleWords(given)}</p>
       <div className="end">
@@ -76,17 +71,15 @@ export function RuleForm({ rule, fresh, place, busy, error, onChange, onSave, on
           </p>
         )}
         {canEdit && (
-          <button type="submit" className="do" disabled={busy}>
+          <Button type="submit" kind="primary" disabled={busy}>
             Save in the draft
-          </button>
+          </Button>
         )}
-        <button type="button" className="do plain" onClick={onClose}>
-          Close
-        </button>
+        <Button onClick={onClose}>Close</Button>
         {canEdit && !fresh && (
-          <button type="button" className="do plain" disabled={busy} onClick={onDrop}>
+          <Button disabled={busy} onClick={onDrop}>
             Take it away
-          </button>
+          </Button>
         )}
       </div>
     </form>

@@ -1,6 +1,8 @@
 import type { ReactNode } from "react";
 
 import { Cross } from "@/pieces/Marks";
+import { Button } from "@/ui/Button";
+import { Select } from "@/ui/Select";
 
 interface RulePartProps<Kind extends string> {
   /** The word that joins it to what stands before. */
@@ -23,17 +25,17 @@ export function RulePart<Kind extends string>({ word, label, kinds, kind, onKind
     <div className="rule-part">
       <div className="rule-part-head">
         <span className="quiet">{word}</span>
-        <select aria-label={label} value={kind} onChange={(event) => onKind(event.target.value as Kind)}>
-          {kinds.map(([one, name]) => (
-            <option key={one} value={one}>
-              {name}
-            </option>
-          ))}
-        </select>
+        <Select
+          aria-label={label}
+          className="w-auto"
+          value={kind}
+          onChange={(to) => onKind(to)}
+          options={kinds.map(([one, name]) => ({ value: one, label: name }))}
+        />
         {away && (
-          <button type="button" className="off" aria-label={away} onClick={onAway}>
+          <Button kind="icon" aria-label={away} onClick={onAway}>
             <Cross />
-          </button>
+          </Button>
         )}
       </div>
       {children}

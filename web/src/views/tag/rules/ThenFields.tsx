@@ -1,8 +1,10 @@
 import type { ReactNode } from "react";
 
-import { Field } from "@/pieces/Field";
+import { Field, Input, Textarea } from "@/ui/Field";
 import { Cross } from "@/pieces/Marks";
 import { useView } from "@/state/view";
+import { Button } from "@/ui/Button";
+import { optionsOf, Select } from "@/ui/Select";
 import { RulePart } from "@/views/tag/rules/RulePart";
 import { ValueField } from "@/views/tag/rules/ValueField";
 import { PLACES, unreadable, type Action, type Value } from "@/words/rules";
@@ -55,9 +57,9 @@ export function ThenFields({ value, error, set }: ThenFieldsProps) {
         </RulePart>
       ))}
       {value.length < 20 && (
-        <button type="button" className="link" onClick={() => set([...value, fresh("event")])}>
+        <Button kind="link" onClick={() => set([...value, fresh("event")])}>
           And do something else …
-        </button>
+        </Button>
       )}
     </div>
   );
@@ -89,7 +91,7 @@ function Details({ one, set }: { one: Action; set: (to: Action) => void }): Reac
             }
           >
             {(control) => (
-              <input {...control} list="rule-goals" value={one.name} onChange={(event) => set({ ...one, name: event.target.value })} />
+              <Input {...control} list="rule-goals" value={one.name} onChange={(event) => set({ ...one, name: event.target.value })} />
             )}
           </Field>
           <datalist id="rule-goals">
@@ -103,20 +105,19 @@ function Details({ one, set }: { one: Action; set: (to: Action) => void }): Reac
                 set({ ...one, props: one.props.map((other, i) => (i === place ? { ...prop, ...change } : other)) });
               return (
                 <div key={place} className="prop-given">
-                  <input
+                  <Input
                     aria-label="Name of the property"
                     value={prop.key}
                     placeholder="property"
                     onChange={(event) => to({ key: event.target.value })}
                   />
-                  <button
-                    type="button"
-                    className="off"
+                  <Button
+                    kind="icon"
                     aria-label="Take the property away"
                     onClick={() => set({ ...one, props: one.props.filter((_, i) => i !== place) })}
                   >
                     <Cross />
-                  </button>
+                  </Button>
                   <ValueField label="Property" value={prop.value} set={(value) => to({ value })} />
                 </div>
               );
@@ -124,13 +125,13 @@ function Details({ one, set }: { one: Action; set: (to: Action) => void }): Reac
           {one.value && <ValueField label="Worth" value={one.value} set={(value) => set({ ...one, value })} />}
           <p className="rule-part-head">
             {one.kind === "event" && one.props.length < 32 && (
-              <button type="button" className="link" onClick={() => set({ ...one, props: [...one.props, { key: "", value: FIXED }] })}>
+              <Button kind="link" onClick={() => set({ ...one, props: [...one.props, { key: "", value: FIXED }] })}>
                 With a property …
-              </button>
+              </Button>
             )}
-            <button type="button" className="link" onClick={() => set({ ...one, value: one.value ? null : FIXED })}>
+            <Button kind="link" onClick={() => set({ ...one, value: one.value ? null : FIXED })}>
               {one.value ? "Worth nothing" : "With a value …"}
-            </button>
+            </Button>
           </p>
         </>
       );
@@ -149,7 +150,7 @@ function FieldDetails({ one, set }: { one: Extract<Action, { kind: "field" }>; s
         hint={one.key && !known ? "no site field of this key is sent by the site; make it in Site fields" : "its key, as in Site fields"}
       >
         {(control) => (
-          <input {...control} list="rule-sent" value={one.key} onChange={(event) => set({ ...one, key: event.target.value })} />
+          <Input {...control} list="rule-sent" value={one.key} onChange={(event) => set({ ...one, key: event.target.value })} />
         )}
       </Field>
       <datalist id="rule-sent">
@@ -174,7 +175,7 @@ function HtmlDetails({ one, set }: { one: Extract<Action, { kind: "html" }>; set
       {site.role !== "owner" && <p className="wrong">Only the site’s owners may insert HTML that is not there yet.</p>}
       <Field label="HTML" hint="texts, pictures, links, buttons; no scripts, frames or forms">
         {(control) => (
-          <textarea
+          <Textarea
             {...control}
             className="selector"
             rows={5}
@@ -186,22 +187,14 @@ function HtmlDetails({ one, set }: { one: Extract<Action, { kind: "html" }>; set
       </Field>
       <div className="pair">
         <Field label="Where">
-          {(control) => (
-            <select {...control} value={one.place} onChange={(event) => set({ ...one, place: event.target.value as keyof typeof PLACES })}>
-              {Object.entries(PLACES).map(([place, words]) => (
-                <option key={place} value={place}>
-                  {words}
-                </option>
-              ))}
-            </select>
-          )}
+          {(control) => <Select {...control} value={one.place} onChange={(to) => set({ ...one, place: to })} options={optionsOf(PLACES)} />}
         </Field>
         <Field
           label="this element"
           error={one.selector && unreadable(one.selector) ? "This is no selector that a browser can read." : undefined}
         >
           {(control) => (
-            <input
+            <Input
               {...control}
               className="selector"
               value={one.selector}

@@ -4,9 +4,10 @@ import { ask, client } from "@/api/client";
 import { useFollowed } from "@/app/useFollowed";
 import { usePageOfSite } from "@/app/usePageOfSite";
 import { useSave } from "@/app/useSave";
-import { Field } from "@/pieces/Field";
+import { Field, Input } from "@/ui/Field";
 import { Glyph, hitWords } from "@/pieces/HitWords";
 import { useView } from "@/state/view";
+import { Button } from "@/ui/Button";
 import { ago } from "@/words/format";
 
 const MAX_SHOWN = 6;
@@ -31,11 +32,11 @@ export function Trial() {
       <h2 className="title">Try the draft on this browser</h2>
       <form className="form line" onSubmit={submit} noValidate>
         <Field label="A page of the site" error={error ?? begin.error?.message}>
-          {(control) => <input {...control} type="url" value={address} onFocus={keep} onChange={keep} />}
+          {(control) => <Input {...control} type="url" value={address} onFocus={keep} onChange={keep} />}
         </Field>
-        <button type="submit" className="do plain" disabled={begin.isPending}>
+        <Button type="submit" disabled={begin.isPending}>
           Open it with the draft
-        </button>
+        </Button>
       </form>
       {begin.data ? (
         <Arriving key={begin.data.token} token={begin.data.token} />

@@ -1,6 +1,8 @@
+import { Input } from "@/ui/Field";
 import { useId } from "react";
 
 import type { Value } from "@/words/rules";
+import { Select } from "@/ui/Select";
 
 const SOURCES: [Value["kind"], string][] = [
   ["fixed", "always"],
@@ -37,24 +39,20 @@ interface ValueFieldProps {
 export function ValueField({ label, value, set }: ValueFieldProps) {
   const id = useId();
   const input = (what: string, text: string, to: (text: string) => Value, placeholder?: string) => (
-    <input aria-label={`${label}: ${what}`} value={text} placeholder={placeholder} onChange={(event) => set(to(event.target.value))} />
+    <Input aria-label={`${label}: ${what}`} value={text} placeholder={placeholder} onChange={(event) => set(to(event.target.value))} />
   );
   return (
     <div className="value-given" role="group" aria-labelledby={id}>
       <span id={id} className="sr-only">
         {label}
       </span>
-      <select
+      <Select
+        className="w-auto"
         aria-label={`${label}: where it comes from`}
         value={value.kind}
-        onChange={(event) => set(fresh(event.target.value as Value["kind"]))}
-      >
-        {SOURCES.map(([kind, name]) => (
-          <option key={kind} value={kind}>
-            {name}
-          </option>
-        ))}
-      </select>
+        onChange={(to) => set(fresh(to))}
+        options={SOURCES.map(([kind, name]) => ({ value: kind, label: name }))}
+      />
       {value.kind === "fixed" && input("text", value.text, (text) => ({ kind: "fixed", text }))}
       {(value.kind === "query" || value.kind === "cookie") &&
         input("key", value.key, (key) => ({ kind: value.kind, key }), value.kind === "query" ? "plan" : "club")}
@@ -66,15 +64,13 @@ export function ValueField({ label, value, set }: ValueFieldProps) {
         </>
       )}
       {value.kind === "source" && (
-        <select
+        <Select
+          className="w-auto"
           aria-label={`${label}: what of the source`}
           value={value.part}
-          onChange={(event) => set({ kind: "source", part: event.target.value as (typeof PARTS)[number] })}
-        >
-          {PARTS.map((part) => (
-            <option key={part}>{part}</option>
-          ))}
-        </select>
+          onChange={(to) => set({ kind: "source", part: to })}
+          options={PARTS}
+        />
       )}
     </div>
   );

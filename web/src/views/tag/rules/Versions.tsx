@@ -3,10 +3,12 @@ import { useState } from "react";
 
 import type { Schemas } from "@/api/client";
 import { comparedRulesQuery } from "@/app/queries";
-import { Confirm } from "@/pieces/Confirm";
-import { Field } from "@/pieces/Field";
+import { Confirm } from "@/ui/Dialog";
+import { Field } from "@/ui/Field";
 import { ErrorState } from "@/pieces/ErrorState";
 import { useView } from "@/state/view";
+import { Button } from "@/ui/Button";
+import { Select } from "@/ui/Select";
 import { moment, plural } from "@/words/format";
 import { changeLines, type RuleChange } from "@/words/rules";
 
@@ -51,9 +53,9 @@ export function Versions({ versions, busy, onBack }: VersionsProps) {
               {plural(version.rules.length, "rule")}
             </span>
             {canEdit && version !== live && (
-              <button type="button" className="link" disabled={busy} onClick={() => setBack(version)}>
+              <Button kind="link" className="ml-2" disabled={busy} onClick={() => setBack(version)}>
                 Go back to it …
-              </button>
+              </Button>
             )}
             {version.note && <p>{version.note}</p>}
             <Changes changes={version.changes} />
@@ -61,9 +63,7 @@ export function Versions({ versions, busy, onBack }: VersionsProps) {
         ))}
       </ol>
       {versions.length > FEW && (
-        <button type="button" className="do plain" onClick={() => setAll(!all)}>
-          {all ? "Only the newest" : `And ${versions.length - FEW} older`}
-        </button>
+        <Button onClick={() => setAll(!all)}>{all ? "Only the newest" : `And ${versions.length - FEW} older`}</Button>
       )}
       {live && versions.length > 1 && <Comparison versions={versions} />}
       <Confirm
@@ -93,14 +93,15 @@ function Comparison({ versions }: { versions: Version[] }) {
   const choice = (label: string, value: number, set: (number: number) => void) => (
     <Field label={label}>
       {(control) => (
-        <select {...control} value={value} onChange={(event) => set(Number(event.target.value))}>
-          <option value={0}>the draft</option>
-          {versions.map(({ number }) => (
-            <option key={number} value={number}>
-              version {number}
-            </option>
-          ))}
-        </select>
+        <Select
+          {...control}
+          value={String(value)}
+          onChange={(to) => set(Number(to))}
+          options={[
+            { value: "0", label: "the draft" },
+            ...versions.map(({ number }) => ({ value: String(number), label: `version ${number}` })),
+          ]}
+        />
       )}
     </Field>
   );

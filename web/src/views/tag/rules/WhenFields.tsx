@@ -1,4 +1,5 @@
-import { Field } from "@/pieces/Field";
+import { Field, Input } from "@/ui/Field";
+import { Select } from "@/ui/Select";
 import { unreadable, type When } from "@/words/rules";
 
 const KINDS: [When["kind"], string][] = [
@@ -47,7 +48,7 @@ export function WhenFields({ when, error, set }: WhenFieldsProps) {
     return (
       <Field label={label} hint={hint} error={bad}>
         {(control) => (
-          <input
+          <Input
             {...control}
             className="selector"
             value={value ?? ""}
@@ -60,20 +61,19 @@ export function WhenFields({ when, error, set }: WhenFieldsProps) {
   };
   const count = (label: string, hint: string, value: number, to: (given: number) => When) => (
     <Field label={label} hint={hint} error={error}>
-      {(control) => <input {...control} inputMode="numeric" value={value} onChange={(event) => set(to(number(event.target.value)))} />}
+      {(control) => <Input {...control} inputMode="numeric" value={value} onChange={(event) => set(to(number(event.target.value)))} />}
     </Field>
   );
   return (
     <>
       <Field label="When">
         {(control) => (
-          <select {...control} value={when.kind} onChange={(event) => set(fresh(event.target.value as When["kind"]))}>
-            {KINDS.map(([kind, name]) => (
-              <option key={kind} value={kind}>
-                {name}
-              </option>
-            ))}
-          </select>
+          <Select
+            {...control}
+            value={when.kind}
+            onChange={(to) => set(fresh(to))}
+            options={KINDS.map(([kind, name]) => ({ value: kind, label: name }))}
+          />
         )}
       </Field>
       {when.kind === "clicked" && (
@@ -81,7 +81,7 @@ export function WhenFields({ when, error, set }: WhenFieldsProps) {
           {selector("Its selector", "such as .buy or #order button", when.selector, (text) => ({ ...when, selector: text || null }))}
           <Field label="Its text" hint="the whole of it; one of the two is enough">
             {(control) => (
-              <input {...control} value={when.text ?? ""} onChange={(event) => set({ ...when, text: event.target.value || null })} />
+              <Input {...control} value={when.text ?? ""} onChange={(event) => set({ ...when, text: event.target.value || null })} />
             )}
           </Field>
         </div>
@@ -96,7 +96,7 @@ export function WhenFields({ when, error, set }: WhenFieldsProps) {
         count("How far, in percent", "of the page’s height, once a page", when.percent, (percent) => ({ ...when, percent }))}
       {when.kind === "signalled" && (
         <Field label="The name that it calls" hint={`uc.signal("${when.name || "quiz done"}") in a script of the page`} error={error}>
-          {(control) => <input {...control} value={when.name} onChange={(event) => set({ ...when, name: event.target.value })} />}
+          {(control) => <Input {...control} value={when.name} onChange={(event) => set({ ...when, name: event.target.value })} />}
         </Field>
       )}
       {when.kind === "leaving" && <p className="quiet">The pointer goes out at the top, or the page is hidden; once a page.</p>}
