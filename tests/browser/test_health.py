@@ -17,8 +17,8 @@ def health(page):
 
 
 def test_the_demo_has_several_of_each_kind_that_can_be_mended(health):
-    expect(health.get_by_role("heading", level=1)).to_contain_text(re.compile(r"\d+ things to look at in the tags of the last 30 days; \d+ to mend first"))
-    for button in (re.compile("^Read it as"), "Let it be no source", "Give it this channel"):
+    expect(health.get_by_role("heading", level=1)).to_contain_text(re.compile(r"\d+ things to look at in the tags of the last 30 days; \d+ to fix first"))
+    for button in (re.compile("^Read it as"), "Ignore as a source", "Give it this channel"):
         assert health.get_by_role("button", name=button).count() >= 2
     for what in ("seems to be without the code", "hold personal data", "seem to be untagged", "sent twice", "map is undefined", "Robots"):
         expect(health.locator(".finding", has_text=what).first).to_be_visible()
@@ -27,23 +27,23 @@ def test_the_demo_has_several_of_each_kind_that_can_be_mended(health):
 def test_a_finding_is_mended_here_and_taken_back(health):
     for title in ("The medium e-mail is spelled like email", "pay.copperpot.example", "The medium flyer-stand fits no channel"):
         finding = health.locator(".finding", has_text=title)
-        finding.get_by_role("button", name=re.compile("^(Read it as|Let it be no source|Give it this channel)")).press("Enter")
+        finding.get_by_role("button", name=re.compile("^(Read it as|Ignore as a source|Give it this channel)")).press("Enter")
         expect(finding).to_have_count(0)
-        expect(health.get_by_role("status")).to_contain_text("Mended")
+        expect(health.get_by_role("status")).to_contain_text("Fixed")
         health.get_by_role("button", name="Undo").click()
         expect(finding).to_have_count(1)
 
 
 def test_a_finding_is_left_with_a_reason(health):
     finding = health.locator(".finding", has_text="Robots read the site")
-    finding.get_by_role("button", name="Leave it …").click()
-    finding.get_by_role("button", name="Leave it", exact=True).click()
+    finding.get_by_role("button", name="Ignore …").click()
+    finding.get_by_role("button", name="Ignore", exact=True).click()
     expect(finding.get_by_role("alert")).to_contain_text("Say why")
-    finding.get_by_label("Why it is left as it is").fill("Our own <b>link</b> checker")
-    finding.get_by_label("Why it is left as it is").press("Enter")
-    left = health.get_by_role("region", name="Left as it is")
+    finding.get_by_label("Why it is ignored").fill("Our own <b>link</b> checker")
+    finding.get_by_label("Why it is ignored").press("Enter")
+    left = health.get_by_role("region", name="Ignored")
     expect(left).to_contain_text("“Our own <b>link</b> checker” Ida Brandvold")
-    left.get_by_role("button", name="Look at it again").click()
+    left.get_by_role("button", name="Restore").click()
     expect(left).to_have_count(0)
 
 

@@ -130,7 +130,7 @@ def test_a_viewer_sees_everything_and_is_offered_no_change(page):
     assert page.request.post("/api/v1/session", data={"email": COLLEAGUE[0], "password": COLLEAGUE[2]}).ok
     offered = {
         "tag/goals": ("Make a goal",), "tag/fields": ("Add a field",), "tag/channels": ("Add a channel", "Add an alias", "Save"),
-        "tag/links": ("Keep it", "Archive", "Add a word"), "tag/rules": ("Make a rule", "Make it live"),
+        "tag/links": ("Save", "Archive", "Add a word"), "tag/rules": ("Make a rule", "Make it live"),
     }  # fmt: skip
     for view, buttons in offered.items():
         page.goto(f"/s/mill/{view}")

@@ -131,14 +131,14 @@ def test_a_rule_is_made_tried_on_one_browser_made_live_and_taken_back(rules, con
 
 def test_a_rule_is_taken_out_of_the_draft_brought_back_and_the_draft_thrown_away(rules):
     rules.get_by_role("button", name="A word to those").click()
-    rules.get_by_role("button", name="Take it away").click()
+    rules.get_by_role("button", name="Remove", exact=True).click()
     expect(rules.get_by_role("heading", level=1)).to_have_text("2 rules are live; nothing is waiting in the draft.")
-    rules.get_by_role("button", name="Bring it back").click()
+    rules.get_by_role("button", name="Restore").click()
     expect(rules.get_by_role("heading", level=1)).to_have_text("2 rules are live; the draft holds 1 change.")
-    rules.get_by_role("button", name="Throw the draft away …").click()
+    rules.get_by_role("button", name="Delete the draft …").click()
     rules.get_by_role("button", name="Cancel").click()
-    rules.get_by_role("button", name="Throw the draft away …").click()
-    rules.get_by_role("button", name="Throw it away").click()
+    rules.get_by_role("button", name="Delete the draft …").click()
+    rules.get_by_role("button", name="Delete", exact=True).click()
     expect(rules.get_by_role("heading", level=1)).to_have_text("2 rules are live; nothing is waiting in the draft.")
 
 
@@ -151,7 +151,7 @@ def test_what_the_draft_changes_is_said_part_by_part(rules):
     form.get_by_role("button", name="With a value …").click()
     choose(form.get_by_label("Worth: where it comes from"), "cookie")
     form.get_by_label("Worth: key").fill("worth")
-    form.get_by_label("It rests").check()
+    form.get_by_label("Paused").check()
     form.get_by_role("button", name="Save in the draft").click()
     changes = rules.get_by_role("region", name="The draft", exact=True).get_by_role("listitem")
     expect(changes).to_have_text([
@@ -159,10 +159,10 @@ def test_what_the_draft_changes_is_said_part_by_part(rules):
         "Recipes read, when: 60 seconds have passed → 90 seconds have passed",
         "Recipes read, only if: the page starts with /recipes/ → the page is not empty",
         "Recipes read, then: record the event recipe read (recipe: the text of h1) → record the event recipe read (recipe: the text of h1, worth the cookie worth)",
-        "Recipes read, state: awake → rests",
+        "Recipes read, state: running → paused",
         "A word to those who come back was added.",
     ])  # fmt: skip
-    expect(rules.get_by_role("row").filter(has_text="Recipes read")).to_contain_text("live, changed in the draft, rests")
+    expect(rules.get_by_role("row").filter(has_text="Recipes read")).to_contain_text("live, changed in the draft, paused")
 
 
 def test_among_many_rules_one_is_looked_for(rules):
@@ -260,8 +260,8 @@ def test_a_viewer_reads_rules_and_changes_none(page):
     page.get_by_role("button", name="Recipes read for a minute").click()
     form = page.get_by_role("form", name="The rule Recipes read for a minute")
     expect(form.get_by_label("Name", exact=True)).to_be_disabled()
-    for name in ("Save in the draft", "Take it away", "Make a rule", "Make it live", "Open it with the draft", "Go back to it …"):
-        expect(page.get_by_role("button", name=name)).to_have_count(0)
+    for name in ("Save in the draft", "Remove", "Make a rule", "Make it live", "Open it with the draft", "Go back to it …"):
+        expect(page.get_by_role("button", name=name, exact=True)).to_have_count(0)
 
 
 def test_a_trial_that_is_over_leaves_the_live_rules_in_place(page, demo_database):

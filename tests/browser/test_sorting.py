@@ -49,7 +49,7 @@ def test_a_channel_is_added_by_keyboard_moved_up_and_left_alone(channels):
     for _ in range(10):
         channels.get_by_role("button", name="Earlier").press("Enter")
     expect(changes).to_contain_text(re.compile(r"\d+ visits move from Email to Fairs"))
-    channels.get_by_role("button", name="Let it be").click()
+    channels.get_by_role("button", name="Cancel").click()
     expect(channels.get_by_role("button", name="Fairs")).to_have_count(0)
 
 

@@ -119,8 +119,8 @@ def test_page_groups_and_other_currencies_are_set_refused_and_kept(owner):
     owner.reload()
     expect(groups.get_by_label("Name of the group")).to_have_count(before + 1)
     assert owner.request.get("/api/v1/sites/mill").json()["rules"]["rates"] == {"GBP": 1.15}
-    owner.get_by_role("button", name="Take Letters away").click()
-    owner.get_by_role("button", name="Take GBP away").click()
+    owner.get_by_role("button", name="Remove Letters").click()
+    owner.get_by_role("button", name="Remove GBP").click()
     owner.get_by_role("button", name="Save").click()
     expect(owner.get_by_role("status").filter(has_text="Saved.")).to_be_visible()
     assert owner.request.get("/api/v1/sites/mill").json()["rules"]["rates"] == {}

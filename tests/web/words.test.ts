@@ -184,7 +184,7 @@ describe("tag rules", () => {
     );
     const paused = { ...rule, paused: true };
     expect(changeLines({ id: rule.id, what: "changed", parts: ["paused"], was: rule, becomes: paused } as never)).toEqual([
-      "Buy, state: awake → rests",
+      "Buy, state: running → paused",
     ]);
     expect(changeLines({ id: rule.id, what: "added", parts: [], was: null, becomes: rule } as never)).toEqual(["Buy was added."]);
     expect(newRule().id).toMatch(/^[a-z2-9]{8}$/);

@@ -123,7 +123,7 @@ export function panel(tools: Tools, rules: Rule[], stop: () => void): Watch {
     rules.forEach((rule) => {
       const line = lines.get(rule.id);
       if (line) [line.times, line.done] = [0, new Set()];
-      if (rule.paused) say(rule, "rests", "rests", "It does nothing until it is woken up.");
+      if (rule.paused) say(rule, "rests", "paused", "It does nothing until it is resumed.");
       else say(rule, "waiting", "waiting", waits(rule.when) + lost(rule));
     });
   tools.when("arriving", wait);

@@ -72,7 +72,7 @@ export function RepeatableRows<T extends object>({
             ))}
             <Button
               kind="icon"
-              aria-label={`Take ${(first && text(line, first.key)) || "the line"} away`}
+              aria-label={`Remove ${(first && text(line, first.key)) || "the line"}`}
               onClick={() => set(lines.filter((_, i) => i !== place))}
             >
               <Cross />

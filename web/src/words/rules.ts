@@ -120,7 +120,7 @@ function partWords(rule: Rule, part: Part): string {
         .map((action) => (action.kind === "html" ? `${actionWords(action)}: ${action.html}` : actionWords(action)))
         .join("; ");
     default:
-      return rule.paused ? "rests" : "awake";
+      return rule.paused ? "paused" : "running";
   }
 }
 

@@ -73,7 +73,7 @@ export function ChannelList({ channels, counts, canEdit, error, set }: ChannelLi
                       setOpen(null);
                     }}
                   >
-                    Take it away
+                    Remove
                   </Button>
                 </div>
               </fieldset>

@@ -78,7 +78,7 @@ export function Channels() {
                   setBegan(value);
                 }}
               >
-                Let it be
+                Cancel
               </Button>
               <span role="status" className="quiet">
                 {save.isSuccess && !changed && "Saved; history is read anew."}

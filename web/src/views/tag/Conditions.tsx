@@ -5,13 +5,7 @@ import { PatternHint } from "@/pieces/PatternHint";
 import { Button } from "@/ui/Button";
 import { Input } from "@/ui/Field";
 import { Select } from "@/ui/Select";
-import { NUMBER_TESTS } from "@/views/tag/goalFormValues";
-
-export interface Condition {
-  name: string;
-  test: string;
-  value: string;
-}
+import { NUMBER_TESTS, type Condition } from "@/views/tag/goalFormValues";
 
 const TEXT_TESTS = ["is", "is not", "starts with", "contains", "regular expression"];
 const MAX_CONDITIONS = 10;
@@ -47,7 +41,7 @@ export function Conditions({ what, names, numbers = false, value, error, set }: 
             options={[...TEXT_TESTS, ...(numbers ? NUMBER_TESTS : [])]}
           />
           <Input aria-label="Value" value={one.value} onChange={(event) => change(place, { value: event.target.value })} />
-          <Button kind="icon" aria-label="Take the condition away" onClick={() => set(value.filter((_, i) => i !== place))}>
+          <Button kind="icon" aria-label="Remove the condition" onClick={() => set(value.filter((_, i) => i !== place))}>
             <Cross />
           </Button>
         </div>

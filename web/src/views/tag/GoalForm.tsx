@@ -12,8 +12,8 @@ import { completeDays, useView } from "@/state/view";
 import { useDebouncedValue } from "@/state/useDebouncedValue";
 import { Button } from "@/ui/Button";
 import { Select } from "@/ui/Select";
-import { Conditions, type Condition } from "@/views/tag/Conditions";
-import { asForm, asGoal, type GoalFormValues } from "@/views/tag/goalFormValues";
+import { Conditions } from "@/views/tag/Conditions";
+import { asForm, asGoal, type Condition, type GoalFormValues } from "@/views/tag/goalFormValues";
 import { amount, plural } from "@/words/format";
 
 interface GoalFormProps {
@@ -171,7 +171,7 @@ export function GoalForm({ stored, onDone, onDrop }: GoalFormProps) {
           </Button>
         )}
         <Button onClick={onDone}>Close</Button>
-        {stored && canEdit && <Button onClick={onDrop}>Put it away …</Button>}
+        {stored && canEdit && <Button onClick={onDrop}>Archive …</Button>}
       </div>
     </form>
   );

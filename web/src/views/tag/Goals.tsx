@@ -85,7 +85,7 @@ export function Goals() {
           )}
           {dropped && (
             <p role="status">
-              {dropped.name} was put away. <Button onClick={() => restore.mutate(dropped)}>Bring it back</Button>
+              {dropped.name} was archived. <Button onClick={() => restore.mutate(dropped)}>Restore</Button>
             </p>
           )}
           {(drop.error ?? restore.error) && (
@@ -107,13 +107,13 @@ export function Goals() {
       )}
       <Confirm
         open={dropping !== null}
-        title={`Put ${dropping?.name ?? "the goal"} away?`}
-        verb="Put it away"
+        title={`Archive ${dropping?.name ?? "the goal"}?`}
+        verb="Archive"
         busy={drop.isPending}
         onDo={() => dropping && drop.mutate(dropping)}
         onClose={() => setDropping(null)}
       >
-        No screen can be read against it then. Nothing that was collected is lost, and it can be brought back.
+        No screen can be read against it then. Nothing that was collected is lost, and it can be restored.
       </Confirm>
     </div>
   );

@@ -88,7 +88,7 @@ export function Rules() {
             )}
             {gone && (
               <p role="status">
-                {gone.rule.name} is no longer in the draft. <Button onClick={() => bringBack(gone)}>Bring it back</Button>
+                {gone.rule.name} is no longer in the draft. <Button onClick={() => bringBack(gone)}>Restore</Button>
               </p>
             )}
             {!open && keep.error && (
@@ -148,7 +148,7 @@ function message({ draft, changes, versions }: Held): string {
 function state(rule: Rule, value: Held): string {
   const change = value.changes.find((one) => one.becomes?.id === rule.id);
   const where = change ? (change.what === "added" ? "draft" : "live, changed in the draft") : "live";
-  return rule.paused ? `${where}, rests` : where;
+  return rule.paused ? `${where}, paused` : where;
 }
 
 const SEARCHABLE_FROM = 12;

@@ -87,7 +87,7 @@ export function SiteFields() {
           )}
           {dropped && (
             <p role="status">
-              {dropped.title} was taken away. <Button onClick={() => keep.mutate(dropped)}>Put it back</Button>
+              {dropped.title} was removed. <Button onClick={() => keep.mutate(dropped)}>Restore</Button>
             </p>
           )}
         </div>
@@ -111,8 +111,8 @@ export function SiteFields() {
       )}
       <Confirm
         open={dropping !== null}
-        title={`Take ${dropping?.title ?? "the field"} away?`}
-        verb="Take it away"
+        title={`Remove ${dropping?.title ?? "the field"}?`}
+        verb="Remove"
         busy={drop.isPending}
         onDo={() => dropping && drop.mutate(dropping)}
         onClose={() => setDropping(null)}
@@ -263,7 +263,7 @@ function FieldForm({ field, canEdit, busy, error, onChange, onSave, onClose, onD
           </Button>
         )}
         <Button onClick={onClose}>Close</Button>
-        {!fresh && canEdit && <Button onClick={onDrop}>Take it away …</Button>}
+        {!fresh && canEdit && <Button onClick={onDrop}>Remove …</Button>}
       </div>
     </form>
   );

@@ -1,7 +1,12 @@
 import type { Goal, Schemas } from "@/api/client";
-import type { Condition } from "@/views/tag/Conditions";
 
 /** A goal as it is being written. */
+export interface Condition {
+  name: string;
+  test: string;
+  value: string;
+}
+
 export interface GoalFormValues {
   kind: "page" | "event" | "order";
   test: Schemas["PageTest"]["test"];

@@ -10,8 +10,8 @@ import { Input } from "@/ui/Field";
 import { Select } from "@/ui/Select";
 
 const MARKS: Record<Finding["severity"], { path: string; words: string }> = {
-  high: { path: "M6 .8 11.2 6 6 11.2.8 6Z", words: "mend first" },
-  middle: { path: "M6 1.8 10.2 6 6 10.2 1.8 6Z", words: "worth mending" },
+  high: { path: "M6 .8 11.2 6 6 11.2.8 6Z", words: "fix first" },
+  middle: { path: "M6 1.8 10.2 6 6 10.2 1.8 6Z", words: "worth fixing" },
   low: { path: "M6 4a2 2 0 1 0 .01 0", words: "to know" },
 };
 /** Where to go on from a finding that is not mended here. */
@@ -72,7 +72,7 @@ function Acts({ finding, busy, onFix }: FindingLineProps) {
     <div className="acts">
       {fix && fix.kind !== "channel" && (
         <Button kind="primary" disabled={busy || owners} onClick={() => onFix(fix)}>
-          {fix.kind === "alias" ? `Read it as ${fix.that}` : "Let it be no source"}
+          {fix.kind === "alias" ? `Read it as ${fix.that}` : "Ignore as a source"}
         </Button>
       )}
       {owners && <span className="quiet">for the site’s owners</span>}
@@ -93,7 +93,7 @@ function Acts({ finding, busy, onFix }: FindingLineProps) {
       {accepting ? (
         <Accept finding={finding} onClose={() => setAccepting(false)} />
       ) : (
-        <Button onClick={() => setAccepting(true)}>Leave it …</Button>
+        <Button onClick={() => setAccepting(true)}>Ignore …</Button>
       )}
     </div>
   );
@@ -116,7 +116,7 @@ function Accept({ finding, onClose }: { finding: Finding; onClose: () => void })
     <form className="accept" onSubmit={submit} noValidate>
       <Input
         autoFocus
-        aria-label="Why it is left as it is"
+        aria-label="Why it is ignored"
         aria-invalid={error ? true : undefined}
         placeholder="Why it is left"
         maxLength={300}
@@ -124,7 +124,7 @@ function Accept({ finding, onClose }: { finding: Finding; onClose: () => void })
         onChange={(event) => setReason(event.target.value)}
       />
       <Button type="submit" disabled={accept.isPending}>
-        Leave it
+        Ignore
       </Button>
       <Button onClick={onClose}>Close</Button>
       {error && (
@@ -148,7 +148,7 @@ function WhyLeft({ finding }: { finding: Finding }) {
       </p>
       {site.role !== "viewer" && (
         <Button disabled={back.isPending} onClick={() => back.mutate(finding.key)}>
-          Look at it again
+          Restore
         </Button>
       )}
       {back.error && (

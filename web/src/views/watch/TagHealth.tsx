@@ -34,7 +34,7 @@ export function TagHealth() {
       {done && (
         <p role="status" className="arrived">
           <span>
-            Mended: {within(done.title)}. History is read anew.{" "}
+            Fixed: {within(done.title)}. History is read anew.{" "}
             <Button kind="link" disabled={fix.isPending} onClick={() => fix.mutate({ fix: done.fix, undo: true, title: done.title })}>
               Undo
             </Button>
@@ -60,8 +60,8 @@ export function TagHealth() {
         ))}
       </ol>
       {accepted.length > 0 && (
-        <section aria-label="Left as it is">
-          <h2 className="title">Left as it is</h2>
+        <section aria-label="Ignored">
+          <h2 className="title">Ignored</h2>
           <ol className="findings">
             {accepted.map((one) => (
               <FindingLine key={one.key} finding={one} busy={false} onFix={() => undefined} />
@@ -76,5 +76,5 @@ export function TagHealth() {
 function message(open: Finding[]): string {
   const grave = open.filter((one) => one.severity === "high").length;
   if (!open.length) return "Nothing is wrong with the tags of the last 30 days.";
-  return `${plural(open.length, "thing")} to look at in the tags of the last 30 days` + (grave ? `; ${grave} to mend first.` : ".");
+  return `${plural(open.length, "thing")} to look at in the tags of the last 30 days` + (grave ? `; ${grave} to fix first.` : ".");
 }

@@ -57,7 +57,7 @@ export function Finished({ drafts, links, error, busy }: FinishedProps) {
           <div className="end">
             {canEdit && (
               <Button kind="primary" disabled={busy || keep.isPending} onClick={() => keep.mutate({ drafts, note })}>
-                {links.length > 1 ? "Keep them" : "Keep it"}
+                Save
               </Button>
             )}
             {url && (

@@ -84,7 +84,7 @@ export function Library({ links, onTake }: { links: KeptLink[]; onTake: (draft: 
                         className="ml-3"
                         onClick={() => change.mutate({ id: link.id, note: link.note, archived: !link.archived })}
                       >
-                        {link.archived ? "Use again" : "Archive"}
+                        {link.archived ? "Restore" : "Archive"}
                       </Button>
                     )}
                   </td>

@@ -70,7 +70,7 @@ function Words({ value, canEdit }: { value: Word[]; canEdit: boolean }) {
               <Button kind="primary" disabled={save.isPending} onClick={() => save.mutate(draft)}>
                 Save the vocabulary
               </Button>
-              <Button onClick={() => setDraft(null)}>Let it be</Button>
+              <Button onClick={() => setDraft(null)}>Cancel</Button>
             </>
           )}
           <span role="status" className="quiet">

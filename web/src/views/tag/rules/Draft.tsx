@@ -46,7 +46,7 @@ export function Draft({ value, busy, error, onLive, onThrow }: DraftProps) {
               Make it live
             </Button>
             <Button disabled={busy} onClick={() => setThrowing(true)}>
-              Throw the draft away …
+              Delete the draft …
             </Button>
             <span className="quiet">Every visitor has it within five minutes.</span>
           </div>
@@ -54,8 +54,8 @@ export function Draft({ value, busy, error, onLive, onThrow }: DraftProps) {
       )}
       <Confirm
         open={throwing}
-        title="Throw the draft away?"
-        verb="Throw it away"
+        title="Delete the draft?"
+        verb="Delete"
         busy={busy}
         onDo={() => {
           onThrow();

@@ -57,7 +57,7 @@ export function OnlyIf({ value, fields, error, set }: OnlyIfProps) {
           kinds={KINDS}
           kind={one.kind}
           onKind={(kind) => change(place, fresh(kind))}
-          away="Take the condition away"
+          away="Remove the condition"
           onAway={() => set(value.filter((_, i) => i !== place))}
           error={error(place)}
         >
@@ -111,6 +111,7 @@ function Details({ one, set }: { one: Condition; set: (to: Condition) => void })
       return (
         <label className="choices">
           <Input
+            className="w-16"
             inputMode="numeric"
             aria-label="Percent of visitors"
             value={one.percent}

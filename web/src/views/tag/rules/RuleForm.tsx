@@ -56,7 +56,7 @@ export function RuleForm({ rule, fresh, place, busy, error, onChange, onSave, on
           set={(only_if) => set({ only_if })}
         />
         <ThenFields value={given.then} error={(one) => of(`${at}.then.${one}`)} set={(then) => set({ then })} />
-        <Checkbox label="It rests" hint="kept, and does nothing" checked={given.paused} onChange={(paused) => set({ paused })} />
+        <Checkbox label="Paused" hint="kept, and does nothing" checked={given.paused} onChange={(paused) => set({ paused })} />
       </fieldset>
       <p className="quiet words">{ruleWords(given)}</p>
       <div className="end">
@@ -78,7 +78,7 @@ export function RuleForm({ rule, fresh, place, busy, error, onChange, onSave, on
         <Button onClick={onClose}>Close</Button>
         {canEdit && !fresh && (
           <Button disabled={busy} onClick={onDrop}>
-            Take it away
+            Remove
           </Button>
         )}
       </div>

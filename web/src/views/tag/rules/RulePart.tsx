@@ -27,7 +27,7 @@ export function RulePart<Kind extends string>({ word, label, kinds, kind, onKind
         <span className="quiet">{word}</span>
         <Select
           aria-label={label}
-          className="w-auto"
+          className="flex-1"
           value={kind}
           onChange={(to) => onKind(to)}
           options={kinds.map(([one, name]) => ({ value: one, label: name }))}

@@ -49,7 +49,7 @@ export function ThenFields({ value, error, set }: ThenFieldsProps) {
           kinds={KINDS}
           kind={one.kind}
           onKind={(kind) => change(place, fresh(kind))}
-          away={value.length > 1 ? "Take this away" : undefined}
+          away={value.length > 1 ? "Remove this" : undefined}
           onAway={() => set(value.filter((_, i) => i !== place))}
           error={error(place)}
         >
@@ -113,7 +113,7 @@ function Details({ one, set }: { one: Action; set: (to: Action) => void }): Reac
                   />
                   <Button
                     kind="icon"
-                    aria-label="Take the property away"
+                    aria-label="Remove the property"
                     onClick={() => set({ ...one, props: one.props.filter((_, i) => i !== place) })}
                   >
                     <Cross />
