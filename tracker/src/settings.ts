@@ -1,5 +1,5 @@
 import { safely } from "./safe";
-import type { Given } from "./tools";
+import type { PartSettings } from "./tools";
 
 /** What the server writes around the script when it is asked for with a site's key; a script without is read from its own tag. */
 export interface Settings {
@@ -16,7 +16,7 @@ export interface Settings {
   every?: boolean;
   hash?: boolean;
   /** What the parts are given. */
-  parts?: Given;
+  parts?: PartSettings;
 }
 
 declare const uc_settings: Settings | undefined;

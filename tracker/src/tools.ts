@@ -25,7 +25,7 @@ export type Moment = keyof Moments;
 /** What a part of the script works with. A part is sent only to sites that use it, and knows of the script no more than this. */
 export interface Tools {
   /** What the site's settings say to the parts. */
-  given: Given;
+  given: PartSettings;
   on: (target: EventTarget, kind: string, run: (event: Event) => void, capture?: boolean) => void;
   /** What the script is made of itself. */
   safely: typeof safely;
@@ -73,7 +73,7 @@ export interface Visit {
   source: () => Origin | undefined;
 }
 
-export interface Given {
+export interface PartSettings {
   searches?: string[];
   players?: string[];
   downloads?: boolean;

@@ -8,9 +8,10 @@ import { createRoot } from "react-dom/client";
 
 import { queries, sessionQuery, sitesQuery } from "@/app/queries";
 import { router } from "@/app/router";
-import { applyLight } from "@/state/light";
+import { applyLight, followSystem } from "@/state/light";
 
 applyLight();
+followSystem();
 setNonce(document.querySelector<HTMLMetaElement>('meta[property="csp-nonce"]')?.nonce ?? "");
 // The page has asked for the session already (see index.html); going on before anything is drawn saves a way there and back.
 void queries

@@ -1,9 +1,9 @@
-import type { Given, Part } from "../tools";
+import type { PartSettings, Part } from "../tools";
 
 // Attributes are asked for, because a field named "id" hides the form's own id.
 const NAMES = ["data-uc-form", "id", "name", "aria-label", "action"];
 // A form to search the site with is told as a search: by its role, around it or its own, or by the field that it holds.
-const forms_of = (given: Given): ((form: Element | null | undefined) => form is HTMLFormElement) => {
+const forms_of = (given: PartSettings): ((form: Element | null | undefined) => form is HTMLFormElement) => {
   const fields = ["[type=search]", ...(given.searches ?? []).map((key) => `[name="${CSS.escape(key)}"]`)].join();
   return (form): form is HTMLFormElement =>
     Boolean(form?.matches("form") && !form.closest("[role=search],search") && !form.querySelector(fields));

@@ -2,7 +2,8 @@ const KEY = "uc-light";
 
 export type Light = "day" | "night";
 
-const systems = (): Light => (matchMedia("(prefers-color-scheme: dark)").matches ? "night" : "day");
+const DARK = matchMedia("(prefers-color-scheme: dark)");
+const systems = (): Light => (DARK.matches ? "night" : "day");
 
 /** Day or night: as chosen here, else as the system has it. */
 export const light = (): Light => (localStorage.getItem(KEY) as Light | null) ?? systems();
@@ -10,6 +11,9 @@ export const light = (): Light => (localStorage.getItem(KEY) as Light | null) ??
 export function applyLight(): void {
   document.documentElement.classList.toggle("night", light() === "night");
 }
+
+/** When the system turns to night, so does the page, unless it was chosen here. */
+export const followSystem = (): void => DARK.addEventListener("change", applyLight);
 
 export function switchLight(): void {
   localStorage.setItem(KEY, light() === "day" ? "night" : "day");
