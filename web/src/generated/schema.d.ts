@@ -1054,7 +1054,7 @@ export interface components {
     schemas: {
         /**
          * AcceptIn
-         * @description A finding that is ignored, and why.
+         * @description A finding that is left as it is, and why.
          * @example {
          *       "key": "robots",
          *       "reason": "Our own link checker"
@@ -1068,7 +1068,7 @@ export interface components {
         };
         /**
          * AcceptedOut
-         * @description Why a finding is ignored. `by` is null when they are gone.
+         * @description Why a finding is left as it is. `by` is null when they are gone.
          */
         AcceptedOut: {
             /** Reason */
