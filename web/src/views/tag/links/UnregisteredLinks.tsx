@@ -27,7 +27,7 @@ export function UnregisteredLinks({ rows, onTake }: { rows: Schemas["Unregistere
                   <td>{row.page}</td>
                   <td className="num lead">{figure(row.visits, "count")}</td>
                   <td className="acts">
-                    <Button kind="link" onClick={() => onTake({ ...EMPTY, address: base + row.page, ...tagsOf(row) })}>
+                    <Button kind="cell" onClick={() => onTake({ ...EMPTY, address: base + row.page, ...tagsOf(row) })}>
                       Build on it
                     </Button>
                   </td>
