@@ -10,6 +10,7 @@ import { stepFor, useTimeSeries } from "@/pieces/useTimeSeries";
 import { TimeChart } from "@/pieces/TimeChart";
 import { ErrorState } from "@/pieces/ErrorState";
 import { useView } from "@/state/view";
+import { Button } from "@/ui/Button";
 import { figure, periodWords, unitOf, valueWords, versusWords } from "@/words/format";
 
 /** A number: a measure, of one value of a dimension or of all visits. */
@@ -68,8 +69,10 @@ function Behind({ opened }: { opened: Opened }) {
         <p className="subject">
           {subject}, {periodWords(period)}
         </p>
-        <Dialog.Close className="off" aria-label="Close">
-          <Cross />
+        <Dialog.Close asChild>
+          <Button kind="icon" className="absolute -top-1 -right-1" aria-label="Close">
+            <Cross />
+          </Button>
         </Dialog.Close>
       </header>
       {measure && <Inside opened={opened} measure={measure} />}
