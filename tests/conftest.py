@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import fcntl
 import json
 import os
 import secrets
@@ -26,12 +27,14 @@ from xdist.scheduler import LoadScopeScheduling
 from upper_compass.api.app import create_app
 from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.site_rules import SiteRules
+from upper_compass.demo.laying import seed_demo, seeded_today
 from upper_compass.run.cluster import start_cluster
 from upper_compass.run.places import ROOT
 from upper_compass.settings import Clock, Settings
 from upper_compass.store import accounts, sites
 from upper_compass.store.database import connect, migrate
 
+LAID = "compass_test_laid"
 PASSWORD = "a long enough one"
 # The day on which all tests run, in this process, in servers and in browsers: a Wednesday, unless another one is asked for.
 DAY = os.environ.get("COMPASS_TEST_DAY", "2026-11-25")
@@ -177,7 +180,8 @@ class Server:
         self._environment = (
             os.environ
             | {"PYTHONPATH": str(ROOT / "src")}
-            | {"COMPASS_READING_APART": "true"}
+            # Two runs of tests share the machine; what waits for reports is not to wait for the other one too.
+            | {"COMPASS_READING_APART": "true", "COMPASS_READING_NICE": "0"}
             | {f"COMPASS_{name}": value for name, value in (settings or {}).items()}
         )
         with socket.socket() as probe:
@@ -192,8 +196,8 @@ class Server:
         for _ in range(1200):
             assert self.process.poll() is None, "the application ended by itself"
             with contextlib.suppress(OSError), urllib.request.urlopen(f"{self.address}/health", timeout=1) as answer:
-                told = json.load(answer)
-                if told["instance"] == "test" and told["ready"]:
+                health = json.load(answer)
+                if health["instance"] == "test" and health["ready"]:
                     return self
             time.sleep(0.05)
         raise AssertionError("the application did not answer")
@@ -205,3 +209,36 @@ class Server:
     def stop(self):
         self.process.terminate()
         self.process.wait(timeout=30)
+
+
+@pytest.fixture(scope="session")
+def laid(cluster, tmp_path_factory, worker_id):
+    """The name of a database with the demo, laid once for all processes of a run. It stays until the next run.
+
+    With COMPASS_KEEP_DEMO in the environment the next run takes it as it is, for those who run one test over and over.
+    """
+    folder = tmp_path_factory.getbasetemp()
+    with (folder if worker_id == "master" else folder.parent).joinpath("laid").open("a+") as mark:
+        fcntl.flock(mark, fcntl.LOCK_EX)
+        if not os.fstat(mark.fileno()).st_size:
+            if not os.environ.get("COMPASS_KEEP_DEMO"):
+                cluster.drop_database(LAID)
+            cluster.ensure_database(LAID)
+            engine = connect(cluster.url(LAID))
+            migrate(engine)
+            if not seeded_today(engine, now()):
+                seed_demo(engine, cluster.url(LAID), now())
+            engine.dispose()
+            mark.write("laid")
+    return LAID
+
+
+@pytest.fixture(scope="session")
+def demo_database(cluster, laid):
+    """The demo with its thirteen months, in a database of this process' own."""
+    name = f"compass_test_{secrets.token_hex(6)}"
+    cluster.copy_database(laid, name)
+    engine = connect(cluster.url(name))
+    yield engine
+    engine.dispose()
+    cluster.drop_database(name)

@@ -6,6 +6,7 @@ import os
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
+from pydantic import Field
 from pydantic_settings import BaseSettings, SettingsConfigDict
 
 
@@ -32,6 +33,8 @@ class Settings(Clock):
     instance: str = "main"
     # Reports are read in a process of their own, so that they take nothing from collecting; else in this one, which needs less memory.
     reading_apart: bool = True
+    # By how much that process stands back behind collecting where there is too little machine for both, as `nice` counts (0 to 19).
+    reading_nice: int = Field(default=10, ge=0, le=19)
     # How much memory the hits of all sites and what was tallied of them may take, in MB; without, half of what the machine has. What nobody asks for
     # is put down to disk first.
     memory_mb: int | None = None

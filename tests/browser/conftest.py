@@ -2,20 +2,15 @@
 
 from __future__ import annotations
 
-import fcntl
-import os
-import secrets
-
 import pytest
 from playwright.sync_api import expect
 
-from tests.conftest import SHIFT, Server, now
-from upper_compass.demo.laying import ACCOUNT, PASSWORD, seed_demo
+from tests.conftest import SHIFT, Server
+from upper_compass.demo.laying import ACCOUNT, PASSWORD
 from upper_compass.run.places import ROOT
-from upper_compass.store.database import connect, migrate
 
-LAID = "compass_test_laid"
 AXE = (ROOT / "node_modules" / "axe-core" / "axe.min.js").read_text()
+CHROMIUM = "/usr/bin/chromium-headless-shell"
 QUIET = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"]
 
 # A browser without a window calls itself a robot, and robots are left out of reports.
@@ -27,7 +22,7 @@ expect.set_options(timeout=30_000)
 
 @pytest.fixture(scope="session")
 def browser_type_launch_args(browser_type_launch_args):
-    return {**browser_type_launch_args, "executable_path": "/usr/bin/chromium", "args": QUIET}
+    return {**browser_type_launch_args, "executable_path": CHROMIUM, "args": QUIET}
 
 
 # The browser's clock stands on the day of the tests, in every page and frame.
@@ -46,7 +41,7 @@ def browser(browser):
     make = browser.new_context
 
     def new_context(**options):
-        made = make(**options)
+        made = make(**{"locale": "en-GB", **options})
         made.add_init_script(CLOCK)
         return made
 
@@ -56,36 +51,8 @@ def browser(browser):
 
 @pytest.fixture(scope="session")
 def browser_context_args(browser_context_args, demo):
-    own = {"base_url": demo.address, "viewport": {"width": 1280, "height": 800}, "color_scheme": "light", "user_agent": PERSON}
+    own = {"base_url": demo.address, "viewport": {"width": 1280, "height": 800}, "color_scheme": "light", "user_agent": PERSON, "locale": "en-GB"}
     return {**browser_context_args, **own}
-
-
-@pytest.fixture(scope="session")
-def laid(cluster, tmp_path_factory, worker_id):
-    """The name of a database with the demo, laid once for all processes of a run. It stays until the next run."""
-    folder = tmp_path_factory.getbasetemp()
-    with (folder if worker_id == "master" else folder.parent).joinpath("laid").open("a+") as mark:
-        fcntl.flock(mark, fcntl.LOCK_EX)
-        if not os.fstat(mark.fileno()).st_size:
-            cluster.drop_database(LAID)
-            cluster.ensure_database(LAID)
-            engine = connect(cluster.url(LAID))
-            migrate(engine)
-            seed_demo(engine, cluster.url(LAID), now())
-            engine.dispose()
-            mark.write("laid")
-    return LAID
-
-
-@pytest.fixture(scope="session")
-def demo_database(cluster, laid):
-    """The demo, in a database of this process' own."""
-    name = f"compass_test_{secrets.token_hex(6)}"
-    cluster.copy_database(laid, name)
-    engine = connect(cluster.url(name))
-    yield engine
-    engine.dispose()
-    cluster.drop_database(name)
 
 
 @pytest.fixture(scope="session")
@@ -97,13 +64,18 @@ def demo(demo_database, tmp_path_factory):
 
 
 @pytest.fixture
-def overview(page):
-    """Signed in, on the first screen."""
-    signed_in = page.request.post("/api/v1/session", data={"email": ACCOUNT, "password": PASSWORD})
-    assert signed_in.ok
-    page.goto("/")
-    page.locator(".ledger tbody tr").first.wait_for()
+def analyst(page):
+    """Signed in, on no screen yet."""
+    assert page.request.post("/api/v1/session", data={"email": ACCOUNT, "password": PASSWORD}).ok
     return page
+
+
+@pytest.fixture
+def overview(analyst):
+    """Signed in, on the first screen."""
+    analyst.goto("/")
+    analyst.locator("[data-ledger] tbody tr").first.wait_for()
+    return analyst
 
 
 def options_of(select):
@@ -120,8 +92,13 @@ def choose(select, option):
     select.page.get_by_role("option", name=option, exact=True).click()
 
 
-def serious(page):
-    """What axe finds that is serious or worse."""
+def findings(page):
+    """What axe finds: (rule, impact, the first places)."""
     page.evaluate(AXE)
     found = page.evaluate("axe.run(document, { resultTypes: ['violations'] })")
-    return [(one["id"], [node["html"][:160] for node in one["nodes"]][:3]) for one in found["violations"] if one["impact"] in ("serious", "critical")]
+    return [(one["id"], one["impact"], [node["html"][:160] for node in one["nodes"]][:3]) for one in found["violations"]]
+
+
+def serious(page):
+    """What axe finds that is serious or worse."""
+    return [(rule, places) for rule, impact, places in findings(page) if impact in ("serious", "critical")]

@@ -2,6 +2,9 @@
 
 import json
 import re
+from contextlib import suppress
+
+from playwright.sync_api import Error
 
 HARM = """<script>
   for (const name of ["IntersectionObserver", "MutationObserver"]) window[name] = function () { throw new Error("broken by the page"); };
@@ -28,11 +31,21 @@ def wait_for(page, engine, where, count=1):
     raise AssertionError(f"{len(hits(engine, where))} of {count} hits arrived")
 
 
+def until(page, expression):
+    """Wait until it holds in the page, asked from outside: pages that allow no evaluation cannot ask themselves."""
+    for _ in range(600):
+        with suppress(Error):  # while another page takes its place
+            if page.evaluate(expression):
+                return
+        page.wait_for_timeout(50)
+    raise AssertionError(f"it never held: {expression}")
+
+
 def visitor_of(page):
     return next(cookie["value"].removesuffix(".w") for cookie in page.context.cookies() if cookie["name"] == "uc_visitor")
 
 
-def told(page, engine, name, count=1):
+def props_of(page, engine, name, count=1):
     """Properties of the events of one name that the page's visitor sent."""
     found = wait_for(page, engine, f"visitor = '{visitor_of(page)}' AND name = '{name}'", count)
     assert len(found) == count

@@ -100,13 +100,13 @@ def test_the_day_is_read_as_it_is(filled, tmp_path, any_browser, day):
         sent = sum(week["first"] <= other <= week["last"] for other in DAYS[: DAYS.index(day)])  # what the days before this one in the list sent
         assert (table["total"][0]["values"], table["total"][0]["before"]) == ([14 + sent], [14])
         page.goto("/s/mill/read/overview")
-        page.locator(".ledger tbody tr").first.wait_for()
+        page.locator("[data-ledger] tbody tr").first.wait_for()
         page.keyboard.press("7")
         expect(page.get_by_role("button", name="Versus: the 7 days before")).to_be_visible()
-        chart = page.locator(".time svg").first
+        chart = page.locator("[data-chart] svg").first
         chart.focus()
         page.keyboard.press("ArrowRight")
-        expect(page.locator(".said").first).to_contain_text(f"{today - timedelta(days=7):%a}")
+        expect(page.locator("[data-said]").first).to_contain_text(f"{today - timedelta(days=7):%a}")
         page.keyboard.press("ArrowLeft")
         page.keyboard.press("End")
         page.keyboard.press(",")

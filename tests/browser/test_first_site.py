@@ -51,30 +51,50 @@ def test_the_first_site_is_added_tagged_and_read(page, empty):
     page.get_by_label("Password").fill(PASSWORD)
     page.get_by_role("button", name="Sign in").click()
     expect(page.get_by_role("heading", level=1)).to_have_text("Your first site")
-    page.get_by_label("What the site is called").fill("The mill at the end of the very long lane")
-    page.get_by_label("Its currency").fill("euro")
-    page.get_by_role("button", name="Add the site").click()
+    form = page.get_by_role("form", name="A new site")
+    expect(form.get_by_label("Time zone")).to_have_value(page.evaluate("Intl.DateTimeFormat().resolvedOptions().timeZone"))
+    expect(form.get_by_label("Currency")).to_have_value("GBP")  # as the browser's language has it
+    form.get_by_label("Name").fill("The mill at the end of the very long lane")
+    form.get_by_label("Currency").fill("euro")
+    form.get_by_role("button", name="Add the site").click()
     expect(page.get_by_role("alert").first).to_have_text("give at least one")
-    expect(page.get_by_label("What the site is called")).to_have_value("The mill at the end of the very long lane")
-    page.get_by_label("Its hosts").fill("127.0.0.1, mill.example")
-    page.get_by_label("Its currency").fill("eur")
+    expect(form.get_by_label("Hosts")).to_be_focused()
+    expect(form.get_by_label("Name")).to_have_value("The mill at the end of the very long lane")
+    form.get_by_label("Hosts").fill("http://127.0.0.1:7300/shop mill.example")  # an address is taken as its host
+    form.get_by_label("Currency").fill("eur")
     assert serious(page) == []
-    page.get_by_role("button", name="Add the site").click()
+    form.get_by_role("button", name="Add the site").click()
+    expect(page.get_by_role("alert").first).to_contain_text("port")
+    form.get_by_label("Hosts").fill("127.0.0.1, mill.example")
+    form.get_by_role("button", name="Add the site").click()
+    expect(page.get_by_role("heading", level=1)).to_have_text("The mill at the end of the very long lane is waiting for its first visit.")
     code = page.locator("pre code").inner_text()
     assert re.fullmatch(rf'<script defer src="{empty.address}/uc\.js\?site=\w+"></script>', code)
-    page.get_by_role("button", name="To the Overview").click()
-    expect(page.get_by_role("heading", level=1)).to_have_text("Say what counts: this site has no goal yet.")
-    expect(page.locator(".empty").first).to_contain_text("No visits in these days")
     assert serious(page) == []
+    site = page.url.removesuffix("/start")
 
     visitor = page.context.new_page()
     visitor.route("**/bread", lambda route: route.fulfill(body=PAGE.format(code), content_type="text/html"))
     with visitor.expect_response(re.compile("/collect")) as answered:
         visitor.goto(f"{empty.address}/bread")
     assert answered.value.status == 204
-    expect(page.get_by_role("button", name=re.compile("^1 visit$"))).to_be_visible()
-    page.get_by_role("button", name=re.compile("^1 visit$")).click()
-    expect(page.locator("section[aria-label='Landing pages'] tbody tr").first).to_contain_text("/bread")
+    expect(page.get_by_role("heading", level=1)).to_have_text("The first visit has arrived. Now say what counts.")
+    expect(page.get_by_text("Nothing that arrived yet looks like a goal")).to_be_visible()
+    visitor.evaluate("uc.event('loaf bought')")
+    page.get_by_role("button", name="Count Loaf bought").click()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("is read.")
+    assert serious(page) == []
+    page.get_by_role("link", name="To the Overview").click()
+    expect(page.get_by_role("button", name=re.compile("^Steer by: Loaf bought"))).to_be_visible()
+    expect(page.locator("section[aria-label='Landing pages'] tbody tr").first).to_contain_text("/bread")  # today so far, not days before it began
+    page.get_by_role("button", name=re.compile("^Site: ")).click()
+    page.get_by_role("menuitem", name="Add a site").click()
+    expect(page.get_by_role("heading", level=1)).to_have_text("Another site")
+    form.get_by_label("Name").fill("The second mill")
+    form.get_by_label("Hosts").fill("second.example")
+    form.get_by_role("button", name="Add the site").click()
+    expect(page.get_by_role("heading", level=1)).to_have_text("The second mill is waiting for its first visit.")
+    assert not page.url.startswith(site)
 
 
 def test_a_page_of_another_host_may_not_send(page, empty):
@@ -123,8 +143,8 @@ def test_the_first_goal_is_made_before_anything_has_happened(page, empty):
     form = page.get_by_role("form", name="A new goal")
     form.get_by_label("Name", exact=True).fill("Thanked")
     form.get_by_label("this").fill("/thanks")
-    expect(form.locator(".arrived")).to_contain_text("it would have counted 0 times")
-    form.get_by_role("button", name="Make it").click()
+    expect(form.locator("[data-told]")).to_contain_text("it would have counted 0 times")
+    form.get_by_role("button", name="Add the goal").click()
     expect(page.locator("tr", has_text="Thanked")).to_contain_text("views of pages that are /thanks, once a visit")
     expect(page.get_by_role("heading", level=1)).to_contain_text("1 goal to steer by")
 
@@ -144,4 +164,4 @@ def test_a_view_says_that_the_server_was_away_and_comes_back(page, empty):
     expect(page.get_by_role("alert")).to_contain_text("The server does not answer.")
     failing["on"] = False
     page.get_by_role("button", name="Try again").click()
-    expect(page.locator(".empty")).to_contain_text("No event has arrived yet.")
+    expect(page.locator("[data-empty]")).to_contain_text("No event has arrived yet.")

@@ -9,8 +9,8 @@ from pathlib import Path
 
 import pytest
 
-from tests.browser.conftest import PERSON, QUIET
-from tests.browser.telling import hits
+from tests.browser.conftest import CHROMIUM, PERSON, QUIET
+from tests.browser.telling import hits, until
 from tests.conftest import PASSWORD, Server
 from upper_compass.core.definitions.script_settings import Tagging
 from upper_compass.core.definitions.site_rules import SiteRules
@@ -86,7 +86,7 @@ def port(engine, database, tmp_path_factory):
 def browsing(browser_type):
     """A browser that finds every host name on this machine, and keeps pages that were left."""
     rules = "--host-resolver-rules=MAP * 127.0.0.1"
-    launched = browser_type.launch(executable_path="/usr/bin/chromium", args=[*QUIET, rules], ignore_default_args=["--disable-back-forward-cache"])
+    launched = browser_type.launch(executable_path=CHROMIUM, args=[*QUIET, rules], ignore_default_args=["--disable-back-forward-cache"])
     yield launched
     launched.close()
 
@@ -132,7 +132,7 @@ def test_typing_into_a_filter_and_taking_tags_out_of_the_address_is_no_view(here
     context, at = here
     page = context.new_page()
     page.goto(at("handbook.test", "/start?utm_source=letter&utm_medium=email"))
-    page.wait_for_function("!location.search")
+    until(page, "!location.search")
     page.locator("#filter").press_sequentially("lamps", delay=30)
     page.wait_for_timeout(1300)
     found = arrived(page, engine, 2)

@@ -12,7 +12,7 @@ from upper_compass.demo.laying import ACCOUNT, COLLEAGUE, PASSWORD
 def health(page):
     assert page.request.post("/api/v1/session", data={"email": ACCOUNT, "password": PASSWORD}).ok
     page.goto("/s/mill/watch/tag-health")
-    page.locator(".finding").first.wait_for()
+    page.locator("[aria-label='Findings'] > li").first.wait_for()
     return page
 
 
@@ -21,21 +21,44 @@ def test_the_demo_has_several_of_each_kind_that_can_be_mended(health):
     for button in (re.compile("^Read it as"), "Ignore as a source", "Give it this channel"):
         assert health.get_by_role("button", name=button).count() >= 2
     for what in ("seems to be without the code", "hold personal data", "seem to be untagged", "sent twice", "map is undefined", "Robots"):
-        expect(health.locator(".finding", has_text=what).first).to_be_visible()
+        expect(health.locator("[aria-label='Findings'] > li[aria-label]", has_text=what).first).to_be_visible()
 
 
 def test_a_finding_is_mended_here_and_taken_back(health):
     for title in ("The medium e-mail is spelled like email", "pay.copperpot.example", "The medium flyer-stand fits no channel"):
-        finding = health.locator(".finding", has_text=title)
+        finding = health.locator("[aria-label='Findings'] > li[aria-label]", has_text=title)
         finding.get_by_role("button", name=re.compile("^(Read it as|Ignore as a source|Give it this channel)")).press("Enter")
+        expect(finding).to_contain_text(re.compile(r"[\d,]+ of [\d,]+ visits change in the last 90 days"))
+        expect(finding.get_by_role("button", name="Fix", exact=True)).to_be_focused()
+        health.keyboard.press("Enter")
         expect(finding).to_have_count(0)
         expect(health.get_by_role("status")).to_contain_text("Fixed")
         health.get_by_role("button", name="Undo").click()
         expect(finding).to_have_count(1)
 
 
+def test_what_was_fixed_stays_in_a_list_and_in_the_one_history(health):
+    finding = health.locator("[aria-label='Findings'] > li[aria-label]", has_text="pay.copperpot.example")
+    finding.get_by_role("button", name="Ignore as a source").click()
+    finding.get_by_role("button", name="Cancel").click()
+    expect(finding.get_by_role("button", name="Fix", exact=True)).to_have_count(0)
+    finding.get_by_role("button", name="Ignore as a source").click()
+    finding.get_by_role("button", name="Fix", exact=True).click()
+    expect(finding).to_have_count(0)
+    health.get_by_role("link", name="Tag", exact=True).click()
+    health.get_by_role("link", name="Channels").click()
+    history = health.get_by_role("region", name="History")
+    expect(history.get_by_role("listitem").first).to_contain_text("No source: + pay.copperpot.example")
+    health.goto("/s/mill/watch/tag-health")
+    fixed = health.get_by_role("region", name="Fixed")
+    expect(fixed).to_contain_text("pay.copperpot.example is no source")
+    fixed.get_by_role("button", name="Undo").click()
+    expect(fixed).to_have_count(0)
+    expect(finding).to_have_count(1)
+
+
 def test_a_finding_is_left_with_a_reason(health):
-    finding = health.locator(".finding", has_text="Robots read the site")
+    finding = health.locator("[aria-label='Findings'] > li[aria-label]", has_text="Robots read the site")
     finding.get_by_role("button", name="Ignore …").click()
     finding.get_by_role("button", name="Ignore", exact=True).click()
     expect(finding.get_by_role("alert")).to_contain_text("Say why")
@@ -50,5 +73,5 @@ def test_a_finding_is_left_with_a_reason(health):
 def test_a_viewer_reads_and_changes_nothing(page):
     assert page.request.post("/api/v1/session", data={"email": COLLEAGUE[0], "password": COLLEAGUE[2]}).ok
     page.goto("/s/mill/watch/tag-health")
-    page.locator(".finding").first.wait_for()
-    expect(page.locator(".finding button")).to_have_count(0)
+    page.locator("[aria-label='Findings'] > li").first.wait_for()
+    expect(page.locator("[aria-label='Findings'] > li button")).to_have_count(0)

@@ -2,24 +2,16 @@
 
 import re
 
-import pytest
 from playwright.sync_api import expect
 
 from tests.browser.conftest import choose
-from upper_compass.demo.laying import ACCOUNT, PASSWORD
-
-
-@pytest.fixture
-def analyst(page):
-    assert page.request.post("/api/v1/session", data={"email": ACCOUNT, "password": PASSWORD}).ok
-    return page
 
 
 def test_an_event_is_looked_into_renamed_and_taken_back(analyst):
     analyst.goto("/s/mill/tag/events")
     expect(analyst.get_by_role("heading", level=1)).to_contain_text("of those that you named, most people did recipe read")
     analyst.get_by_role("button", name="file download", exact=True).click()
-    inside = analyst.locator(".inside")
+    inside = analyst.locator("[data-details], [data-inside]")
     expect(inside).to_contain_text(re.compile(r"file starter-guide\.pdf \d+"))
     expect(inside).to_contain_text(re.compile(r"On /guides/starter \d+"))
     inside.get_by_label("Name in reports").fill("guide fetched")
@@ -27,7 +19,7 @@ def test_an_event_is_looked_into_renamed_and_taken_back(analyst):
     opener = analyst.get_by_role("button", name="guide fetched", exact=True)
     expect(opener).to_be_visible()
     analyst.goto("/s/mill/read/overview?only=event:guide+fetched")
-    expect(analyst.locator(".ledger tbody tr").first).to_be_visible()
+    expect(analyst.locator("[data-ledger] tbody tr").first).to_be_visible()
     analyst.goto("/s/mill/tag/events")
     opener.press("Enter")
     inside.get_by_label("Name in reports").fill("x" * 101)
@@ -49,7 +41,7 @@ def test_undo_takes_back_what_was_said_of_an_event(analyst):
     form = analyst.get_by_role("form", name="What is said of promo view")
     form.get_by_label("Passive").uncheck()
     form.get_by_role("button", name="Save").click()
-    form.get_by_role("button", name="Undo").click()
+    analyst.get_by_role("listitem").get_by_role("button", name="Undo").click()
     expect(form.get_by_label("Passive")).to_be_checked()
     assert all(note["name"] != "promo view" for note in analyst.request.get("/api/v1/sites/mill").json()["rules"]["events"])
 
@@ -58,10 +50,10 @@ def test_code_for_the_next_event_is_ready_and_its_arrival_is_seen(analyst, conte
     analyst.goto("/s/mill/tag/events")
     asked = analyst.get_by_role("region", name="Name what happens")
     asked.get_by_label("Name of the event").fill('a "quoted" <name>')
-    expect(asked.locator(".code")).to_contain_text('data-uc-event="a &quot;quoted&quot; &lt;name&gt;"')
+    expect(asked.locator("pre")).to_contain_text('data-uc-event="a &quot;quoted&quot; &lt;name&gt;"')
     for need, code in (("A form that is sent", "<form"), ("A page that loads", "uc.event("), ("An order", "uc.order({ id")):
         choose(asked.get_by_label("What is it?"), need)
-        expect(asked.locator(".code")).to_contain_text(code)
+        expect(asked.locator("pre")).to_contain_text(code)
     choose(asked.get_by_label("What is it?"), "A click on a link or a button")
     asked.get_by_label("Name of the event").fill("file download")
     expect(asked).to_contain_text("file download has come already")
@@ -71,19 +63,19 @@ def test_code_for_the_next_event_is_ready_and_its_arrival_is_seen(analyst, conte
     expect(asked.get_by_role("status").filter(has_text="Your visit has arrived. Now click it")).to_be_visible()
     with opened.value.expect_download():
         opened.value.get_by_role("link", name="Download the guide").click()
-    expect(asked.locator(".arrived")).to_contain_text(re.compile(r"It works\. file download, \d+ s ago, page /guides/ovens"))
+    expect(asked.locator("[data-told]")).to_contain_text(re.compile(r"It works\. file download, \d+ s ago, page /guides/ovens"))
 
 
 def test_a_goal_is_previewed_made_changed_put_away_and_brought_back(analyst):
     analyst.goto("/s/mill/tag/goals")
     analyst.get_by_role("button", name="Make a goal").click()
     form = analyst.get_by_role("form", name="A new goal")
-    form.get_by_role("button", name="Make it").click()
+    form.get_by_role("button", name="Add the goal").click()
     expect(form.get_by_role("alert").first).to_be_visible()
     form.get_by_label("Name", exact=True).fill("Tasters")
     choose(form.get_by_label("Its path"), "starts with")
     form.get_by_label("this").fill("/checkout/thanks")
-    preview = form.locator(".arrived")
+    preview = form.locator("[data-told]")
     expect(preview).to_contain_text(re.compile(r"it would have counted \d+ times in \d+ visits"))
     expect(preview).to_contain_text(re.compile(r"On /checkout/thanks \d+"))
     form.get_by_role("button", name="And only if a site field").click()
@@ -94,13 +86,13 @@ def test_a_goal_is_previewed_made_changed_put_away_and_brought_back(analyst):
     choose(form.get_by_label("Its path"), "regular expression")
     form.get_by_label("this").fill("(")
     expect(form).to_contain_text("cannot be counted")
-    form.get_by_role("button", name="Make it").click()
+    form.get_by_role("button", name="Add the goal").click()
     expect(form.get_by_role("alert")).to_contain_text("this cannot be read from character 1 on (()")
     expect(form.get_by_label("Name", exact=True)).to_have_value("Tasters")
     form.get_by_label("this").fill("thanks$")
     choose(form.get_by_label("Worth"), "the same each time")
     form.get_by_label("How much, in EUR").fill("2.5")
-    form.get_by_role("button", name="Make it").click()
+    form.get_by_role("button", name="Add the goal").click()
     # A report that is slow to be read again holds no button.
     analyst.route("**/goals/counted", lambda route: None)
     row = analyst.locator("tr", has_text="Tasters")
@@ -109,12 +101,82 @@ def test_a_goal_is_previewed_made_changed_put_away_and_brought_back(analyst):
     analyst.get_by_role("button", name="Archive …").click()
     analyst.get_by_role("dialog").get_by_role("button", name="Archive").click()
     expect(row).to_have_count(0)
-    analyst.get_by_role("button", name="Restore").click()
+    analyst.get_by_role("button", name="Restore Tasters").click()
     expect(row).to_be_visible()
     row.get_by_role("button").press("Enter")
     analyst.get_by_role("button", name="Archive …").press("Enter")
     analyst.get_by_role("dialog").get_by_role("button", name="Archive").press("Enter")
     expect(row).to_have_count(0)
+
+
+def test_a_goal_takes_a_whole_address_is_told_of_pages_nearly_called_so_and_asks_for_a_total(analyst):
+    analyst.goto("/s/mill/tag/goals")
+    analyst.get_by_role("button", name="Make a goal").click()
+    form = analyst.get_by_role("form", name="A new goal")
+    path = form.get_by_label("this", exact=True)
+    path.fill("https://fennmoor-mill.example/checkout/thank/")
+    expect(path).to_have_value("/checkout/thank")
+    expect(form).to_contain_text("Nobody saw that page. Did you mean /checkout/thanks?")
+    form.get_by_role("button", name="/checkout/thanks").click()
+    expect(path).to_have_value("/checkout/thanks")
+    expect(form.locator("[data-told]")).to_contain_text(re.compile(r"counted [1-9]\d* times"))
+    choose(form.get_by_label("What counts"), "An order")
+    choose(form.get_by_label("Its total"), "at least")
+    form.get_by_label("How much, in EUR").fill("dear")
+    expect(form).to_contain_text("As it stands it cannot be counted")
+    form.get_by_label("How much, in EUR").fill("60")
+    expect(form.locator("[data-told]")).to_contain_text(re.compile(r"counted \d+ times"))
+    form.get_by_label("Name", exact=True).fill("Large orders")
+    form.get_by_role("button", name="Add the goal").click()
+    row = analyst.locator("tr", has_text="Large orders")
+    expect(row).to_contain_text("orders with a total of at least 60, once a visit")
+    row.get_by_role("button").click()
+    analyst.get_by_role("button", name="Archive …").click()
+    analyst.get_by_role("dialog").get_by_role("button", name="Archive").click()
+    analyst.reload()
+    archived = analyst.get_by_role("region", name="Archived")
+    archived.get_by_role("button", name="Restore Large orders").click()
+    expect(row).to_be_visible()
+    row.get_by_role("button").click()
+    analyst.get_by_role("button", name="Archive …").click()
+    analyst.get_by_role("dialog").get_by_role("button", name="Archive").click()
+    expect(archived).to_contain_text("Large orders")
+
+
+def test_orders_have_a_row_and_two_events_become_one_with_a_word_and_a_way_back(analyst):
+    analyst.goto("/s/mill/tag/events")
+    events = analyst.get_by_role("grid", name="Events")
+    expect(events.locator("tr", has_text="Orders")).to_contain_text(re.compile(r"Orders by uc\.order or on import\s*[\d,]+"))
+    events.get_by_role("button", name="form start", exact=True).click()
+    form = analyst.get_by_role("form", name="What is said of form start")
+    form.get_by_label("Name in reports").fill("form view")
+    expect(form).to_contain_text("form view is there already: the two become one everywhere, history included")
+    form.get_by_role("button", name="Save").click()
+    expect(events.get_by_role("button", name="form start", exact=True)).to_have_count(0)
+    expect(analyst.get_by_text("form start and form view are one now, history included.").first).to_be_visible()
+    analyst.get_by_role("listitem").get_by_role("button", name="Undo").click()
+    expect(events.get_by_role("button", name="form start", exact=True)).to_be_visible()
+
+
+def test_a_key_that_arrived_is_defined_from_the_list(analyst):
+    analyst.goto("/mill/recipes")
+    analyst.wait_for_load_state("networkidle")
+    analyst.evaluate("uc.field('oven', 'stone'); uc.event('baked')")
+    analyst.wait_for_load_state("networkidle")
+    analyst.goto("/s/mill/tag/fields")
+    arrived = analyst.get_by_role("region", name="Arrived, but not defined")
+    expect(arrived).to_contain_text(re.compile(r"oven\s*stone\s*[1-9]"))
+    arrived.get_by_role("button", name="Define oven").click()
+    form = analyst.get_by_role("form", name="A new field")
+    expect(form.get_by_label("Key")).to_have_value("oven")
+    form.get_by_label("Name", exact=True).fill("Oven")
+    form.get_by_role("button", name="Add it").click()
+    expect(analyst.locator("tr", has_text="Oven")).to_contain_text("sent by the site as oven")
+    expect(arrived).to_have_count(0)
+    analyst.locator("tr", has_text="Oven").get_by_role("button", name="Oven").click()
+    analyst.get_by_role("button", name="Remove …").click()
+    analyst.get_by_role("dialog").get_by_role("button", name="Remove").click()
+    expect(arrived).to_be_visible()
 
 
 def test_a_site_field_is_added_read_by_and_taken_away(analyst):
@@ -126,7 +188,7 @@ def test_a_site_field_is_added_read_by_and_taken_away(analyst):
     form.get_by_role("button", name="Add it").click()
     expect(form.get_by_role("alert")).to_contain_text("Small letters")
     form.get_by_label("Key").fill("loaf")
-    expect(form.locator(".code")).to_contain_text('<meta name="uc-field-loaf"')
+    expect(form.locator("pre")).to_contain_text('<meta name="uc-field-loaf"')
     form.get_by_label("Name", exact=True).fill("Loaf")
     choose(form.get_by_label("Where the value comes from"), "a part of the page’s path")
     form.get_by_label("Regular expression").fill("/recipes/x")
@@ -136,7 +198,7 @@ def test_a_site_field_is_added_read_by_and_taken_away(analyst):
     form.get_by_role("button", name="Add it").click()
     row = analyst.locator("tr", has_text="the part of the page’s path that ^/recipes")
     row.get_by_role("button", name=re.compile(r"seeded-rye \d+")).click()
-    expect(analyst.locator(".chip")).to_contain_text("seeded-rye")
+    expect(analyst.locator("[data-chip]")).to_contain_text("seeded-rye")
     row.get_by_role("button", name="Loaf", exact=True).click()
     analyst.get_by_role("button", name="Remove …").click()
     analyst.get_by_role("dialog").get_by_role("button", name="Remove").click()

@@ -6,7 +6,7 @@ import pytest
 from playwright.sync_api import expect
 
 from tests.browser.conftest import PERSON
-from tests.browser.telling import HARM, collected, hits, serve, settled, told, visitor_of, wait_for, wait_for_events
+from tests.browser.telling import HARM, collected, hits, props_of, serve, settled, until, visitor_of, wait_for, wait_for_events
 from upper_compass.demo.laying import ACCOUNT, COLLEAGUE, PASSWORD
 
 ALL = "/uc.js?site=mill"
@@ -52,7 +52,7 @@ def test_a_page_that_is_prerendered_tells_nothing_until_it_is_shown(page):
     page.wait_for_timeout(400)
     assert bodies == []
     page.evaluate("window.early = false; document.dispatchEvent(new Event('prerenderingchange'))")
-    page.wait_for_function("window.uc")
+    until(page, "window.uc")
     for _ in range(60):
         if bodies:
             break
@@ -66,13 +66,13 @@ def test_back_and_forth_counts_every_view_and_every_promotion_again(page, demo_d
     page.wait_for_url("**/gift-vouchers")
     page.go_back()
     page.get_by_role("link", name="A day at the mill").scroll_into_view_if_needed()
-    assert len(told(page, demo_database, "promo view", 2)) == 2
+    assert len(props_of(page, demo_database, "promo view", 2)) == 2
     views = wait_for(page, demo_database, f"visitor = '{visitor_of(page)}' AND kind = 1", 3)
     assert [hit["url"].rpartition("/")[2] for hit in views] == ["", "gift-vouchers", ""]
 
 
 def test_a_page_that_the_browser_kept_is_a_view_again_when_one_comes_back(browser_type, browser_type_launch_args, demo, demo_database):
-    keeping = browser_type.launch(**browser_type_launch_args, ignore_default_args=["--disable-back-forward-cache"])
+    keeping = browser_type.launch(**browser_type_launch_args | {"executable_path": "/usr/bin/chromium"}, ignore_default_args=["--disable-back-forward-cache"])
     page = keeping.new_page(base_url=demo.address, user_agent=PERSON)
     page.goto("/mill/recipes/focaccia")
     page.evaluate("window.kept = true; addEventListener('pageshow', (event) => (window.persisted = event.persisted))")
@@ -80,11 +80,11 @@ def test_a_page_that_the_browser_kept_is_a_view_again_when_one_comes_back(browse
     page.get_by_role("link", name="Shop", exact=True).click()
     wait_for(page, demo_database, f"visitor = '{visitor_of(page)}' AND kind = 1", 2)
     page.evaluate("history.back()")
-    page.wait_for_function("window.kept && window.persisted")
+    until(page, "window.kept && window.persisted")
     views = wait_for(page, demo_database, f"visitor = '{visitor_of(page)}' AND kind = 1", 3)
     assert [hit["url"].rpartition("/")[2] for hit in views] == ["focaccia", "shop", "focaccia"]
     page.get_by_role("link", name="The flour for it").click()  # its rule is still awake
-    assert len(told(page, demo_database, "flour wanted")) == 1
+    assert len(props_of(page, demo_database, "flour wanted")) == 1
     keeping.close()
 
 
@@ -114,13 +114,13 @@ def test_texts_from_outside_are_text_on_every_view(planted):
     for view in VIEWS:
         planted.goto(f"/s/mill/{view}?from={today}&to={today}")
         expect(planted.locator("main h1")).not_to_be_empty()
-        planted.wait_for_load_state("networkidle") if view != "watch/now" else planted.locator(".present .counts").first.wait_for()
+        planted.wait_for_load_state("networkidle") if view != "watch/now" else planted.locator("aside dl").first.wait_for()
         assert planted.locator("main img[src='x']").count() == 0, view
         assert planted.evaluate("window.hacked") is None, view
     planted.goto(f"/s/mill/tag/events?from={today}&to={today}")
     opener = planted.get_by_role("button", name=re.compile("<img"))
     opener.click()
-    expect(planted.locator(".inside")).to_contain_text(PLANTED)
+    expect(planted.locator("[data-details], [data-inside]")).to_contain_text(PLANTED)
     planted.goto(f"/s/mill/tag/links?from={today}&to={today}")
     expect(planted.get_by_role("region", name="Links that nobody made here")).to_be_visible()
     assert planted.evaluate("window.hacked") is None
@@ -130,11 +130,11 @@ def test_a_viewer_sees_everything_and_is_offered_no_change(page):
     assert page.request.post("/api/v1/session", data={"email": COLLEAGUE[0], "password": COLLEAGUE[2]}).ok
     offered = {
         "tag/goals": ("Make a goal",), "tag/fields": ("Add a field",), "tag/channels": ("Add a channel", "Add an alias", "Save"),
-        "tag/links": ("Save", "Archive", "Add a word"), "tag/rules": ("Make a rule", "Make it live"),
+        "tag/links": ("Save", "Archive", "Add a word"), "tag/rules": ("Make a rule", "Publish"),
     }  # fmt: skip
     for view, buttons in offered.items():
         page.goto(f"/s/mill/{view}")
-        page.locator("main table, main .channels").first.wait_for()
+        page.locator("main table, main [aria-label='Channels'] ol").first.wait_for()
         for name in buttons:
             assert page.get_by_role("button", name=name, exact=True).count() == 0, (view, name)
     page.goto("/s/mill/tag/events")

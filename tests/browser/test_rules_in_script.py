@@ -6,7 +6,7 @@ from datetime import UTC, datetime
 
 import pytest
 
-from tests.browser.telling import HARM, collected, serve, settled, wait_for_events
+from tests.browser.telling import HARM, collected, serve, settled, until, wait_for_events
 from upper_compass.core.dataset.user_agents import read_agent
 from upper_compass.core.definitions.script_settings import Sends, Tagging
 from upper_compass.core.definitions.site_rules import SiteRules
@@ -48,13 +48,13 @@ def ruled(page):
     return show
 
 
-def told(page, bodies, count):
+def events_sent(page, bodies, count):
     """(name, value, properties) of the events that were sent."""
     return [(hit["name"], hit.get("value"), hit.get("props")) for hit in wait_for_events(page, bodies, count)]
 
 
 def names(page, bodies, count):
-    return sorted(name for name, _, _ in told(page, bodies, count))
+    return sorted(name for name, _, _ in events_sent(page, bodies, count))
 
 
 def test_the_script_with_every_part_and_ten_rules_stays_within_nine_kilobytes():
@@ -101,7 +101,7 @@ def test_values_are_read_from_wherever_they_stand(page, ruled):
     body += "<script>document.cookie = 'club=bakers%20only'</script>"
     bodies = ruled("/own-values?plan=%C3%A4+b&plan=c", body, a_rule(CLICK, event("taken", props=props)))
     page.locator("button").click()
-    assert told(page, bodies, 1) == [
+    assert events_sent(page, bodies, 1) == [
         (
             "taken",
             None,
@@ -118,7 +118,7 @@ def test_a_value_is_read_as_the_number_that_people_mean(page, ruled):
     bodies = ruled("/own-prices", body, a_rule(CLICK, {"kind": "goal", "name": "Bought", "value": {"kind": "element"}}))
     for place in range(len(PRICES)):
         page.locator("button").nth(place).click()
-    found = told(page, bodies, len(PRICES))
+    found = events_sent(page, bodies, len(PRICES))
     assert {name for name, _, _ in found} == {"Bought"}
     assert dict(zip(PRICES, [value for _, value, _ in found], strict=True)) == PRICES
 
@@ -141,7 +141,7 @@ def test_everything_that_a_rule_can_wait_for(page, ruled):
     assert names(page, bodies, 2) == ["shown", "waited"]
     page.get_by_role("button", name="Ask").click()
     page.get_by_role("button", name="Other").click()
-    assert ("form", None, {"id": "ask"}) in told(page, bodies, 5)
+    assert ("form", None, {"id": "ask"}) in events_sent(page, bodies, 5)
     page.evaluate("uc.signal('quiz begun'); uc.signal('quiz done'); uc.signal('quiz done')")
     page.evaluate("scrollTo(0, 10000)")
     assert names(page, bodies, 9) == ["any form", "any form", "form", "scrolled", "seen", "shown", "signal", "signal", "waited"]
@@ -252,16 +252,16 @@ def test_the_visits_source_and_whether_it_is_the_first_are_known_on_its_next_pag
     rules = [a_rule({"kind": "page shown"}, event(who, props=source), only_if=[{"kind": "visitor", "visitor": who}]) for who in ("new", "returning")]
     email = {"channel": "Email", "medium": "email", "campaign": "spring-one"}
     bodies = ruled("/own-source?utm_source=letter&utm_medium=Email&utm_campaign=Spring+One", "", *rules)
-    assert told(page, bodies, 1) == [("new", None, email)]
+    assert events_sent(page, bodies, 1) == [("new", None, email)]
     page.goto("/own-source/next")
     page.route(re.compile("/own-source.*"), lambda route: route.fulfill(body='<script defer src="/ruled.js"></script>', content_type="text/html"))
     page.goto("/own-source/next")
-    assert told(page, bodies, 2)[1] == ("new", None, email)
+    assert events_sent(page, bodies, 2)[1] == ("new", None, email)
     page.goto("/own-source/more?via=card")
-    assert told(page, bodies, 3)[2] == ("returning", None, {"channel": "Referral", "medium": "link"})
+    assert events_sent(page, bodies, 3)[2] == ("returning", None, {"channel": "Referral", "medium": "link"})
     page.evaluate("const held = JSON.parse(localStorage.uc_visit_mill); held.last -= 31 * 60000; localStorage.uc_visit_mill = JSON.stringify(held)")
     page.goto("/own-source/last")
-    assert told(page, bodies, 4)[3] == ("returning", None, {"channel": "Direct", "medium": "none"})
+    assert events_sent(page, bodies, 4)[3] == ("returning", None, {"channel": "Direct", "medium": "none"})
     page.evaluate("uc.consent(false)")
     assert page.evaluate("Object.keys(localStorage)") == []
 
@@ -272,7 +272,7 @@ def test_what_waits_for_the_source_is_told_when_the_page_goes_away_before_the_an
     bodies = ruled("/own-fast", '<a href="/own-fast?next">Next</a>', a_rule({"kind": "clicked", "selector": "a"}, event("went", props=[value])))
     page.get_by_role("link").click()
     page.wait_for_url("**/own-fast?next")
-    assert told(page, bodies, 1)[0][0] == "went"
+    assert events_sent(page, bodies, 1)[0][0] == "went"
 
 
 def test_what_is_done_after_a_long_pause_belongs_to_another_visit_which_is_direct(page, ruled):
@@ -282,18 +282,18 @@ def test_what_is_done_after_a_long_pause_belongs_to_another_visit_which_is_direc
     ]
     bodies = ruled("/own-pause?via=card", "", *rules)
     page.evaluate("uc.signal('go')")
-    assert told(page, bodies, 1) == [("new", None, {"by": "card"})]
+    assert events_sent(page, bodies, 1) == [("new", None, {"by": "card"})]
     page.evaluate("const held = JSON.parse(localStorage.uc_visit_mill); held.last -= 31 * 60000; localStorage.uc_visit_mill = JSON.stringify(held)")
     page.evaluate("uc.event('back again')")
-    page.wait_for_function("JSON.parse(localStorage.uc_visit_mill).source?.source === 'direct'")
+    until(page, "JSON.parse(localStorage.uc_visit_mill).source?.source === 'direct'")
     page.evaluate("uc.signal('go')")
-    assert told(page, bodies, 3)[2] == ("returning", None, {"by": "direct"})
+    assert events_sent(page, bodies, 3)[2] == ("returning", None, {"by": "direct"})
 
 
 def test_without_a_cookie_rules_keep_nothing_in_the_browser(page, ruled):
     rule = a_rule({"kind": "page shown"}, event("came", props=[{"key": "by", "value": {"kind": "source", "part": "medium"}}]))
     bodies = ruled("/own-bare?via=card", "", rule, cookie=False)
-    assert told(page, bodies, 1) == [("came", None, {"by": "link"})]
+    assert events_sent(page, bodies, 1) == [("came", None, {"by": "link"})]
     assert page.evaluate("[document.cookie, localStorage.length, sessionStorage.length]") == ["", 0, 0]
 
 

@@ -5,7 +5,7 @@ import urllib.request
 
 from playwright.sync_api import expect
 
-from tests.browser.telling import collected, serve, settled, told, visitor_of, wait_for
+from tests.browser.telling import collected, props_of, serve, settled, visitor_of, wait_for, wait_for_events
 from upper_compass.core.definitions.script_settings import PART_FILES
 from upper_compass.run.build import TRACKER
 
@@ -24,22 +24,22 @@ def test_downloads_and_outbound_clicks(page, demo_database):
     page.goto("/mill/guides/starter")
     with page.expect_download():
         page.get_by_role("link", name="Download the guide").click()
-    assert told(page, demo_database, "file download") == [{"file": "starter-guide.pdf", "extension": "pdf"}]
+    assert props_of(page, demo_database, "file download") == [{"file": "starter-guide.pdf", "extension": "pdf"}]
     page.goto("/mill/stockists")
     page.get_by_role("link", name="Harbour grocer").click()
     page.wait_for_url("https://harbour-grocer.example/")
     page.goto("/mill/")
-    assert told(page, demo_database, "outbound click") == [{"host": "harbour-grocer.example", "href": "https://harbour-grocer.example/"}]
+    assert props_of(page, demo_database, "outbound click") == [{"host": "harbour-grocer.example", "href": "https://harbour-grocer.example/"}]
 
 
 def test_forms_are_told_as_they_are_seen_begun_and_sent(page, demo_database):
     page.goto("/mill/wholesale")
-    assert told(page, demo_database, "form view") == [{"form": "wholesale"}]
+    assert props_of(page, demo_database, "form view") == [{"form": "wholesale"}]
     page.get_by_label("Your bakery").press_sequentially("Rising")
     page.get_by_role("button", name="Ask for prices").click()
     expect(page.get_by_role("heading", level=1)).to_have_text("Thank you")
-    assert told(page, demo_database, "form start") == [{"form": "wholesale"}]
-    assert told(page, demo_database, "form submit") == [{"form": "wholesale"}]
+    assert props_of(page, demo_database, "form start") == [{"form": "wholesale"}]
+    assert props_of(page, demo_database, "form submit") == [{"form": "wholesale"}]
 
 
 def test_a_search_on_the_site_is_told_once_and_its_form_is_no_form(page, demo_database):
@@ -50,7 +50,7 @@ def test_a_search_on_the_site_is_told_once_and_its_form_is_no_form(page, demo_da
     page.goto("/mill/recipes?q=rye&page=2", referer=page.url)
     page.goto("/mill/shop")
     wait_for(page, demo_database, f"visitor = '{visitor_of(page)}' AND kind = 1", 4)
-    assert told(page, demo_database, "site search") == [{"term": "rye"}]
+    assert props_of(page, demo_database, "site search") == [{"term": "rye"}]
     assert not wait_for(page, demo_database, f"visitor = '{visitor_of(page)}' AND name LIKE 'form%%'", 0)
 
 
@@ -61,8 +61,8 @@ def test_a_promotion_is_told_when_it_is_seen_and_when_it_is_clicked(page, demo_d
     assert not wait_for(page, demo_database, f"visitor = '{visitor_of(page)}' AND name LIKE 'promo%%'", 0)
     page.get_by_role("link", name="A day at the mill").click()
     page.wait_for_url("**/gift-vouchers")
-    assert told(page, demo_database, "promo view") == [{"promo": "vouchers for winter"}]
-    assert told(page, demo_database, "promo click") == [{"promo": "vouchers for winter"}]
+    assert props_of(page, demo_database, "promo view") == [{"promo": "vouchers for winter"}]
+    assert props_of(page, demo_database, "promo click") == [{"promo": "vouchers for winter"}]
 
 
 def test_who_is_quicker_than_the_browser_has_seen_what_was_used(page):
@@ -77,8 +77,8 @@ def test_who_is_quicker_than_the_browser_has_seen_what_was_used(page):
 def test_a_video_is_told_to_its_end(page, demo_database):
     page.goto("/mill/videos")
     page.locator("video").evaluate("async (video) => { video.playbackRate = 4; await video.play(); }")
-    progress = told(page, demo_database, "media progress", 4)
-    assert told(page, demo_database, "media start") == [{"media": "kneading", "title": "How we knead"}]
+    progress = props_of(page, demo_database, "media progress", 4)
+    assert props_of(page, demo_database, "media start") == [{"media": "kneading", "title": "How we knead"}]
     assert [one["percent"] for one in progress] == [25, 50, 75, 100]
     assert (progress[-1]["duration_s"], progress[-1]["position_s"]) == (6, 6)
 
@@ -95,7 +95,7 @@ def test_a_player_in_a_frame_says_what_it_plays(page, demo_database):
         if told_now[-1]["props"].get("percent") == 100:
             break
         page.wait_for_timeout(50)
-    assert told(page, demo_database, "media start") == [{"media": "shaping", "title": "How we shape"}]
+    assert props_of(page, demo_database, "media start") == [{"media": "shaping", "title": "How we shape"}]
     assert {25, 50, 75, 100} <= {one["props"]["percent"] for one in told_now}
 
 
@@ -137,6 +137,7 @@ def test_errors_of_the_pages_own_scripts_are_told_once_a_view(page):
     for _ in range(3):
         page.get_by_role("button").click()
     page.evaluate("void Promise.reject(new Error('not today')); dispatchEvent(new ErrorEvent('error', { message: 'An addition', filename: 'x-addition://a' }))")
+    wait_for_events(page, bodies, 2)  # the browser tells of a promise when it gets round to it
     page.evaluate(
         "for (let i = 0; i < 9; i++) dispatchEvent(new ErrorEvent('error', { message: `Error ${i}`, filename: location.href + '?who=me', lineno: i }))"
     )

@@ -6,7 +6,7 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from tests.browser.telling import collected, hits, serve, settled, visitor_of, wait_for
+from tests.browser.telling import collected, hits, serve, settled, until, visitor_of, wait_for
 from upper_compass.core.dataset.traffic_sources import tidy
 
 HOSTILE = """<!doctype html><html><head><title>Hostile</title>
@@ -88,13 +88,13 @@ def test_what_could_not_be_sent_is_sent_later_with_the_same_id(page, demo_databa
 
     page.route("**/collect?*", answer)
     page.goto("/mill/wholesale")
-    page.wait_for_function("Object.keys(localStorage).some((key) => key.startsWith('uc_waiting'))")
+    until(page, "Object.keys(localStorage).some((key) => key.startsWith('uc_waiting'))")
     failing["on"] = False
     page.goto("/mill/stockists")
     found = wait_for(page, demo_database, f"visitor = '{visitor_of(page)}' AND kind = 1", 2)
     assert [hit["url"].rpartition("/")[2] for hit in found] == ["wholesale", "stockists"]
     assert found[0]["id"] == bodies[0][0]["id"]
-    page.wait_for_function("!localStorage.getItem('uc_waiting_mill')")
+    until(page, "!localStorage.getItem('uc_waiting_mill')")
 
 
 @pytest.mark.parametrize("clicks", [1, 200])
@@ -122,8 +122,8 @@ def test_text_from_visitors_is_shown_as_text(overview, demo_database):
     today = overview.evaluate("new Date().toISOString().slice(0, 10)")
     for dimension, value in (("raw_source", planted), ("event", planted), ("source", tidy(planted))):
         overview.goto(f"/s/mill/read/overview?from={today}&to={today}&only={dimension}:{value}")
-        expect(overview.locator(".chip")).to_contain_text(value)
-        overview.locator(".ledger tbody tr").first.wait_for()
+        expect(overview.locator("[data-chip]")).to_contain_text(value)
+        overview.locator("[data-ledger] tbody tr").first.wait_for()
     assert overview.evaluate("window.hacked") is None
 
 
@@ -174,7 +174,7 @@ def test_without_a_key_or_with_nonsense_the_page_is_left_in_peace(page):
 def test_a_copy_under_another_address_counts_as_the_original(page):
     bodies = collected(page)
     serve(page, "/copy/bread?utm_source=a#top", "", attributes='data-site="mill" data-as="/copy https://www.mill.example"')
-    page.wait_for_function("!localStorage.getItem('uc_waiting_mill')")
+    until(page, "!localStorage.getItem('uc_waiting_mill')")
     assert bodies[0][0]["url"] == "https://www.mill.example/bread?utm_source=a"
 
 
@@ -188,16 +188,16 @@ def test_a_refused_hit_is_dropped_and_does_not_hold_up_the_next(page):
 
     page.route("**/collect?*", answer)
     serve(page, "/own-refused", "")
-    page.wait_for_function("!localStorage.getItem('uc_waiting_mill')")
+    until(page, "!localStorage.getItem('uc_waiting_mill')")
     page.evaluate("uc.event('next')")
-    page.wait_for_function("!localStorage.getItem('uc_waiting_mill')")
+    until(page, "!localStorage.getItem('uc_waiting_mill')")
     assert [hit["kind"] for body in bodies for hit in body] == ["view", "event"]
 
 
 def test_coming_back_by_the_browsers_memory_is_a_view_again(page):
     bodies = collected(page)
     serve(page, "/own-back", "")
-    page.wait_for_function("!localStorage.getItem('uc_waiting_mill')")
+    until(page, "!localStorage.getItem('uc_waiting_mill')")
     page.evaluate("window.dispatchEvent(new PageTransitionEvent('pageshow', { persisted: true }))")
     page.wait_for_timeout(200)
     views = [hit["url"].rpartition("/")[2] for body in bodies for hit in body if hit["kind"] == "view"]

@@ -32,10 +32,10 @@ def test_an_alias_is_tried_saved_and_undone(channels):
     expect(heading).to_have_text(re.compile(r"^\d+ visits in 90 days fit no channel|^Every visit"))
     history = channels.get_by_role("region", name="History")
     expect(history).to_contain_text("Ida Brandvold")
-    expect(history).to_contain_text("alias medium Flyer Stand → print added")
+    expect(history).to_contain_text("Aliases: + medium Flyer Stand → print")
     history.get_by_role("button", name="Undo").click()
     expect(heading).to_have_text(before)
-    expect(history).to_contain_text("alias medium Flyer Stand → print taken away")
+    expect(history).to_contain_text("Aliases: − medium Flyer Stand → print")
 
 
 def test_a_channel_is_added_by_keyboard_moved_up_and_left_alone(channels):
@@ -47,10 +47,26 @@ def test_a_channel_is_added_by_keyboard_moved_up_and_left_alone(channels):
     channels.get_by_label("Medium is one of").fill("email")
     expect(changes).to_contain_text("0 of ")
     for _ in range(10):
-        channels.get_by_role("button", name="Earlier").press("Enter")
+        channels.get_by_role("button", name="Move up").press("Enter")
     expect(changes).to_contain_text(re.compile(r"\d+ visits move from Email to Fairs"))
     channels.get_by_role("button", name="Cancel").click()
     expect(channels.get_by_role("button", name="Fairs")).to_have_count(0)
+
+
+def test_what_is_unsorted_opens_and_is_given_a_channel(channels):
+    channels.get_by_role("button", name="Unsorted").press("Enter")
+    rows = channels.get_by_role("grid", name="Unsorted visits").locator("tbody tr")
+    row = rows.filter(has_text="flyer-stand")
+    expect(row).to_contain_text("village-fair")
+    row.get_by_role("combobox", name="Give flyer-stand a channel").click()
+    channels.get_by_role("option", name="Print and QR").click()
+    expect(channels.get_by_role("region", name="What changes")).to_contain_text(re.compile(r"\d+ visits move from Unsorted to Print and QR\."))
+    channels.get_by_role("button", name="Save").click()
+    history = channels.get_by_role("region", name="History")
+    expect(history.get_by_role("listitem").first).to_contain_text("Print and QR: + flyer-stand")
+    expect(row).to_have_count(0)
+    history.get_by_role("button", name="Undo").first.click()
+    expect(history.get_by_role("listitem").first).to_contain_text("Print and QR: − flyer-stand")
 
 
 def test_who_was_slower_is_told_and_keeps_what_was_typed(channels):

@@ -33,21 +33,21 @@ def tagged(owner):
 
 def test_the_check_waits_for_the_visit_and_looks_past_the_filter(owner, context):
     owner.goto("/s/mill/tag/site-code")
-    expect(owner.locator(".code code").first).to_contain_text('/uc.js?site=mill"></script>')
+    expect(owner.locator("pre code").first).to_contain_text('/uc.js?site=mill"></script>')
     expect(owner.get_by_text(re.compile(r"\d\.\d kB on the way"))).to_be_visible()
     owner.get_by_label("A page of the site").fill("mill.example")
     owner.get_by_role("button", name="Open it and look").click()
     expect(owner.get_by_role("alert")).to_contain_text("Give a whole address")
     own = context.new_page()
     owner.get_by_role("button", name="Make a link for a browser").click()
-    link = owner.locator(".code code").filter(has_text="#uc-own=").inner_text()
+    link = owner.locator("pre code").filter(has_text="#uc-own=").inner_text()
     assert link.startswith(f"{owner.url.split('/s/')[0]}/mill/#uc-own=")
     own.goto(link)
     assert own.url.endswith("/mill/")
     owner.get_by_label("A page of the site").fill(own.url + "courses")
     with context.expect_page() as opened:
         owner.get_by_role("button", name="Open it and look").click()
-    arrived = owner.locator(".arrived")
+    arrived = owner.locator("[data-told]")
     expect(arrived).to_contain_text(re.compile(r"Your visit from this browser, \d+ s ago, page /courses"))
     expect(arrived).to_contain_text("You are filtering yourself")
     assert "#" not in opened.value.url
@@ -62,11 +62,11 @@ def test_when_nothing_comes_the_reasons_are_told_in_order(owner, context):
     owner.get_by_label("A page of the site").fill(owner.url.split("/s/")[0] + "/mill/silent")
     owner.request.post("/collect?site=mill", data={}, headers={"Origin": "https://before.example"})
     owner.get_by_role("button", name="Open it and look").click()
-    reasons = owner.locator("ol.reasons li")
+    reasons = owner.locator("[aria-label='Reasons'] > li")
     expect(reasons.first).to_be_visible()
-    expect(owner.locator(".reasons .found")).to_have_count(0)  # what was turned away before the check began is no reason
+    expect(owner.locator("[data-found]")).to_have_count(0)  # what was turned away before the check began is no reason
     owner.request.post("/collect?site=mill", data={}, headers={"Origin": "https://copy.example"})
-    expect(owner.locator(".reasons .found")).to_contain_text("came from copy.example, which is not among the site’s hosts")
+    expect(owner.locator("[data-found]")).to_contain_text("came from copy.example, which is not among the site’s hosts")
     expect(owner.get_by_text("No page of the site has a wrong key.")).not_to_be_visible()
     owner.get_by_text(re.compile("other reasons ruled out")).click()
     expect(owner.get_by_text("No page of the site has a wrong key.")).to_be_visible()
@@ -124,6 +124,39 @@ def test_page_groups_and_other_currencies_are_set_refused_and_kept(owner):
     owner.get_by_role("button", name="Save").click()
     expect(owner.get_by_role("status").filter(has_text="Saved.")).to_be_visible()
     assert owner.request.get("/api/v1/sites/mill").json()["rules"]["rates"] == {}
+
+
+def test_a_copy_of_the_site_counts_as_the_original(owner):
+    owner.goto("/s/mill/tag/settings")
+    copies = owner.get_by_role("group", name="Copies of the site", exact=True).last
+    copies.get_by_label("Pages at").first.wait_for()
+    before = copies.get_by_label("Pages at").count()
+    owner.get_by_role("button", name="Add a copy").click()
+    copies.get_by_label("Pages at").last.fill("preview.example/next?x")
+    copies.get_by_label("Count as those of").last.fill("fennmoor-mill.example")
+    owner.get_by_role("button", name="Save").click()
+    expect(copies.get_by_role("alert")).to_contain_text("give a host, and a path")
+    copies.get_by_label("Pages at").last.fill("https://www.preview.example/next/")
+    owner.get_by_role("button", name="Save").click()
+    expect(owner.get_by_role("status").filter(has_text="Saved.")).to_be_visible()
+    expect(copies.get_by_label("Pages at").last).to_have_value("preview.example/next")
+    owner.get_by_role("button", name="Remove preview.example/next").click()
+    owner.get_by_role("button", name="Save").click()
+    expect(owner.get_by_role("status").filter(has_text="Saved.")).to_be_visible()
+    owner.reload()
+    expect(copies.get_by_label("Pages at")).to_have_count(before)
+
+
+def test_a_visitors_data_are_handed_out_and_forgotten_from_an_opened_visit(owner):
+    owner.goto("/s/mill/watch/visits")
+    owner.get_by_role("grid", name="Visits").get_by_role("link").first.click()
+    pseudonym = owner.url.split("/")[-2]
+    with owner.expect_download() as handed:
+        owner.get_by_role("button", name="Export this visitor’s data").click()
+    assert pseudonym in handed.value.path().read_text()
+    owner.get_by_role("button", name="Forget this visitor …").click()
+    owner.get_by_role("dialog").get_by_role("button", name="Cancel").click()
+    expect(owner).to_have_url(re.compile(pseudonym))
 
 
 def test_one_visitor_is_forgotten_only_after_a_question(owner, context):
@@ -204,6 +237,7 @@ def test_the_stages_are_a_key_away_and_keep_what_is_read_under(owner):
         owner.keyboard.press(key)
         expect(owner.get_by_role("navigation", name="Views").get_by_role("link", name=view)).to_have_attribute("aria-current", "page")
         expect(owner).to_have_url(re.compile("only=channel:Email"))
+        expect(owner).to_have_title(f"{view} · Fennmoor Mill · Upper Compass")
     owner.get_by_role("link", name="Tag", exact=False).first.click()
     owner.get_by_role("link", name="Settings", exact=True).click()
     field = owner.get_by_label("Name", exact=True)
@@ -223,4 +257,4 @@ def test_a_viewer_reads_the_settings_and_changes_nothing(page):
     expect(page.get_by_role("button", name="Save")).to_be_disabled()
     expect(page.get_by_role("button", name=re.compile("Forget"))).to_have_count(0)
     page.goto("/s/mill/tag/site-code")
-    expect(page.locator(".code code")).to_be_visible()
+    expect(page.locator("pre code")).to_be_visible()

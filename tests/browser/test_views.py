@@ -20,34 +20,34 @@ PICTURES = os.environ.get("COMPASS_PICTURES")
 
 def _open_up(page):
     page.get_by_role("button", name=re.compile("^Email, Rate: ")).click()
-    page.locator(".drawer .time path.line").wait_for()
+    page.get_by_role("dialog").locator("path[data-line]").wait_for()
 
 
 def _reads(page):
-    page.locator(".ledger tbody tr").nth(1).wait_for()
+    page.locator("[data-ledger] tbody tr").nth(1).wait_for()
 
 
 def _here(page):
-    page.locator(".present .counts").first.wait_for()
+    page.locator("aside dl").first.wait_for()
 
 
 def _rows(page):
-    page.locator(".hits tbody tr").nth(3).wait_for()
+    page.locator("[data-ledger] tbody tr").nth(3).wait_for()
 
 
 def _story(page):
-    page.locator("tr", has=page.locator("td.lead", has_text="1")).first.get_by_role("link").click()
-    page.locator(".happened li").first.wait_for()
+    page.locator("tr", has=page.locator("[data-lead]", has_text="1")).first.get_by_role("link").click()
+    page.locator("[aria-label='Hits'] > li").first.wait_for()
 
 
 def _inside(page):
     page.get_by_role("button", name="course booked", exact=True).click()
-    page.locator(".inside").get_by_role("button", name="Save").wait_for()
+    page.locator("[data-details], [data-inside]").get_by_role("button", name="Save").wait_for()
 
 
 def _goal(page):
     page.get_by_role("button", name="Wholesale enquiries").click()
-    page.locator(".arrived").wait_for()
+    page.locator("[data-told]").wait_for()
 
 
 def _rule(page):
@@ -88,7 +88,7 @@ VIEWS = {
     "links": ("/s/mill/tag/links", _links),
     "channels": ("/s/mill/tag/channels", lambda page: page.get_by_text("fit no channel").wait_for()),
     "settings": ("/s/mill/tag/settings", lambda page: page.get_by_label("Hosts", exact=True).wait_for()),
-    "tag-health": ("/s/mill/watch/tag-health", lambda page: page.locator(".finding").first.wait_for()),
+    "tag-health": ("/s/mill/watch/tag-health", lambda page: page.locator("[aria-label='Findings'] > li").first.wait_for()),
     "now": ("/s/mill/watch/now", _here),
     "visits": ("/s/mill/watch/visits", _rows),
     "visit": ("/s/mill/watch/visits?only=channel:Email", _story),

@@ -55,7 +55,7 @@ def walk(page, url):
 
 TOLD = {
     "flour wanted": "No knead loaf",
-    "dough kneaded": "minutes 10",
+    "dough kneaded": "minutes: 10",
     "course booked": "108",
     "form submit": "wholesale",
     "media progress": "100",
@@ -73,15 +73,17 @@ def test_all_that_is_done_is_seen_in_now_and_then_in_the_reports(page):
     visitor = other.new_page()
     walk(visitor, url)
     page.goto(f"/s/mill/watch/now?visitor={visitor_of(visitor)}")
-    rows = page.locator(".hits tbody tr")
+    rows = page.get_by_role("grid", name="Hits").locator("tbody tr")
     for name, detail in TOLD.items():
+        page.get_by_label("Look for a hit").fill(name)
         expect(rows.filter(has_text=name).filter(has_text=detail).first).to_be_visible()
+    page.get_by_label("Look for a hit").clear()
     expect(rows.filter(has_text=SOURCE).first).to_be_visible()
     today = page.evaluate("new Date().toISOString().slice(0, 10)")
     for name in TOLD:
         page.goto(f"/s/mill/read/overview?from={today}&to={today}&only=source:{SOURCE}&only=event:{name}")
         channels = page.get_by_role("region", name="Channels")
         mine = channels.get_by_role("row").filter(has=page.get_by_role("button", name="Print and QR", exact=True))
-        expect(mine.locator("td.lead")).to_have_text("1")
-        expect(page.locator(".chip").filter(has_text=re.compile(f"event {name}$"))).to_be_visible()
+        expect(mine.locator("[data-lead]")).to_have_text("1")
+        expect(page.locator("[data-chip]").filter(has_text=re.compile(f"event {name}$"))).to_be_visible()
     other.close()

@@ -51,7 +51,7 @@ def _row(columns, place, keys=None):
     )
 
 
-def told(result):
+def by_row(result):
     """A result by row: `rows` or `points`, `total`, `rest`."""
     more = {"total": _row(result.total, 0), "notes": result.notes, "versus": result.versus}
     if hasattr(result, "at"):
@@ -64,10 +64,10 @@ def ask_table(hits_or_reading, goal=None, *, first="1970-01-01", last="1970-01-0
     """A table of hits, by row; `goal` is what all its columns are of."""
     read = hits_or_reading if isinstance(hits_or_reading, ReportContext) else reading_of(numbered(hits_or_reading))
     request = TableRequest.model_validate({"period": {"first": first, "last": last}, "goal": goal and 1} | asked(**more))
-    return told(table(read, request, {1: goal}))
+    return by_row(table(read, request, {1: goal}))
 
 
 def ask_series(read, goal=None, *, first="1970-01-01", last="1970-01-01", **more):
     """A series, by bucket."""
     request = SeriesRequest.model_validate({"period": {"first": first, "last": last}, "goal": goal and 1} | asked(**more))
-    return told(series(read, request, {1: goal}))
+    return by_row(series(read, request, {1: goal}))

@@ -48,6 +48,17 @@ def test_once_a_visit_is_the_first_match_of_each_visit():
     assert counted(goal | {"counts": "every time"}, *hits) == [(0, 1), (1, 2), (2, 3)]
 
 
+@pytest.mark.parametrize(
+    ("test", "than", "rows"), [("≥", 18, [0, 2]), (">", 18, [2]), ("<", 18, [1, 3]), ("=", 0, [3]), ("≠", 9, [0, 2, 3]), ("≤", 1e12, [0, 1, 2, 3])]
+)
+def test_a_total_can_be_asked_for_in_the_sites_currency(test, than, rows):
+    hits = [hit(0, "order", value=9, currency="USD"), hit(1, "order", value=9), hit(2, "order", value=50), hit(3, "order"), hit(4, "event", name="x", value=50)]
+    goal = {"match": {"kind": "order", "value": {"test": test, "than": than}}, "counts": "every time"}
+    assert [row for row, _ in counted(goal, *hits, rates={"USD": 2})] == rows
+    with pytest.raises(ValidationError, match="no value"):
+        Goal.model_validate({"match": {"kind": "view", "value": {"test": test, "than": than}}})
+
+
 def test_values_are_none_fixed_of_the_hit_or_of_the_order():
     hits = [hit(0, "event", name="book", value=-2.5), hit(DAY, "event", name="book")]
     book = {"match": {"kind": "event", "names": ["book"]}}

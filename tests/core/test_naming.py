@@ -16,7 +16,7 @@ from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.site_rules import SiteField
 from upper_compass.core.engine.dimensions import UnknownNameError
 from upper_compass.core.engine.selection import ReportFilter
-from upper_compass.core.reports.event_list import events
+from upper_compass.core.reports.event_list import events, sent_fields
 from upper_compass.core.reports.goal_preview import preview_goal
 
 pytestmark = pytest.mark.usefixtures("early_years")
@@ -32,19 +32,33 @@ def listed(hits, question=EVER, count=1, **changes):
     return {one.name: one for one in events(reading_of(numbered(hits), site_rules, count), question, site_rules)}
 
 
+def counted_once(hits, orders):
+    """Orders that are the first of their id in all of history; of equal times the one that arrived first."""
+    first = {}
+    for one in sorted((one for one in hits if one["kind"] == "order" and one.get("order_id")), key=lambda one: (one["at"], one["seq"])):
+        first.setdefault(one["order_id"], one["seq"])
+    return [one for one in orders if not one.get("order_id") or first[one["order_id"]] == one["seq"]]
+
+
 @settings(max_examples=30)
 @given(hits=hit_lists(), count=st.sampled_from((1, 3)))
 def test_the_list_of_any_events_is_that_of_the_slow_way(hits, count):
     notes = [{"name": "book", "shown_as": "sale"}, {"name": "file download", "shown_as": "sale"}]
     question = ReportFilter(10 * DAY, 11 * DAY)
     found = events(reading_of(hits, rules(events=notes), count), question, rules(events=notes))
+    kept = [one for visit in visits_of(hits, rules(), REFERENCE) if not visit.excluded for one in visit.hits]
+    orders = [one for one in kept if one["kind"] == "order" and question.start <= one["at"] < question.stop]
+    listed_orders = [one for one in found if one.kind == "order"]
+    assert sum(one.value for one in listed_orders) == pytest.approx(sum(one.get("value") or 0 for one in counted_once(hits, orders)))
+    assert sum(one.people for one in listed_orders) == len({one["visitor"] for one in counted_once(hits, orders)})
+    found = [one for one in found if one.kind == "event"]
     renamed = {"book": "sale", "file download": "sale"}
     ever = [one for one in hits if one["kind"] == "event"]
-    told = [one for visit in visits_of(hits, rules(), REFERENCE) if not visit.excluded for one in visit.hits if one["kind"] == "event"]
-    told = [one for one in told if question.start <= one["at"] < question.stop]
+    kept = [one for visit in visits_of(hits, rules(), REFERENCE) if not visit.excluded for one in visit.hits if one["kind"] == "event"]
+    kept = [one for one in kept if question.start <= one["at"] < question.stop]
     expected = {}
     for name in {renamed.get(one["name"], one["name"]) for one in ever}:
-        own = [one for one in told if renamed.get(one["name"], one["name"]) == name]
+        own = [one for one in kept if renamed.get(one["name"], one["name"]) == name]
         last = max(one["at"] for one in ever if renamed.get(one["name"], one["name"]) == name)
         pages = {}
         for one in own:
@@ -61,6 +75,20 @@ def test_properties_are_listed_with_their_commonest_values():
     ]  # fmt: skip
     many = [did(i, "seen", props=json.dumps({"id": f"x{i % 2_500}"})) for i in range(2_501)]
     assert [(one.different, one.values[0].value, one.values[0].times) for one in listed(many)["seen"].props] == [(2_500, "x0", 2)]
+
+
+def test_orders_have_a_row_and_keys_that_arrived_are_told_before_they_are_defined():
+    hits = [
+        did(0, "book"), hit(1, "order", "a", value=5, order_id="1", url=HOME + "thanks"), hit(2, "order", "b", value=7, order_id="1"), hit(3, "order", "b", value=2),
+        hit(4, fields=json.dumps({"author": "Orla", "plan": "x"})), hit(5, fields=json.dumps({"author": "Tom"})), hit(6, fields=json.dumps({"author": "Orla"})),
+    ]  # fmt: skip
+    orders = listed(hits)["order"]
+    assert (orders.kind, orders.times, orders.people, orders.value, orders.last, orders.sent_as) == ("order", 2, 2, 7, 3, [])
+    assert [(page.value, page.times) for page in orders.pages] == [("/", 1), ("/thanks", 1)]
+    seen = sent_fields(reading_of(numbered(hits), rules(), 2), EVER)
+    assert [(one.key, one.different, [(each.value, each.times) for each in one.values]) for one in seen] == [
+        ("author", 2, [("Orla", 2), ("Tom", 1)]), ("plan", 1, [("x", 1)]),
+    ]  # fmt: skip
 
 
 def test_own_traffic_has_its_event_listed_without_a_figure():
@@ -190,6 +218,18 @@ def test_a_goal_is_tried_before_it_is_kept():
     found = preview_goal(read, ReportFilter(0, DAY, goal=goal))
     assert (found.conversions, found.visits, found.value) == (1, 1, 5)
     assert [(page.value, page.times) for page in preview_goal(read, ReportFilter(0, 3 * DAY, goal=goal)).pages] == [("/", 2)]
+
+
+@pytest.mark.parametrize(
+    ("test", "value", "near"),
+    [("is", "/thank-you", "/thank-you.html"), ("starts with", "/thankyou", "/thank-you.html"), ("is", "/zebra", None), ("contains", "thank-yuo", None), ("is", "/" + "x" * 400, None)],
+)  # fmt: skip
+def test_a_page_that_nobody_saw_is_held_against_those_that_were_seen(test, value, near):
+    read = reading_of(numbered([hit(0, url=HOME + "thank-you.html"), hit(1, url=HOME + "courses")]), rules(), 2)
+    goal = Goal.model_validate({"match": {"kind": "view", "page": {"test": test, "value": value}}})
+    assert preview_goal(read, ReportFilter(0, DAY, goal=goal)).near == near
+    found = Goal.model_validate({"match": {"kind": "view", "page": {"test": "is", "value": "/courses"}}})
+    assert preview_goal(read, ReportFilter(0, DAY, goal=found)).near is None
 
 
 def test_what_is_read_changes_the_version_and_a_description_does_not():

@@ -62,10 +62,11 @@ CELLS = st.text(st.characters(blacklist_categories=["Cs"], blacklist_characters=
 
 
 @given(st.lists(st.tuples(CELLS, CELLS), max_size=8))
-def test_any_cells_come_back_but_for_the_white_around_them_and_the_sign_that_makes_them_text(rows):
+def test_any_cells_come_back_but_for_the_white_around_them_and_an_apostrophe_before_a_formula(rows):
     written = write_sheet(["source", "link"], rows)
-    read = [(cells["source"], cells["link"]) for _, cells in read_sheet(written, ["source", "link"], [], 100)]
-    expected = [tuple(safe(cell).strip() for cell in row) for row in rows if any(safe(cell).strip() for cell in row)]
+    read = [(cells["source"], cells["link"]) for _, cells in read_sheet(written, {"source": "source", "link": "link"}, [], 100)]
+    stripped = [tuple(safe(cell).strip() for cell in row) for row in rows if any(safe(cell).strip() for cell in row)]
+    expected = [tuple(re.sub(r"^'(?=[=+\-@\t\r])", "", cell) for cell in row) for row in stripped]
     assert read == expected
 
 

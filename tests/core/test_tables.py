@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.core.asking import UTC, asked, reading_of, told
+from tests.core.asking import UTC, asked, by_row, reading_of
 from tests.core.building import DAY, HOME, MINUTE, hit, numbered
 from tests.core.strategies import hit_lists
 from upper_compass.core.dataset.shard_set import ShardSet
@@ -35,7 +35,7 @@ HITS = numbered(
 
 def ask(read=None, **more):
     request = TableRequest.model_validate({"period": {"first": "1970-01-01", "last": "1970-01-01"}, "goal": 1} | asked(**more))
-    return told(table(read or reading_of(HITS), request, GOALS))
+    return by_row(table(read or reading_of(HITS), request, GOALS))
 
 
 def keys(result):

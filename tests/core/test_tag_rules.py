@@ -150,15 +150,15 @@ def test_any_changes_lead_from_one_version_to_the_other(before, after):
 @settings(max_examples=200)
 @given(held=SETS, html=st.booleans(), trying=st.booleans())
 def test_of_any_rules_the_script_is_told_just_those_that_do_something(held, html, trying):
-    told = for_script(rules(*held), html=html, trying=trying)
-    for one in told:
+    script = for_script(rules(*held), html=html, trying=trying)
+    for one in script:
         rule = next(rule for rule in held if rule["id"] == one["id"])
         kinds = [action["kind"] for action in rule["then"] if html or trying or action["kind"] != "html"]
         assert [action["kind"] for action in one["then"]] == kinds
         assert ("name" in one) == trying
         assert html or not any("html" in action for action in one["then"])
         assert trying or not rule["paused"]
-    silent = {rule["id"] for rule in held} - {one["id"] for one in told}
+    silent = {rule["id"] for rule in held} - {one["id"] for one in script}
     assert all(rule["paused"] or {action["kind"] for action in rule["then"]} == {"html"} for rule in held if rule["id"] in silent)
 
 

@@ -79,13 +79,13 @@ def test_leafing_through_visits_shows_each_once_newest_first(hits, limit, count)
     assert len(leafed) == found.count == len({(one.visitor, one.number) for one in leafed}) == sum(len(shard.derived.visits) for shard in read.shards.main)
     assert [one.start for one in leafed] == sorted((one.start for one in leafed), reverse=True)
     for one in leafed[:3]:
-        told = visit_detail(read, one.visitor, one.number, BOOKED)
-        assert told.visit == one
-        assert len(told.conversions) == one.conversions
-        assert sum(told.conversions.values()) == one.value
-        assert told.why.channel == one.channel
-        assert sum(1 for each in told.hits if each.kind == "view") == one.views
-        assert len(told.others) == sum(1 for each in leafed if each.visitor == one.visitor) - 1
+        detail = visit_detail(read, one.visitor, one.number, BOOKED)
+        assert detail.visit == one
+        assert len(detail.conversions) == one.conversions
+        assert sum(detail.conversions.values()) == one.value
+        assert detail.why.channel == one.channel
+        assert sum(1 for each in detail.hits if each.kind == "view") == one.views
+        assert len(detail.others) == sum(1 for each in leafed if each.visitor == one.visitor) - 1
     assert visit_detail(read, "a", 1000, BOOKED) is None
 
 

@@ -115,7 +115,10 @@ def test_a_goal_is_made_changed_put_away_and_brought_back(client):
     assert client.delete(where, headers=headers).status_code == 204
     assert made["id"] not in [goal["id"] for goal in client.get("/api/v1/sites/mill/goals").json()]
     assert client.post("/api/v1/sites/mill/reports/table", json=TABLE | {"goal": made["id"]}, headers=headers).status_code == 422
+    archived = where.rpartition("/")[0] + "/archived"
+    assert [one["name"] for one in client.get(archived, headers=headers).json()] == ["Purchases"]
     assert client.post(f"{where}/restore", headers=headers).json()["name"] == "Purchases"
+    assert client.get(archived, headers=headers).json() == []
     assert client.post(f"{where}/restore", headers=headers).status_code == 404
 
 

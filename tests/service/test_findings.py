@@ -27,13 +27,18 @@ def test_a_finding_is_mended_and_taken_back(client):
     assert set(keys(client)) == {"unsorted stand", "referrer tickets.mill.example"}
     headers = sign_in(client, "analyst")
     fix = {"kind": "channel", "medium": "stand", "channel": "Fairs"}
+    found = client.post(f"{FINDINGS}/fix/preview", json={"fix": fix}, headers=headers).json()
+    assert [(one["field"], one["was"], one["becomes"], one["visits"]) for one in found["moves"]] == [("channel", "Unsorted", "Fairs", 5)]
+    assert client.get(f"{FINDINGS}/fixed").json() == []
     assert client.post(f"{FINDINGS}/fix", json={"fix": fix}, headers=headers).status_code == 204
     assert set(keys(client)) == {"referrer tickets.mill.example"}
     history = client.get("/api/v1/sites/mill/sorting/history").json()
     assert history[0]["after"]["channels"][-1]["channel"] == "Fairs"
+    assert [(one["fix"], one["by"]) for one in client.get(f"{FINDINGS}/fixed").json()] == [(fix, "Analyst")]
     headers = sign_in(client, "analyst")
     assert client.post(f"{FINDINGS}/fix", json={"fix": fix, "undo": True}, headers=headers).status_code == 204
     assert set(keys(client)) == {"unsorted stand", "referrer tickets.mill.example"}
+    assert client.get(f"{FINDINGS}/fixed").json() == []
 
 
 @pytest.mark.usefixtures("collected")
@@ -42,6 +47,14 @@ def test_which_hosts_are_no_source_is_for_owners(client):
     assert client.post(f"{FINDINGS}/fix", json=fix, headers=sign_in(client, "analyst")).status_code == 403
     assert client.post(f"{FINDINGS}/fix", json=fix, headers=sign_in(client, "owner")).status_code == 204
     assert client.get("/api/v1/sites/mill").json()["rules"]["ignored_hosts"] == ["tickets.mill.example"]
+    newest = client.get("/api/v1/sites/mill/sorting/history").json()[0]
+    assert (newest["before"]["ignored_hosts"], newest["after"]["ignored_hosts"]) == ([], ["tickets.mill.example"])
+    assert [one["fix"]["host"] for one in client.get(f"{FINDINGS}/fixed").json()] == ["tickets.mill.example"]
+    site = client.get("/api/v1/sites/mill").json()
+    settings = {"name": "Mill", "rules": site["rules"] | {"ignored_hosts": []}, "tagging": site["tagging"]}
+    assert client.put("/api/v1/sites/mill", json=settings, headers=sign_in(client, "owner")).status_code == 200
+    assert client.get(f"{FINDINGS}/fixed").json() == []
+    assert client.get("/api/v1/sites/mill/sorting/history").json()[0]["after"]["ignored_hosts"] == []
     assert client.post(f"{FINDINGS}/fix", json=fix | {"undo": True}, headers=sign_in(client, "owner")).status_code == 204
 
 

@@ -42,6 +42,24 @@ def a_moment():
     return now().isoformat(timespec="milliseconds")
 
 
+def test_the_library_has_each_link_once_and_one_is_built_anew_in_its_place(client):
+    headers = sign_in(client, "analyst")
+    draft = {"address": "https://mill.example/shop", "source": "bag", "medium": "qr"}
+    [first] = client.post(LINKS, json={"drafts": [draft, draft], "note": "On the bag"}, headers=headers).json()
+    again = client.post(LINKS, json={"drafts": [draft]}, headers=headers)
+    assert (again.status_code, again.json()["detail"]) == (409, "The library has this link already.")
+    [other] = client.post(LINKS, json={"drafts": [draft, draft | {"content": "back"}]}, headers=headers).json()
+    url = f"{LINKS}/{first}/draft"
+    assert client.put(url, json=draft | {"content": "back"}, headers=headers).status_code == 409
+    assert client.put(url, json=draft | {"content": "a=b"}, headers=headers).json()["errors"][0]["field"] == "content"
+    assert client.put(url, json=draft | {"content": "front"}, headers=headers).status_code == 204
+    by_id = {one["id"]: one for one in client.get(LINKS, headers=headers).json()}
+    assert (by_id[first]["url"].endswith("utm_content=front"), by_id[first]["note"]) == (True, "On the bag")
+    assert by_id[other]["url"].endswith("utm_content=back")
+    assert client.put(f"{LINKS}/999999/draft", json=draft | {"content": "gone"}, headers=headers).status_code == 404
+    assert client.put(url, json=draft, headers=sign_in(client, "viewer")).status_code == 403
+
+
 def test_nothing_is_kept_when_one_link_is_wrong(client):
     headers = sign_in(client, "analyst")
     before = len(client.get(LINKS, headers=headers).json())
@@ -54,7 +72,7 @@ def test_nothing_is_kept_when_one_link_is_wrong(client):
 def test_a_file_comes_back_finished_and_a_bad_one_is_named_by_line(client):
     headers = sign_in(client, "viewer") | FILE
     text = "address,utm_source,medium\nhttps://mill.example/,A B,email\nhttps://mill.example/,=cmd,email\n"
-    answer = client.post(f"{LINKS}/build/csv", content=text, headers=headers)
+    answer = client.post(f"{LINKS}/csv/finished", content=text, headers=headers)
     assert answer.headers["content-type"].startswith("text/csv")
     rows = list(csv.DictReader(io.StringIO(answer.text)))
     assert (rows[0]["link"], rows[0]["channel"], rows[0]["to mind"].split(";")[0]) == (
@@ -64,11 +82,15 @@ def test_a_file_comes_back_finished_and_a_bad_one_is_named_by_line(client):
     )
     assert (rows[1]["source"], rows[1]["link"]) == ("'=cmd", "")
     assert "leave out" in rows[1]["wrong"]
-    for bad, line in (("smell\nx", 1), ("address\n" + "x\n" * 501, 502), ("address\nhttps://mill.example/" + "x" * 5000, 2)):
-        answer = client.post(f"{LINKS}/build/csv", content=bad, headers=headers)
+    for bad, line in (("smell\nx", 1), ("address\n" + "x\n" * 501, 502), ("address,url\nx,x", 1)):
+        answer = client.post(f"{LINKS}/csv/finished", content=bad, headers=headers)
         assert (answer.status_code, answer.json()["errors"][0]["index"]) == (422, line)
-    for bad, status in ((b"\xff\xfe", 422), (b"a" * 1_100_000, 413)):
-        assert client.post(f"{LINKS}/build/csv", content=bad, headers=headers).status_code == status
+    for encoding, told in (("utf-8", "UTF-8"), ("utf-8-sig", "UTF-8"), ("cp1252", "Windows-1252")):
+        answer = client.post(f"{LINKS}/csv/finished", content="address,source\nhttps://mill.example/,Bäcker €5\n".encode(encoding), headers=headers)
+        assert answer.headers["x-read-as"] == told
+        assert [row["source"] for row in csv.DictReader(io.StringIO(answer.text))] == ["Bäcker €5"]
+    for bad, status in ((b"\xff\xfe", 422), (b"address\n\x81", 422), (b"PK\x03\x04 address", 422), (b"a" * 1_100_000, 413)):
+        assert client.post(f"{LINKS}/csv/finished", content=bad, headers=headers).status_code == status
 
 
 def test_a_code_is_handed_out_as_svg_and_png(client):
@@ -82,7 +104,7 @@ def test_a_code_is_handed_out_as_svg_and_png(client):
     assert "contrast" in answer.json()["detail"]
 
 
-@pytest.mark.parametrize("wrong", [{"field": "campaign", "value": "x"}, {"field": "source", "value": ""}])
+@pytest.mark.parametrize("wrong", [{"field": "term", "value": "x"}, {"field": "source", "value": ""}])
 def test_the_vocabulary_is_the_owners(client, wrong):
     words = [{"field": "medium", "value": "email", "meaning": "Letters to those who asked for them"}]
     vocabulary = "/api/v1/sites/mill/vocabulary"

@@ -59,6 +59,8 @@ def test_a_goal_is_previewed_without_being_kept(client):
 def test_a_field_is_kept_read_and_taken_away(client):
     headers = sign_in(client, "analyst")
     fields = "/api/v1/sites/mill/fields"
+    seen = client.get(f"{fields}/seen", headers=headers).json()
+    assert [(one["key"], one["values"]) for one in seen] == [("author", [{"value": "Orla", "times": 1}])]
     assert client.put(f"{fields}/author", json={"key": "author", "title": "Author"}, headers=headers).status_code == 200
     registry = client.get("/api/v1/sites/mill/registry").json()
     assert registry["dimensions"][-1] | {"meaning": ""} == {"name": "field.author", "title": "Author", "of": "hit", "meaning": ""}

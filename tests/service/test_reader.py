@@ -71,7 +71,7 @@ def test_collecting_goes_on_while_no_report_is_answered(running):
 def test_a_reader_that_dies_is_started_again_and_reads_the_same(running):
     server, client = running
     assert collects(client, "before")
-    told = report(client).json()
+    table = report(client).json()
     pid = reader_of(server)
     os.kill(pid, signal.SIGKILL)
     assert collects(client, "meanwhile")
@@ -80,7 +80,7 @@ def test_a_reader_that_dies_is_started_again_and_reads_the_same(running):
     assert until(lambda: report(client).status_code == 200)
     again = report(client).json()
     assert reader_of(server) != pid
-    assert again["total"] != told["total"]
+    assert again["total"] != table["total"]
     assert report(client).json() == again
 
 

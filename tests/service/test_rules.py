@@ -54,7 +54,7 @@ def read(served, name="viewer"):
     return served.get(RULES).json()
 
 
-def given(text):
+def settings_in(text):
     """What is written around the script, as data."""
     return json.loads(text[text.index("}({") + 2 : text.rindex(",[])")])
 
@@ -69,7 +69,7 @@ def test_a_draft_changes_nothing_until_it_is_made_live(served):
     assert ([one["number"] for one in made["versions"]], made["changes"], made["versions"][0]["note"]) == ([1], [], "First")
     text = served.get("/uc.js?site=mill").text
     assert text.index("part_rules();") < text.index("the_script();")
-    assert given(text)["parts"]["rules"] == [
+    assert settings_in(text)["parts"]["rules"] == [
         {"id": "readings", "when": {"kind": "page shown"}, "only_if": [], "then": [{"kind": "event", "name": "read", "props": []}]}
     ]
     assert "part_visit" not in text
@@ -83,9 +83,9 @@ def test_what_asks_for_the_visit_brings_its_part_and_text_never_ends_the_script(
     assert make_live(served, "analyst", rule).status_code == 201
     text = served.get("/uc.js?site=mill").text
     assert text.index("part_visit();") < text.index("part_rules();")
-    assert given(text)["parts"]["gap"] == 30
+    assert settings_in(text)["parts"]["gap"] == 30
     assert "</script>" not in text
-    assert given(text)["parts"]["rules"][0]["then"][0]["name"] == "</script><script>alert(1)"
+    assert settings_in(text)["parts"]["rules"][0]["then"][0]["name"] == "</script><script>alert(1)"
 
 
 def test_going_back_makes_an_older_version_live_and_leaves_the_draft(served):
@@ -127,11 +127,11 @@ def test_html_is_for_owners_and_only_where_the_site_allows_it(served):
     assert draft(served, "analyst", HELLO, READ | {"name": "Other"}).status_code == 200, "what an owner put there may stay"
     assert served.post(f"{RULES}/versions", json={}, headers=sign_in(served, "analyst")).status_code == 403
     assert served.post(f"{RULES}/versions", json={}, headers=sign_in(served, "owner")).status_code == 201
-    assert [one["id"] for one in given(served.get("/uc.js?site=mill").text)["parts"]["rules"]] == ["readings"]
+    assert [one["id"] for one in settings_in(served.get("/uc.js?site=mill").text)["parts"]["rules"]] == ["readings"]
     site = served.get("/api/v1/sites/mill").json()
     body = {"name": "Mill", "rules": site["rules"], "tagging": {"inserts_html": True}}
     assert served.put("/api/v1/sites/mill", json=body, headers=sign_in(served, "owner")).status_code == 200
-    [hello, _] = given(served.get("/uc.js?site=mill").text)["parts"]["rules"]
+    [hello, _] = settings_in(served.get("/uc.js?site=mill").text)["parts"]["rules"]
     assert hello["then"] == [{"kind": "html", "html": "<p>Hello</p>", "place": "at the end", "selector": "main"}]
     make_live(served, "owner", READ)
     headers = sign_in(served, "analyst")

@@ -44,11 +44,11 @@ def test_switches_and_settings_of_a_site_reach_its_script(served):
     assert (answer.headers["content-type"], answer.headers["cache-control"]) == ("text/javascript; charset=utf-8", "public, max-age=300")
     assert [part for part in sorted(PART_FILES) if f"part_{part}();" in answer.text] == ["handover", "media"]
     assert answer.text.index("part_media();") < answer.text.index("the_script();")
-    given = json.loads(answer.text[answer.text.index("}({") + 2 : answer.text.rindex(",[])")])
-    assert given["parts"] == {"players": ["player.example"]}
+    options = json.loads(answer.text[answer.text.index("}({") + 2 : answer.text.rindex(",[])")])
+    assert options["parts"] == {"players": ["player.example"]}
     set_tagging(served, consent=True, cookie=False)
-    given = json.loads((text := served.get("/uc.js?site=mill").text)[text.index("}({") + 2 : text.rindex(",[])")])
-    assert (given["consent"], given["cookie"]) == (True, False)
+    options = json.loads((text := served.get("/uc.js?site=mill").text)[text.index("}({") + 2 : text.rindex(",[])")])
+    assert (options["consent"], options["cookie"]) == (True, False)
 
 
 def test_without_a_site_it_is_the_script_alone(served):

@@ -210,7 +210,7 @@ def test_a_site_that_nobody_asks_for_is_put_down_to_disk_and_read_again(filled, 
     read = []
     cache = DatasetCache(lambda: psycopg.connect(plain), shipped(), tmp_path, max_bytes=1)
     with pytest.MonkeyPatch.context() as patch:
-        patch.setattr("upper_compass.frames.dataset_cache.hits_between", lambda *given: read.append(given[1]) or hits_between(*given))
+        patch.setattr("upper_compass.frames.dataset_cache.hits_between", lambda *args: read.append(args[1]) or hits_between(*args))
         for site, count in ((mill, 2), (other, 1), (mill, 2), (mill, 2)):
             assert count_of(cache.frames(site)) == count
     assert list(cache._entries) == [mill.id]
@@ -225,17 +225,17 @@ def script_for(mill, folder, **tagging):
     for part in PART_FILES:
         (folder / "parts" / f"{part}.js").write_text(f"part_{part};")
     made = made_for(folder / "uc.js", replace(mill, tagging=Tagging.model_validate(tagging)), [])
-    given = json.loads(made[made.index("}({") + 2 : made.rindex(",[])")])
-    return {part for part in PART_FILES if f"part_{part};" in made}, made, given
+    options = json.loads(made[made.index("}({") + 2 : made.rindex(",[])")])
+    return {part for part in PART_FILES if f"part_{part};" in made}, made, options
 
 
 def test_settings_stand_around_the_script_as_data(mill, tmp_path):
-    parts, made, given = script_for(mill, tmp_path, search_keys=["</script>"])
+    parts, made, options = script_for(mill, tmp_path, search_keys=["</script>"])
     assert parts == {"seen", "links", "forms", "media", "search", "promos", "errors", "handover"}
     assert 'console.log("</script>")}({' in made
     assert "<" not in made[made.index("}({") :]
     hosts = ["mill.example", "127.0.0.1"]
-    assert given == {
+    assert options == {
         "key": "mill", "hosts": hosts, "domains": ["mill.example", "127.0.0.1"],
         "parts": {"downloads": True, "outbound": True, "searches": ["</script>"]},
     }  # fmt: skip
@@ -246,9 +246,9 @@ def test_only_the_parts_that_a_site_uses_are_sent(mill, tmp_path, switch):
     off = dict.fromkeys(PARTS, False)
     mill = replace(mill, rules=mill.rules.model_copy(update={"hosts": ["mill.example"]}))
     assert script_for(mill, tmp_path, sends=off)[0] == set()
-    parts, _, given = script_for(mill, tmp_path, sends=off | {switch: True})
+    parts, _, options = script_for(mill, tmp_path, sends=off | {switch: True})
     assert parts == set(PARTS[switch])
-    assert ("searches" in given.get("parts", {})) == (switch in ("site_search", "forms"))
+    assert ("searches" in options.get("parts", {})) == (switch in ("site_search", "forms"))
 
 
 @pytest.mark.parametrize(
@@ -263,8 +263,8 @@ def test_only_the_parts_that_a_site_uses_are_sent(mill, tmp_path, switch):
 )
 def test_hosts_share_a_cookie_no_wider_than_they_need_or_hand_the_visitor_on(mill, tmp_path, hosts, handed, domains):
     site = replace(mill, rules=mill.rules.model_copy(update={"hosts": hosts}))
-    parts, _, given = script_for(site, tmp_path)
-    assert ("handover" in parts, given["domains"]) == (handed, domains)
+    parts, _, options = script_for(site, tmp_path)
+    assert ("handover" in parts, options["domains"]) == (handed, domains)
     assert "handover" not in script_for(site, tmp_path, cookie=False)[0]
 
 

@@ -24,14 +24,14 @@ def viewer(client):
 def test_now_tells_the_newest_hits_also_own_ones(client, viewer):
     collect(client, a_hit(visitor="w1"), a_hit(visitor="w1", kind="event", name="tasted", props={"bread": "<i>rye</i>"}))
     collect(client, a_hit(visitor="w2", user_agent="Mozilla/5.0 (compatible; Googlebot/2.1)"))
-    told = client.get("/api/v1/sites/mill/now").json()
-    robot, event, view = told["arrived"][:3]
+    live = client.get("/api/v1/sites/mill/now").json()
+    robot, event, view = live["arrived"][:3]
     assert (robot["visitor"], robot["robot"]) == ("w2", True)
     assert (event["kind"], event["name"], event["props"], event["source"]) == ("event", "tasted", {"bread": "<i>rye</i>"}, "card")
     assert (view["page"], view["visit"], view["seq"]) == ("/courses", 1, event["seq"] - 1)
-    assert told["present"]["thirty"] >= 1
+    assert live["present"]["thirty"] >= 1
     assert [one["visitor"] for one in client.get("/api/v1/sites/mill/now", params={"visitor": "w1"}).json()["arrived"]] == ["w1", "w1"]
-    assert client.get("/api/v1/sites/mill/now", params={"after": told["seq"]}).json()["arrived"] == []
+    assert client.get("/api/v1/sites/mill/now", params={"after": live["seq"]}).json()["arrived"] == []
     assert client.get("/api/v1/sites/other/now").status_code == 404
 
 
@@ -74,7 +74,7 @@ def test_the_stream_tells_hits_as_they_arrive_and_goes_on_where_it_broke(databas
         post("/api/v1/session", {"email": "viewer@mill.example", "password": PASSWORD}).close()
         with stream() as answer:
             assert answer.headers["content-type"].startswith("text/event-stream")
-            events = told(answer)
+            events = updates(answer)
             first = next(events)
             assert first["arrived"][0]["visitor"] == "before"
             post("/collect?site=mill", [a_hit(visitor=f"n{i}") for i in range(3)]).close()
@@ -83,7 +83,7 @@ def test_the_stream_tells_hits_as_they_arrive_and_goes_on_where_it_broke(databas
                 found = next(events)["arrived"] + found
             assert [hit["visitor"] for hit in found] == ["n2", "n1", "n0"]
         with stream(**{"Last-Event-ID": str(first["seq"])}) as answer:
-            assert [hit["visitor"] for hit in next(told(answer))["arrived"]] == ["n2", "n1", "n0"]
+            assert [hit["visitor"] for hit in next(updates(answer))["arrived"]] == ["n2", "n1", "n0"]
     finally:
         server.stop()
 
@@ -114,7 +114,7 @@ def test_who_watches_goes_on_watching_when_the_database_was_away(client, monkeyp
     assert second.at > first.at
 
 
-def told(answer):
+def updates(answer):
     for line in answer:
         if line.startswith(b"data: "):
             yield json.loads(line.removeprefix(b"data: "))

@@ -105,8 +105,8 @@ def test_too_much_waiting_is_refused_at_once(store, monkeypatch):
 def test_a_failure_is_told_to_all_who_wait_and_the_next_try_works(store):
     async def test(writer):
         store.failing = True
-        told = await asyncio.gather(*(writer.put([row(i)]) for i in range(3)), return_exceptions=True)
-        assert {type(one) for one in told} == {NotStoredError}
+        results = await asyncio.gather(*(writer.put([row(i)]) for i in range(3)), return_exceptions=True)
+        assert {type(one) for one in results} == {NotStoredError}
         store.failing = False
         await writer.put([row(9)])
         assert store.batches == [[store.batches[0][0]]]

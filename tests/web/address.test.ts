@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 
-import { narrowed, narrowings, parseSearch, readView, samePeriod, stringifySearch, widened } from "@/state/address";
+import { narrowed, renarrowed, narrowings, parseSearch, readView, samePeriod, stringifySearch, widened } from "@/state/address";
 import { daysIn, isDay, plusDays, weekday } from "@/state/days";
 
 const all = () => true;
@@ -43,10 +43,23 @@ describe("the address", () => {
   });
 
   it("never takes a value and leaves it out at once", () => {
-    const taken = narrowed({}, "source", "letter", false);
+    const taken = narrowed({}, "source", "letter", "only");
     expect(taken).toEqual({ only: ["source:letter"], without: undefined });
-    expect(narrowed(taken, "source", "letter", true)).toEqual({ only: undefined, without: ["source:letter"] });
-    expect(narrowed(taken, "source", "letter", false).only).toEqual(["source:letter"]);
+    expect(narrowed(taken, "source", "letter", "without")).toEqual({ only: undefined, without: ["source:letter"] });
+    expect(narrowed(taken, "source", "letter", "only").only).toEqual(["source:letter"]);
+    const both = narrowed(taken, "source", "card", "add");
+    expect(both.only).toEqual(["source:letter", "source:card"]);
+    const channels = { dimension: "source", values: ["letter", "card"], without: false };
+    expect(renarrowed(both, channels, ["card", "shop"]).only).toEqual(["source:card", "source:shop"]);
+    expect(renarrowed({ ...both, without: ["source:shop", "device:phone"] }, channels, ["shop"])).toEqual({
+      only: ["source:shop"],
+      without: ["device:phone"],
+    });
+    expect(renarrowed(both, channels, []).only).toBeUndefined();
+    expect(narrowed({ ...both, only: [...(both.only ?? []), "channel:Email"] }, "source", "shop", "only").only).toEqual([
+      "channel:Email",
+      "source:shop",
+    ]);
     const [filter] = narrowings(taken, all);
     expect(filter && widened(taken, filter)).toEqual({ only: undefined, without: undefined });
   });

@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 
 import { columnsOf, segmentOf, seriesByBucket, tableByRow } from "@/api/figures";
-import { asForm, asGoal } from "@/views/tag/goalFormValues";
+import { asForm, asGoal, pathOf } from "@/views/tag/goalFormValues";
 import type { Goal } from "@/api/client";
 
 const period = { first: "2026-11-01", last: "2026-11-02" };
@@ -87,6 +87,7 @@ describe("a goal in its form", () => {
     page: { test: "is" as const, value: "/courses" },
     props: [{ key: "places", test: "≥" as const, value: 2 }],
     fields: [{ field: "plan", test: "is" as const, value: "paid" }],
+    value: { test: "≥" as const, than: 50 },
   };
   const goal: Goal = { match, counts: "every time", value: { kind: "fixed", amount: 2.5 } };
 
@@ -97,12 +98,15 @@ describe("a goal in its form", () => {
   });
 
   it("loses what does not belong to another kind", () => {
-    const plain = { names: [], name_test: "is", props: [], fields: match.fields };
+    const plain = { names: [], name_test: "is", props: [], fields: match.fields, value: null };
     expect(asGoal({ ...asForm(goal), kind: "page", pattern: "/thanks" }).match).toEqual({
       ...plain,
       kind: "view",
       page: { test: "is", value: "/thanks" },
     });
     expect(asGoal({ ...asForm(null), kind: "event", event: "" }).match.names).toEqual([]);
+    const pasted = { ...asForm(null), kind: "page" as const, pattern: "https://mill.example/thanks/?x=1" };
+    expect(asGoal(pasted).match.page?.value).toBe("/thanks");
+    expect(["https://mill.example", "/a b", "http://", "thanks"].map(pathOf)).toEqual(["/", "/a b", "http://", "thanks"]);
   });
 });

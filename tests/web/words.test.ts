@@ -18,8 +18,11 @@ import {
   within,
 } from "@/words/format";
 import { goalWords, readWords as fieldWords, worthWords } from "@/words/goals";
-import { draftsOf, EMPTY, MAX_AT_ONCE, readWords } from "@/words/links";
+import { EMPTY, readWords, remarksOf, sheetCounts, sheetOf, type BuiltLink } from "@/words/links";
+import type { HitRecord } from "@/api/client";
 import { changeLines, newRule, ruleWords as tagRuleWords } from "@/words/rules";
+import { fixVerb, fixWords } from "@/words/fixes";
+import { withStays } from "@/words/stays";
 import { changeWords, moveWords, ruleWords, sameSorting, shareWords } from "@/words/sorting";
 
 describe("figures", () => {
@@ -116,12 +119,30 @@ describe("goals and fields", () => {
 });
 
 describe("links", () => {
-  it("are made for each source and content, and never more than can be kept", () => {
-    const made = draftsOf({ ...EMPTY, source: "letter, card ,", content: "top,foot" });
-    expect(made.map((one) => `${one.source} ${one.content}`)).toEqual(["letter top", "letter foot", "card top", "card foot"]);
-    expect(draftsOf(EMPTY)).toEqual([EMPTY]);
-    expect(draftsOf({ ...EMPTY, source: Array(60).fill("s").join(), content: Array(60).fill("c").join() })).toHaveLength(MAX_AT_ONCE);
+  it("says what is said of a field once, and offers one word at a time", () => {
+    const link = (...remarks: [string, string | null][]): BuiltLink => ({
+      ...EMPTY,
+      url: "https://mill.example/?via=a",
+      page: "/",
+      channel: "Email",
+      place: 0,
+      draft: EMPTY,
+      registered: null,
+      remarks: remarks.map(([text, use]) => ({ field: "medium", is_error: false, is_note: text === "becomes x", text, use, add: null })),
+    });
     expect(readWords({ channel: "Email", source: "letter", medium: "email", campaign: "spring" })).toBe("Email / letter / spring");
+    const links = [link(["use letter?", "letter"], ["you have mail", "mail"], ["becomes x", null]), link(["use letter?", "letter"])];
+    expect(remarksOf(links, "medium", new Set()).map((one) => one.text)).toEqual(["use letter?", "becomes x"]);
+    expect(remarksOf(links, "medium", new Set(["use letter?"])).map((one) => one.text)).toEqual(["you have mail", "becomes x"]);
+    expect(remarksOf(links, "source", new Set())).toEqual([]);
+    expect(sheetCounts([{ line: 2 }, { line: 3, wrong: "too long" }], [...links, { ...link(), url: null }, link()])).toEqual({
+      good: 1,
+      remarked: 2,
+      wrong: 2,
+    });
+    expect(sheetOf([{ ...EMPTY, address: "https://mill.example/", source: 'a "b", c' }]).split("\r\n")[1]).toBe(
+      '"https://mill.example/","a ""b"", c","","","","",""',
+    );
   });
 });
 
@@ -129,6 +150,7 @@ describe("channels", () => {
   const search = { channel: "Search", any_of: [{ mediums: ["cpc", "ppc"], kinds: ["search" as const] }, { mediums: ["sem"] }] };
   const before = {
     aliases: [{ field: "medium" as const, this: "e-mail", that: "email" }],
+    ignored_hosts: ["pay.example"],
     channels: [search, { channel: "Other", any_of: [{}] }],
   };
 
@@ -139,19 +161,20 @@ describe("channels", () => {
     ]);
     const after = {
       aliases: [],
+      ignored_hosts: ["pay.example", "tickets.example"],
       channels: [
         { ...search, any_of: [{ mediums: ["cpc"] }] },
         { channel: "New", any_of: [{}] },
       ],
     };
     expect(changeWords(before as never, after as never)).toEqual([
-      "alias medium e-mail → email taken away",
-      "channel New added",
-      "channel Other taken away",
-      "channel Search changed",
+      "Aliases: − medium e-mail → email",
+      "No source: + tickets.example",
+      "Channels: + New − Other",
+      "Search: − ppc, search, sem",
     ]);
     const turned = { ...before, channels: [...before.channels].reverse() };
-    expect(changeWords(before as never, turned as never)).toEqual(["the order of the channels"]);
+    expect(changeWords(before as never, turned as never)).toEqual(["The order of the channels"]);
     expect([sameSorting(before as never, structuredClone(before) as never), sameSorting(before as never, turned as never)]).toEqual([
       true,
       false,
@@ -164,6 +187,46 @@ describe("channels", () => {
     );
     expect(moveWords({ field: "source", was: "a", becomes: "", visits: 1 })).toBe("1 visit of the source a moves to nothing");
     expect([shareWords(0, 0), shareWords(3, 12)]).toEqual(["no visits", "3 of 12 visits"]);
+  });
+});
+
+describe("hits in a list", () => {
+  const hit = (seq: number, kind: string, visitor: string, url: string, engaged_ms = 0): HitRecord =>
+    ({ seq, kind, visitor, url, engaged_ms }) as unknown as HitRecord;
+
+  it("tell the time stayed on the row of the page, and on one of its own where that is not there", () => {
+    const hits = [
+      hit(1, "engage", "a", "/x", 500),
+      hit(2, "view", "a", "/x"),
+      hit(3, "view", "b", "/x"),
+      hit(4, "engage", "a", "/x", 700),
+      hit(5, "event", "a", "/x"),
+      hit(6, "engage", "a", "/x", 300),
+      hit(7, "view", "a", "/x"),
+      hit(8, "engage", "a", "/x", 50),
+    ];
+    expect(withStays(hits).map(({ hit: { seq }, stayed }) => [seq, stayed])).toEqual([
+      [1, 0],
+      [2, 1000],
+      [3, 0],
+      [5, 0],
+      [7, 50],
+    ]);
+    expect(withStays([])).toEqual([]);
+  });
+});
+
+describe("fixes", () => {
+  it("say what they do, and what was done", () => {
+    const alias = { kind: "alias" as const, field: "medium" as const, this: "e-mail", that: "email" };
+    const channel = { kind: "channel" as const, medium: "stand", channel: "Fairs" };
+    const host = { kind: "ignored host" as const, host: "pay.example" };
+    expect([alias, channel, host].map(fixVerb)).toEqual(["Read it as email", "Give it the channel Fairs", "Ignore as a source"]);
+    expect([alias, channel, host].map(fixWords)).toEqual([
+      "the medium e-mail is read as email",
+      "the medium stand has the channel Fairs",
+      "pay.example is no source",
+    ]);
   });
 });
 

@@ -6,7 +6,7 @@ import { setNonce } from "get-nonce";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 
-import { queries, sessionQuery, sitesQuery } from "@/app/queries";
+import { queries, sessionQuery, sitesQuery } from "@/api/queries";
 import { router } from "@/app/router";
 import { applyLight, followSystem } from "@/state/light";
 

@@ -33,7 +33,7 @@ router = APIRouter(tags=["Collecting"])
 
 MAX_BYTES = 64 * 1024
 SMALL = 8 * 1024
-MAX_HOST, MAX_FIELD = 253, 100
+MAX_HOST, MAX_FIELD, MAX_VISITOR = 253, 100, 64
 M = TypeVar("M", bound=BaseModel)
 TYPES = ("application/json", "text/plain")
 Site = Annotated[str, Query(max_length=40, description="The site's key.", examples=["mill"])]
@@ -152,13 +152,20 @@ def _rows(services: Services, found: SiteEntry, sending: Sending, checked: Check
     site, hits = found.site, checked.hits
     if hits and not site.tagging.cookie:
         _give_pseudonyms(services, site, hits, sending.address)
-    if hits and sending.follow and services.tokens.read(site, sending.follow, "follow", "trial") is not None:
+    is_check = bool(sending.follow and services.tokens.read(site, sending.follow, "check") is not None)
+    if is_check:
+        for hit in hits:  # who checks a link is somebody else meanwhile, so that no visit under way takes it for its own
+            hit.visitor = f"check{hit.visitor}"[:MAX_VISITOR]
+    if hits and sending.follow and (is_check or services.tokens.read(site, sending.follow, "follow", "trial") is not None):
         with services.engine.begin() as connection:
             visitors.follow(connection, site.id, sending.follow, hits[-1].visitor)
-    internal = is_internal(sending.address, found.internal_networks) or bool(
-        sending.own and services.tokens.read(site, sending.own, "own", "trial") is not None
-    )
+    internal = is_check or is_internal(sending.address, found.internal_networks) or _is_own(services, site, sending.own)
     return as_rows(site.id, hits, country=services.countries.of(sending.address), internal=internal)
+
+
+def _is_own(services: Services, site: StoredSite, own: str | None) -> bool:
+    """Whether a token says that one of the site's own people sends it: their browser, or a draft that is tried out."""
+    return bool(own and services.tokens.read(site, own, "own", "trial") is not None)
 
 
 def _give_pseudonyms(services: Services, site: StoredSite, hits: list[Hit], address: str | None) -> None:

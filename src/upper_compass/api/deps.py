@@ -1,4 +1,4 @@
-"""What several routers share: the goal that is steered by, the days of a preview, what was turned away."""
+"""What several routers share: the goal that is steered by, the days of a preview, what a change of sorting would move, what was turned away."""
 
 from __future__ import annotations
 
@@ -10,10 +10,14 @@ from upper_compass.api.problems import FieldError, Problem
 from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.periods import Period
 from upper_compass.core.definitions.requests import ReportRequest
-from upper_compass.core.definitions.site_rules import bare_host
+from upper_compass.core.definitions.site_rules import SiteRules, bare_host
+from upper_compass.core.tagging.reclassification import ReclassificationPreview
+from upper_compass.frames import queries
 from upper_compass.services.application import Services
 from upper_compass.store import sites as store
 from upper_compass.store.refusals import Refused, refusals_of
+
+PREVIEW_DAYS = 90
 
 
 def goal_for(access: Access, goal_id: int | None) -> Goal | None:
@@ -42,6 +46,19 @@ def last_days(services: Services, access: Access, days: int) -> Period:
     """The last complete days at the site, and today so far, that what was just tried is seen."""
     today = services.now().astimezone(ZoneInfo(access.site.rules.timezone)).date()
     return Period(first=today - timedelta(days=days), last=today)
+
+
+class ReclassificationOut(ReclassificationPreview):
+    """What would change, and in which days."""
+
+    period: Period
+
+
+def moves_by(services: Services, access: Access, drafted: SiteRules) -> ReclassificationOut:
+    """What of the last 90 days and today would change if the site were read by the drafted rules."""
+    period = last_days(services, access, PREVIEW_DAYS)
+    found = services.reader.read(access.site, queries.sorting_moves, period, drafted)
+    return ReclassificationOut(period=period, **found.model_dump())
 
 
 def refused_of(access: Access, services: Services, since: datetime | None = None) -> list[Refused]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from datetime import datetime
 from typing import Annotated, get_args
 
@@ -9,11 +10,11 @@ from fastapi import APIRouter, Query
 from pydantic import BaseModel, ConfigDict
 
 from upper_compass.api.access import Access, Analyst, ServicesHere, Viewer, who
-from upper_compass.api.deps import refused_of
+from upper_compass.api.deps import ReclassificationOut, moves_by, refused_of
 from upper_compass.api.problems import Problem, responses
 from upper_compass.api.routing import Route
 from upper_compass.core.definitions.text_tests import storable
-from upper_compass.core.tag_health.findings import Finding, Fix, IgnoreHost, Kind, Severity, apply_fix
+from upper_compass.core.tag_health.findings import Finding, Fix, IgnoreHost, Kind, Severity, apply_fix, holds
 from upper_compass.core.tag_health.inspection import MAX_EXAMPLES
 from upper_compass.frames import queries
 from upper_compass.services.application import Services
@@ -23,6 +24,7 @@ from upper_compass.store.refusals import Refused, Why
 
 router = APIRouter(prefix="/api/v1/sites/{site}/findings", tags=["Watching"], route_class=Route)
 
+MAX_FIXED = 500
 Key = Annotated[str, storable(600, least=1)]
 
 
@@ -38,6 +40,14 @@ class FindingOut(Finding):
     """A finding, and whether somebody accepted it."""
 
     accepted: AcceptedOut | None = None
+
+
+class FixedOut(BaseModel):
+    """What was mended, by whom and when. `by` is null when they are gone."""
+
+    fix: Fix
+    by: str | None
+    at: datetime
 
 
 class AcceptIn(BaseModel):
@@ -122,14 +132,35 @@ def _finding(why: Why, what: str, rows: list[Refused]) -> Finding:
     )  # fmt: skip
 
 
+@router.post("/fix/preview", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
+def preview_fix(given: FixIn, access: Viewer, services: ServicesHere) -> ReclassificationOut:
+    """What of the last 90 days and today would change if one thing were mended; nothing is kept. For the site's viewers."""
+    return moves_by(services, access, apply_fix(access.site.rules, given.fix, undo=given.undo))
+
+
 @router.post("/fix", status_code=204, openapi_extra=who("analyst"), responses=responses(401, 403, 404, 422))
 def fix(given: FixIn, access: Analyst) -> None:
     """Mend one thing, or take that back; history is read anew. For the site's analysts; a host that is no source is for its owners."""
     if isinstance(given.fix, IgnoreHost) and access.role != "owner":
         raise Problem(403, "Which hosts are no source is a setting; the site's owners change it.")
     thing = "site" if isinstance(given.fix, IgnoreHost) else "sorting"
+    why = given.model_dump(mode="json")
     with access.engine.begin() as connection:
-        sites.change_rules(connection, access.site.id, lambda rules: apply_fix(rules, given.fix, undo=given.undo), access.user.id, thing)
+        sites.change_rules(connection, access.site.id, lambda rules: apply_fix(rules, given.fix, undo=given.undo), access.user.id, thing, why)
+
+
+@router.get("/fixed", openapi_extra=who("viewer"), responses=responses(401, 404))
+def list_fixed(access: Viewer) -> list[FixedOut]:
+    """What was mended here and still holds, the newest first. For the site's viewers."""
+    with access.engine.connect() as connection:
+        changes = sites.changes_of(connection, access.site.id, ("sorting", "site"), MAX_FIXED, bearing="fix")
+    newest = {json.dumps(change.after["fix"], sort_keys=True): change for change in reversed(changes)}
+    listed = []
+    for change in sorted(newest.values(), key=lambda change: -change.id):
+        fixed = FixIn.model_validate({name: change.after[name] for name in ("fix", "undo")})
+        if not fixed.undo and holds(access.site.rules, fixed.fix):
+            listed.append(FixedOut(fix=fixed.fix, by=change.by, at=change.at))
+    return listed
 
 
 @router.put("/accepted", status_code=204, openapi_extra=who("analyst"), responses=responses(401, 403, 404, 422))

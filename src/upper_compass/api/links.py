@@ -1,55 +1,42 @@
-"""*Tag → Links*: build, QR code, library, vocabulary."""
+"""*Tag → Links*: the library, and what came by its links."""
 
 from __future__ import annotations
 
-import base64
+from collections.abc import Sequence
 from datetime import datetime
-from typing import Annotated, Any
+from typing import Annotated
 
-import polars as pl
-from anyio import to_thread
-from fastapi import APIRouter, Path, Query, Request, Response
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from fastapi import APIRouter, Path, Query
+from pydantic import BaseModel, ConfigDict, Field
 
-from upper_compass.api.access import Access, Analyst, Owner, ServicesHere, Viewer, who
+from upper_compass.api.access import Access, Analyst, ServicesHere, Viewer, who
 from upper_compass.api.deps import goal_for, last_days
 from upper_compass.api.problems import FieldError, Problem, responses
 from upper_compass.api.routing import Route
-from upper_compass.core.dataset.coded_hits import Dictionaries
-from upper_compass.core.dataset.lookups import DimensionLookups
-from upper_compass.core.definitions.text_tests import storable
-from upper_compass.core.definitions.validation_messages import sentence
-from upper_compass.core.export.sheets import SheetError, read_sheet, write_sheet
-from upper_compass.core.tagging.link_builder import Builder, BuiltLink, LinkDraft, Word
+from upper_compass.core.dataset.traffic_sources import FIELDS
+from upper_compass.core.tagging.link_builder import MAX_AT_ONCE, Builder, BuiltLink, LinkDraft, pages_of
 from upper_compass.core.tagging.link_performance import LinkPerformance, RegisteredLink, UnregisteredLink
-from upper_compass.core.tagging.qr_codes import CodeRequest, UnfitCodeError, make_code
+from upper_compass.core.tagging.link_sheets import Note, NotedDraft
 from upper_compass.frames import queries
 from upper_compass.reference import shipped
-from upper_compass.services.application import Services
 from upper_compass.store import links as store
-from upper_compass.store.links import StoredLink
+from upper_compass.store.links import NewLink, StoredLink
 
 router = APIRouter(prefix="/api/v1/sites/{site}", tags=["Links"], route_class=Route)
 
-KNOWN_DAYS, UNMADE_DAYS = 395, 90
-MAX_AT_ONCE = 500
-COLUMNS = ("address", "source", "medium", "campaign", "content", "term", "label")
+UNMADE_DAYS = 90
 LinkId = Annotated[int, Path(ge=1, le=2**31 - 1)]
 GoalId = Annotated[int | None, Query(ge=1, le=2**31 - 1)]
-Drafts = Annotated[list[LinkDraft], Field(min_length=1, max_length=MAX_AT_ONCE)]
-Note = Annotated[str, storable(500)]
-_CSV: dict[str, Any] = {"requestBody": {"required": True, "content": {"text/csv": {"schema": {"type": "string"}}}}}
-_CSV_OUT: dict[int | str, dict[str, Any]] = {200: {"content": {"text/csv": {"schema": {"type": "string"}}}, "description": "The same lines, finished"}}
 
 
 class LinksIn(BaseModel):
-    """Links to keep, with a note on what they are for."""
+    """Links to keep, with a note on what they are for; a draft may have a note of its own."""
 
     model_config = ConfigDict(
         extra="forbid",
         json_schema_extra={"examples": [{"drafts": [{"address": "https://fennmoor-mill.example/shop", "source": "card", "medium": "print"}], "note": "Cards"}]},
     )
-    drafts: Drafts
+    drafts: Annotated[list[NotedDraft], Field(min_length=1, max_length=MAX_AT_ONCE)]
     note: Note = ""
 
 
@@ -75,80 +62,15 @@ class LinkChange(BaseModel):
     archived: bool
 
 
-class CodeOut(BaseModel):
-    """A QR code that was read again before it was handed out; `png` in base64, 300 dots an inch."""
-
-    svg: str
-    png: str
-    modules: int
-    module_mm: float
-    remarks: list[str]
-
-
-def _builder(services: Services, access: Access) -> Builder:
-    with access.engine.connect() as connection:
-        words = store.vocabulary_of(connection, access.site.id)
-    known = services.reader.read(access.site, queries.values_known, last_days(services, access, KNOWN_DAYS))
-    return Builder(access.site.rules, shipped(), known, words)
-
-
-def _made(access: Access, links: list[StoredLink]) -> list[tuple[RegisteredLink, BuiltLink]]:
+def _made(access: Access, links: Sequence[StoredLink]) -> list[tuple[RegisteredLink, BuiltLink]]:
     """How the visits of each link are read today."""
-    builder = Builder(access.site.rules, shipped(), {})
+    builder = Builder(access.site.rules, shipped())
     read = [builder.build(link.draft) for link in links]
-    dictionaries = Dictionaries()
-    codes = dictionaries["url"].encode(pl.Series([link.url for link in links], dtype=pl.String))
-    lookups = DimensionLookups(access.site.rules, shipped(), dictionaries)
-    pages = lookups.labels.decode(lookups["page"][codes])
+    pages = pages_of(access.site.rules, shipped(), [link.url for link in links])
     return [
-        (RegisteredLink(link.id, {name: getattr(one, name) for name in COLUMNS[1:]}, page, round(link.made.timestamp() * 1000)), one)
+        (RegisteredLink(link.id, {name: getattr(one, name) for name in FIELDS}, page, round(link.made.timestamp() * 1000)), one)
         for link, one, page in zip(links, read, pages, strict=True)
     ]
-
-
-@router.post("/links/build", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
-def build(drafts: Drafts, access: Viewer, services: ServicesHere) -> list[BuiltLink]:
-    """Finish links while they are typed, with remarks on every field; nothing is kept. For the site's viewers."""
-    builder = _builder(services, access)
-    return [builder.build(draft) for draft in drafts]
-
-
-@router.post("/links/build/csv", openapi_extra=who("viewer") | _CSV, response_class=Response, responses=responses(401, 403, 404, 422) | _CSV_OUT)
-async def build_file(request: Request, access: Viewer, services: ServicesHere) -> Response:
-    """Finish the links of a CSV file: columns address, source, medium, campaign, content, term, label, in any order. For the site's viewers.
-
-    The same lines come back with the finished link, its channel, what is wrong, and what to mind. A file that cannot be read is named by its line.
-    """
-    text = await to_thread.run_sync(_finish_file, services, access, await request.body())
-    return Response(text, media_type="text/csv", headers={"Content-Disposition": 'attachment; filename="links.csv"'})
-
-
-def _finish_file(services: Services, access: Access, body: bytes) -> str:
-    try:
-        rows = read_sheet(body.decode("utf-8"), COLUMNS, ["address"], MAX_AT_ONCE)
-    except UnicodeDecodeError as why:
-        raise Problem(422, "The file is not UTF-8 text.", [FieldError(field="body", text="not UTF-8 text")]) from why
-    except SheetError as why:
-        raise Problem(422, f"Line {why.line}: {why.text}.", [FieldError(field="body", text=why.text, index=why.line)]) from why
-    drafts = []
-    for line, cells in rows:
-        try:
-            drafts.append(LinkDraft.model_validate(cells))
-        except ValidationError as error:
-            first = error.errors(include_url=False, include_input=False)[0]
-            field = str(first["loc"][0])
-            raise Problem(422, f"Line {line}: {field}: {sentence(first)}.", [FieldError(field=field, text=sentence(first), index=line)]) from error
-    builder = _builder(services, access)
-    built = [builder.build(draft) for draft in drafts]
-    table = [
-        [*(getattr(draft, name) for name in COLUMNS), one.url, one.channel, _remarks(one, errors=True), _remarks(one, errors=False)]
-        for draft, one in zip(drafts, built, strict=True)
-    ]
-    return write_sheet([*COLUMNS, "link", "channel", "wrong", "to mind"], table)
-
-
-def _remarks(built: BuiltLink, *, errors: bool) -> str:
-    return "; ".join(f"{remark.field}: {remark.text}" for remark in built.remarks if remark.is_error == errors)
 
 
 @router.get("/links", openapi_extra=who("viewer"), responses=responses(401, 404, 422))
@@ -169,21 +91,39 @@ def list_links(access: Viewer, services: ServicesHere, goal: GoalId = None) -> l
     ]  # fmt: skip
 
 
-@router.post("/links", status_code=201, openapi_extra=who("analyst"), responses=responses(401, 403, 404, 422))
+@router.post("/links", status_code=201, openapi_extra=who("analyst"), responses=responses(401, 403, 404, 409, 422))
 def keep_links(access: Analyst, services: ServicesHere, given: LinksIn) -> list[int]:
-    """Keep links in the library; all of them, or none when one is wrong. For the site's analysts."""
-    builder = Builder(access.site.rules, shipped(), {})
-    finished = []
-    errors = []
-    for index, draft in enumerate(given.drafts):
-        built = builder.build(draft)
-        errors += [FieldError(field=f"drafts.{index}.{one.field}", text=one.text, index=index) for one in built.remarks if one.is_error]
-        if built.url:
-            finished.append((draft, built.url))
-    if errors:
+    """Keep links in the library, or none when one is wrong; those that are there already stay as they are. For the site's analysts."""
+    built = Builder(access.site.rules, shipped()).build_all(given.drafts, MAX_AT_ONCE + 1)
+    if len(built) > MAX_AT_ONCE:
+        raise Problem(422, f"This makes more than {MAX_AT_ONCE} links; keep them in parts.")
+    wrong = [(link, one) for link in built for one in link.remarks if one.is_error]
+    if wrong:
+        errors = [FieldError(field=f"drafts.{link.place}.{one.field}", text=one.text, index=link.place) for link, one in wrong]
         raise Problem(422, "Nothing was kept, because a link is not whole.", errors)
+    made = {link.url: NewLink(link.draft, link.url, given.drafts[link.place].note or given.note) for link in reversed(built) if link.url}
     with access.engine.begin() as connection:
-        return store.add_links(connection, access.site.id, finished, given.note, access.user.id, services.now())
+        there = {one.url for one in store.registered_links(connection, access.site.id, list(made))}
+        fresh = [link for url, link in reversed(made.items()) if url not in there]
+        if not fresh:
+            raise Problem(409, "The library has this link already." if len(made) == 1 else "The library has all of these links already.")
+        return store.add_links(connection, access.site.id, fresh, access.user.id, services.now())
+
+
+@router.put("/links/{link}/draft", status_code=204, openapi_extra=who("analyst"), responses=responses(401, 403, 404, 409, 422))
+def rebuild_link(link: LinkId, given: LinkDraft, access: Analyst) -> None:
+    """Build a link of the library anew; it keeps its note and the day it was made. For the site's analysts."""
+    built, *others = Builder(access.site.rules, shipped()).build_all([given], 2)
+    if others:
+        raise Problem(422, "One link cannot become several; duplicate it instead.", [FieldError(field="source", text="give one value, without commas")])
+    if built.url is None:
+        errors = [FieldError(field=one.field, text=one.text) for one in built.remarks if one.is_error]
+        raise Problem(422, "Nothing was changed, because the link is not whole.", errors)
+    with access.engine.begin() as connection:
+        if any(one.id != link for one in store.registered_links(connection, access.site.id, [built.url])):
+            raise Problem(409, "The library has this link already.")
+        if not store.rebuild_link(connection, access.site.id, link, built.draft, built.url, access.user.id):
+            raise Problem(404, "The site has no such link.")
 
 
 @router.put("/links/{link}", status_code=204, openapi_extra=who("analyst"), responses=responses(401, 403, 404, 422))
@@ -201,28 +141,3 @@ def list_unmade(access: Viewer, services: ServicesHere) -> list[UnregisteredLink
         stored = store.links_of(connection, access.site.id)
     made = [one for one, _ in _made(access, stored)] if stored else []
     return services.reader.read(access.site, queries.links_unmade, last_days(services, access, UNMADE_DAYS), made)
-
-
-@router.post("/links/code", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
-def code(asked: CodeRequest, access: Viewer) -> CodeOut:
-    """A QR code as SVG and PNG. It is decoded again before it is handed out. For the site's viewers."""
-    try:
-        made = make_code(asked)
-    except UnfitCodeError as why:
-        raise Problem(422, f"This code would not scan: {why.text}.", [FieldError(field=why.field, text=why.text)]) from why
-    return CodeOut(**made.model_dump(exclude={"png"}), png=base64.b64encode(made.png).decode())
-
-
-@router.get("/vocabulary", openapi_extra=who("viewer"), responses=responses(401, 404))
-def read_vocabulary(access: Viewer) -> list[Word]:
-    """The sources and mediums that the site's owner allows. For the site's viewers."""
-    with access.engine.connect() as connection:
-        return store.vocabulary_of(connection, access.site.id)
-
-
-@router.put("/vocabulary", openapi_extra=who("owner"), responses=responses(401, 403, 404, 422))
-def change_vocabulary(words: Annotated[list[Word], Field(max_length=1000)], access: Owner) -> list[Word]:
-    """Replace the vocabulary. For the site's owners."""
-    with access.engine.begin() as connection:
-        store.keep_vocabulary(connection, access.site.id, words, access.user.id)
-    return words

@@ -15,14 +15,14 @@ from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.periods import Period
 from upper_compass.core.definitions.segments import Segment
 from upper_compass.core.definitions.site_rules import EventNote, SiteField, SiteRules
-from upper_compass.core.reports.event_list import EventOut
+from upper_compass.core.reports.event_list import EventOut, PropOut
 from upper_compass.core.reports.goal_preview import GoalPreview
 from upper_compass.frames import queries
 from upper_compass.store import sites as store
 
 router = APIRouter(prefix="/api/v1/sites/{site}", tags=["Tagging"], route_class=Route)
 
-PREVIEW_DAYS = 30
+PREVIEW_DAYS, SEEN_DAYS = 30, 90
 FieldKey = Annotated[str, Path(pattern=r"^[a-z0-9][a-z0-9_-]{0,39}$", description="The field's key.", examples=["author"])]
 
 
@@ -92,6 +92,12 @@ def counted(access: Viewer, services: ServicesHere) -> list[GoalCounted]:
         goals = store.goals_of(connection, access.site.id)
     found = services.reader.read(access.site, queries.goals_counted, last_days(services, access, PREVIEW_DAYS), [goal.goal for goal in goals])
     return [GoalCounted(id=goal.id, conversions=one.conversions, value=one.value) for goal, one in zip(goals, found, strict=True)]
+
+
+@router.get("/fields/seen", openapi_extra=who("viewer"), responses=responses(401, 404))
+def list_seen_fields(access: Viewer, services: ServicesHere) -> list[PropOut]:
+    """Keys that hits of the last 90 days and today bore as fields of the site's own, defined or not, the commonest first. For the site's viewers."""
+    return services.reader.read(access.site, queries.fields_seen, last_days(services, access, SEEN_DAYS))
 
 
 @router.put("/fields/{key}", openapi_extra=who("analyst"), responses=responses(401, 403, 404, 422))

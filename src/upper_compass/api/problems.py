@@ -30,11 +30,12 @@ MAX_ERRORS = 100
 
 
 class FieldError(BaseModel):
-    """One thing that is wrong: where, and a sentence. `index` counts from 0 in a list of hits."""
+    """One thing that is wrong: where, and a sentence. `index` counts from 0 in a list of hits; `use` could stand there instead."""
 
     field: str
     text: str
     index: int | None = None
+    use: str | None = None
 
 
 class ProblemDocument(BaseModel):

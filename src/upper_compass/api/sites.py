@@ -138,6 +138,13 @@ def add_goal(given: GoalIn, access: Analyst) -> GoalOut:
         return _goal_out(store.add_goal(connection, access.site.id, given.name, given.goal, access.user.id))
 
 
+@router.get("/{site}/goals/archived", openapi_extra=who("viewer"), responses=responses(401, 404))
+def list_archived_goals(access: Viewer) -> list[GoalOut]:
+    """Goals that were put away, the last one first; each can be restored. For the site's viewers."""
+    with access.engine.connect() as connection:
+        return [_goal_out(goal) for goal in store.goals_of(connection, access.site.id, archived=True)]
+
+
 @router.put("/{site}/goals/{goal}", openapi_extra=who("analyst"), responses=responses(401, 403, 404, 422))
 def change_goal(goal: GoalId, given: GoalIn, access: Analyst) -> GoalOut:
     """Change a goal; history is read anew by it. For the site's analysts."""

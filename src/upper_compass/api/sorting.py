@@ -3,25 +3,23 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Annotated
+from typing import Annotated, Any
 
 from fastapi import APIRouter
 from pydantic import BaseModel, ConfigDict, Field
 
 from upper_compass.api.access import Analyst, ServicesHere, Viewer, who
-from upper_compass.api.deps import last_days
+from upper_compass.api.deps import ReclassificationOut, moves_by
 from upper_compass.api.problems import Problem, responses
 from upper_compass.api.routing import Route
-from upper_compass.core.definitions.periods import Period
 from upper_compass.core.definitions.site_rules import Alias, ChannelRule, SiteRules
-from upper_compass.core.tagging.reclassification import ReclassificationPreview
-from upper_compass.frames import queries
 from upper_compass.store import sites as store
 
 router = APIRouter(prefix="/api/v1/sites/{site}/sorting", tags=["Tagging"], route_class=Route)
 
-PREVIEW_DAYS = 90
 MAX_CHANGES = 50
+# Most changes of settings leave these parts alone.
+MAX_READ = 500
 THING = "sorting"
 
 
@@ -49,33 +47,36 @@ class SortingIn(Sorting):
     was: Sorting | None = None
 
 
-class ReclassificationOut(ReclassificationPreview):
-    """What would change, and in which days."""
+class SortingState(Sorting):
+    """All that decides where a visit comes from: with the hosts that are no source, which are a setting of the owners."""
 
-    period: Period
+    ignored_hosts: list[str]
 
 
 class SortingChange(BaseModel):
-    """One entry of the history; `by` is null when they are gone. `before` can be kept again as it is."""
+    """One entry of the history; `by` is null when they are gone. Its aliases and channels can be kept again as they are before it."""
 
     id: int
     at: datetime
     by: str | None
-    before: Sorting
-    after: Sorting
+    before: SortingState
+    after: SortingState
 
 
 def _of(rules: SiteRules) -> Sorting:
     return Sorting(aliases=rules.aliases, channels=rules.channels)
 
 
+def _parts(written: dict[str, Any]) -> dict[str, Any]:
+    """What a change says of these parts; a change of all settings holds the rules whole."""
+    found = written.get("rules", written)
+    return {name: found[name] for name in SortingState.model_fields if name in found}
+
+
 @router.post("/preview", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
 def preview_sorting(draft: Sorting, access: Viewer, services: ServicesHere) -> ReclassificationOut:
     """How many visits of the last 90 days and today would move, from where to where. For the site's viewers."""
-    period = last_days(services, access, PREVIEW_DAYS)
-    drafted = access.site.rules.model_copy(update={"aliases": draft.aliases, "channels": draft.channels})
-    found = services.reader.read(access.site, queries.sorting_moves, period, drafted)
-    return ReclassificationOut(period=period, **found.model_dump())
+    return moves_by(services, access, access.site.rules.model_copy(update={"aliases": draft.aliases, "channels": draft.channels}))
 
 
 @router.put("", openapi_extra=who("analyst"), responses=responses(401, 403, 404, 409, 422))
@@ -93,14 +94,15 @@ def keep_sorting(given: SortingIn, access: Analyst) -> Sorting:
 
 @router.get("/history", openapi_extra=who("viewer"), responses=responses(401, 404))
 def sorting_history(access: Viewer) -> list[SortingChange]:
-    """The last fifty changes, newest first. For the site's viewers."""
+    """The last fifty changes of aliases, channels and hosts that are no source, newest first. For the site's viewers."""
     with access.engine.connect() as connection:
-        changes = store.changes_of(connection, access.site.id, THING, MAX_CHANGES)
-        now = _of(access.site.rules).model_dump(mode="json")
-    history = []
+        changes = store.changes_of(connection, access.site.id, (THING, "site"), MAX_READ)
+    history: list[SortingChange] = []
+    now = access.site.rules.model_dump(mode="json", include=set(SortingState.model_fields))
     for change in changes:  # a change holds the part that was changed; what it left alone is as it was after the change behind it
-        after = now | change.after
-        before = after | change.before
-        history.append(SortingChange(id=change.id, at=change.at, by=change.by, before=Sorting(**before), after=Sorting(**after)))
+        after = now | _parts(change.after or {})
+        before = after | _parts(change.before or {})
+        if before != after and len(history) < MAX_CHANGES:
+            history.append(SortingChange(id=change.id, at=change.at, by=change.by, before=SortingState(**before), after=SortingState(**after)))
         now = before
     return history

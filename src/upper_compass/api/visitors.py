@@ -27,6 +27,9 @@ Token = Annotated[str, Path(pattern=PATTERN)]
 Since = Annotated[datetime | None, Query(description="Only what came last at this time or later.")]
 
 
+Check = Annotated[bool, Query(description="A link is checked: what comes by it is own traffic.")]
+
+
 class FollowedOut(BaseModel):
     """The visitor who opened the link, None as long as nobody did."""
 
@@ -70,9 +73,9 @@ class ForgottenOut(BaseModel):
 
 
 @router.post("/followed", status_code=201, openapi_extra=who("viewer"), responses=responses(401, 403, 404))
-def follow(access: Viewer, services: ServicesHere) -> TokenOut:
+def follow(access: Viewer, services: ServicesHere, check: Check = False) -> TokenOut:
     """A token with which one browser is followed on the site, for a day. For the site's viewers."""
-    return _token(access, services, "follow")
+    return _token(access, services, "check" if check else "follow")
 
 
 @router.post("/own-browsers", status_code=201, openapi_extra=who("viewer"), responses=responses(401, 403, 404))

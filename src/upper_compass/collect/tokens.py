@@ -11,8 +11,10 @@ from itsdangerous import BadSignature, TimestampSigner
 
 from upper_compass.store.sites import Site
 
-Kind = Literal["own", "follow", "trial", "handover"]
-LASTS: dict[Kind, timedelta] = {"own": timedelta(days=365), "follow": timedelta(days=1), "trial": timedelta(days=1), "handover": timedelta(minutes=2)}
+Kind = Literal["own", "follow", "check", "trial", "handover"]
+LASTS: dict[Kind, timedelta] = {
+    "own": timedelta(days=365), "follow": timedelta(days=1), "check": timedelta(days=1), "trial": timedelta(days=1), "handover": timedelta(minutes=2),
+}  # fmt: skip
 PATTERN = r"^[A-Za-z0-9_.~-]{16,160}$"
 
 

@@ -13,7 +13,7 @@ import sqlalchemy as sa
 from upper_compass.collect.importing import Import, ImportReport, import_hits
 from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.script_settings import Tagging
-from upper_compass.core.definitions.site_rules import EventNote, PageField, PageGroup, SiteField, SiteRules
+from upper_compass.core.definitions.site_rules import EventNote, PageField, PageGroup, SiteCopy, SiteField, SiteRules
 from upper_compass.core.tagging.link_builder import Builder, LinkDraft, Word
 from upper_compass.core.tagging.tag_rules import RuleSet
 from upper_compass.demo.history import RECIPES_READ, SEED, ZONE, HistoryGenerator
@@ -27,6 +27,7 @@ ACCOUNT, PASSWORD = "ida@fennmoor-mill.example", "flour and water"
 COLLEAGUE = ("tom@fennmoor-mill.example", "Tom Achterberg", "salt and time", "viewer")
 RULES = SiteRules(
     hosts=["fennmoor-mill.example", "127.0.0.1", "localhost"],
+    copies=[SiteCopy(at=f"{host}/mill", counts_as="fennmoor-mill.example") for host in ("127.0.0.1", "localhost")],
     timezone=ZONE.key,
     currency="EUR",
     page_groups=[
@@ -86,7 +87,7 @@ GOALS = {
     },
 }
 # Another edition is read by other rules; those of the old one are replaced.
-EDITION = 7
+EDITION = 8
 _STAMP = f"demo, edition {EDITION}, laid"
 
 
@@ -105,7 +106,10 @@ def seeded_today(engine: sa.Engine, now: datetime) -> bool:
 
 
 def seed_demo(engine: sa.Engine, url: str, now: datetime) -> ImportReport:
-    """Lay the demo anew, ending the day before now; what was collected by hand before goes with the old one."""
+    """Lay the demo anew, ending the day before now; what was collected by hand before goes with the old one.
+
+    Raises RuntimeError when a hit of the demo's own is refused: then nothing is stamped, and the next start lays it again.
+    """
     day = now.astimezone(ZONE).date()
     with engine.begin() as connection:
         same_edition = _stamped(connection).startswith(_STAMP)
@@ -137,10 +141,11 @@ def _site(connection: sa.Connection, now: datetime, *, same_edition: bool) -> si
         sites.change_rules(connection, found.id, lambda _: RULES, owner.id, "site")
     if not links.links_of(connection, found.id):
         links.keep_vocabulary(connection, found.id, VOCABULARY, owner.id)
-        builder = Builder(RULES, shipped(), {})
+        builder = Builder(RULES, shipped())
         for given, note, days in LINKS:
             draft = LinkDraft.model_validate(given)
-            links.add_links(connection, found.id, [(draft, builder.build(draft).url or "")], note, owner.id, now - timedelta(days=days))
+            kept = links.NewLink(draft, builder.build(draft).url or "", note)
+            links.add_links(connection, found.id, [kept], owner.id, now - timedelta(days=days))
     if not rules.live_numbers(connection).get(found.id):
         for note, made, days in RULES_MADE:
             version = RuleSet.model_validate({"rules": made}).rules

@@ -12,13 +12,21 @@ from upper_compass.core.definitions.site_rules import SiteRules
 from upper_compass.core.engine.context import ReportContext, question
 from upper_compass.core.engine.selection import ReportFilter
 from upper_compass.core.reports import visit_list
-from upper_compass.core.reports.event_list import EventOut, events
+from upper_compass.core.reports.event_list import EventOut, PropOut, events, sent_fields
 from upper_compass.core.reports.goal_preview import GoalPreview, preview_goal
 from upper_compass.core.reports.real_time import LiveUpdate, arrivals, newest_seq, present
 from upper_compass.core.reports.visit_list import VisitDetail, VisitsRequest, VisitsResult, latest_visits
 from upper_compass.core.tag_health import HISTORY, Inspection, look
 from upper_compass.core.tag_health.findings import Finding
-from upper_compass.core.tagging.link_performance import LinkPerformance, RegisteredLink, UnregisteredLink, link_performance, observed_values, unregistered_links
+from upper_compass.core.tagging.link_performance import (
+    LinkPerformance,
+    RegisteredLink,
+    UnregisteredLink,
+    link_performance,
+    observed_pages,
+    observed_values,
+    unregistered_links,
+)
 from upper_compass.core.tagging.reclassification import ReclassificationPreview, reclassification_preview
 from upper_compass.reference import shipped
 
@@ -51,6 +59,11 @@ def event_list(reading: ReportContext, period: Period, segment: Segment | None, 
     return events(reading, question(reading, period, (segment,)), rules)
 
 
+def fields_seen(reading: ReportContext, period: Period) -> list[PropOut]:
+    """Keys of the site's own that hits of the period bore, with their commonest values."""
+    return sent_fields(reading, ReportFilter(*period.bounds(reading.zone)))
+
+
 def goal_preview(reading: ReportContext, period: Period, goal: Goal) -> GoalPreview:
     """What a goal that is being written would have counted."""
     return preview_goal(reading, ReportFilter(*period.bounds(reading.zone), goal=goal, keep=False))
@@ -69,6 +82,11 @@ def sorting_moves(reading: ReportContext, period: Period, drafted: SiteRules) ->
 def values_known(reading: ReportContext, period: Period) -> dict[str, dict[str, int]]:
     """Which values the links of the period's visits bore, and how often."""
     return observed_values(reading, ReportFilter(*period.bounds(reading.zone)))
+
+
+def pages_seen(reading: ReportContext, period: Period, pages: Sequence[str]) -> frozenset[str] | None:
+    """Which of the pages were seen in the period; None where no page was."""
+    return observed_pages(reading, ReportFilter(*period.bounds(reading.zone)), pages)
 
 
 def visits_by_link(reading: ReportContext, goal: Goal | None, links: Sequence[RegisteredLink]) -> dict[int, LinkPerformance]:

@@ -30,8 +30,6 @@ from upper_compass.store.sites import Site
 
 P = ParamSpec("P")
 T = TypeVar("T")
-# Whoever collects goes first.
-NICE = 10
 START_SECONDS = 60.0
 AGAIN = 1.0
 # Of the memory, kept tallies have one part of so many.
@@ -100,10 +98,10 @@ class _Manager(BaseManager):
 _Manager.register("reader", exposed=EXPOSED)
 
 
-def _serve(address: str, key: bytes, database_url: str, folder: Path | None, max_bytes: int, started: Connection) -> None:
+def _serve(address: str, key: bytes, database_url: str, folder: Path | None, max_bytes: int, nice: int, started: Connection) -> None:
     """What the process does: read, as long as the one that started it lives."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
-    os.nice(NICE)
+    os.nice(nice)
     parent = multiprocessing.parent_process()
 
     def end_with_parent() -> None:
@@ -126,10 +124,13 @@ def _serve(address: str, key: bytes, database_url: str, folder: Path | None, max
 
 
 class ReaderApart:
-    """Reads in a process of its own, which is started again when it ends. What was asked of it meanwhile has no answer."""
+    """Reads in a process of its own, which is started again when it ends. What was asked of it meanwhile has no answer.
 
-    def __init__(self, database_url: str, folder: Path | None, max_bytes: int) -> None:
-        self._arguments = database_url, folder, max_bytes
+    `nice`: by how much it stands back behind whoever collects.
+    """
+
+    def __init__(self, database_url: str, folder: Path | None, max_bytes: int, nice: int) -> None:
+        self._arguments = database_url, folder, max_bytes, nice
         self._closing = threading.Event()
         self._reader: Any = None
         self._process: multiprocessing.process.BaseProcess | None = None

@@ -18,8 +18,10 @@ BENCHES = ("collect", "reports", "page", "tagging", "together")
 
 
 def _ensure_chromium() -> None:
-    if not shutil.which("chromium"):
-        install_packages("chromium")
+    # The browser without a window is quicker to start and to draw; the whole one keeps pages that were left.
+    missing = [name for name in ("chromium", "chromium-headless-shell") if not shutil.which(name)]
+    if missing:
+        install_packages(*missing)
 
 
 def _run(name: str, command: Sequence[str], env: dict[str, str] | None = None) -> bool:

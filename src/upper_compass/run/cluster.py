@@ -216,7 +216,7 @@ def _start(binaries: Path) -> Cluster:
 
 
 def stop_cluster() -> bool:
-    """Stop the server if it runs; whether it did."""
+    """Stop the server if it runs; whether it did. Raises CannotRunError when it does not end."""
     noted = _folder() / "data" / "postmaster.pid"
     try:
         pid = int(noted.read_text().splitlines()[0])

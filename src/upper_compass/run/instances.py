@@ -109,7 +109,7 @@ HEAP = {"MALLOC_ARENA_MAX": "1", "_RJEM_MALLOC_CONF": "dirty_decay_ms:0,muzzy_de
 
 
 def launch(instance: str) -> str:
-    """Start an instance in the background unless it runs; its address."""
+    """Start an instance in the background unless it runs; its address. Raises CannotRunError when it does not answer."""
     with only_one(f"launch-{instance}"):
         note = running(instance)
         if note:
@@ -135,7 +135,7 @@ def launch(instance: str) -> str:
 
 
 def halt(instance: str) -> bool:
-    """Stop an instance; whether it ran."""
+    """Stop an instance; whether it ran. Raises CannotRunError when it does not end."""
     note = running(instance)
     if not note:
         return False
@@ -205,7 +205,10 @@ def _chosen(instance: str | None) -> str:
 
 
 def import_file(file: Path, site_key: str, instance: str | None) -> int:
-    """Import hits from a file, named from the folder that the command was called in; the exit status."""
+    """Import hits from a file, named from the folder that the command was called in; the exit status.
+
+    Raises CannotRunError when the file, the site or the application is not there.
+    """
     file = Path(os.environ.get("COMPASS_CALLED_FROM", ".")) / file
     if not file.is_file():
         raise CannotRunError(f"There is no file {file}.")
@@ -228,7 +231,7 @@ def import_file(file: Path, site_key: str, instance: str | None) -> int:
 
 
 def token(email: str | None, name: str, instance: str | None) -> str:
-    """A new API token."""
+    """A new API token. Raises CannotRunError when it is not known whose."""
     with prepared(_chosen(instance)) as engine, engine.begin() as connection:
         if email is None:
             addresses = connection.execute(sa.text("SELECT email FROM users ORDER BY id LIMIT 2")).scalars().all()

@@ -47,7 +47,7 @@ def only_one(name: str) -> Iterator[None]:
 
 
 def free_port(wanted: int = 0) -> int:
-    """The wanted port of the loopback address, or another when it is taken."""
+    """The wanted port of the loopback address, or another when it is taken. Raises CannotRunError when none is free."""
     for port in (wanted, 0):
         with socket.socket() as probe:
             probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
@@ -60,7 +60,7 @@ def free_port(wanted: int = 0) -> int:
 
 
 def run_quietly(command: Sequence[str], *, cwd: Path = ROOT, env: dict[str, str] | None = None) -> None:
-    """Run a command; when it fails, show what it said."""
+    """Run a command; when it fails, show what it said and raise CannotRunError."""
     done = subprocess.run(command, cwd=cwd, env=os.environ | (env or {}), capture_output=True, text=True, check=False)
     if done.returncode:
         say(done.stdout[-6000:] + done.stderr[-6000:])
@@ -68,7 +68,7 @@ def run_quietly(command: Sequence[str], *, cwd: Path = ROOT, env: dict[str, str]
 
 
 def install_packages(*names: str) -> None:
-    """Install Debian packages, or say the one command where this user may not."""
+    """Install Debian packages. Raises CannotRunError with the one command to run where this user may not."""
     if os.geteuid() != 0:
         raise CannotRunError(f"Please run this once, then try again: sudo apt-get install {' '.join(names)}")
     with step(f"Installing {', '.join(names)} from Debian's packages"):

@@ -103,7 +103,8 @@ class Services:
         """Services for these settings; nothing is started yet."""
         engine = connect(settings.database_url)
         plain = settings.database_url.replace("+psycopg", "")
-        reader = (ReaderApart if settings.reading_apart else ReaderHere)(settings.database_url, settings.snapshots, settings.memory_bytes)
+        reads_with = settings.database_url, settings.snapshots, settings.memory_bytes
+        reader = ReaderApart(*reads_with, settings.reading_nice) if settings.reading_apart else ReaderHere(*reads_with)
         writer = GroupWriter(lambda: psycopg.connect(plain))
         live_feed = LiveFeed(engine, reader, settings.now)
 

@@ -6,6 +6,7 @@ import hashlib
 import secrets
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
+from functools import cache
 
 import sqlalchemy as sa
 from argon2 import PasswordHasher
@@ -16,8 +17,12 @@ from upper_compass.store.tables import api_tokens, known_browsers, roles, sessio
 SESSION_DAYS = 30
 KNOWN_DAYS = 365
 _hasher = PasswordHasher()
-# Compared against when nobody has the address, so that a wrong address takes as long as a wrong password.
-_NOBODY = _hasher.hash(secrets.token_hex(8))
+
+
+@cache
+def _nobody() -> str:
+    """Compared against when nobody has the address, so that a wrong address takes as long as a wrong password."""
+    return _hasher.hash(secrets.token_hex(8))
 
 
 @dataclass(frozen=True)
@@ -54,7 +59,7 @@ def password_of(connection: sa.Connection, email: str) -> tuple[User | None, str
 def fits(hashed: str | None, password: str) -> bool:
     """Whether a password is that of the hash; without one it takes as long, and is not. Takes a moment of a core and no connection."""
     try:
-        return _hasher.verify(hashed or _NOBODY, password) and hashed is not None
+        return _hasher.verify(hashed or _nobody(), password) and hashed is not None
     except (Argon2Error, InvalidHashError):
         return False
 

@@ -106,8 +106,12 @@ def change_site(connection: sa.Connection, site: Site, name: str, rules: SiteRul
     return _site(row)
 
 
-def change_rules(connection: sa.Connection, site_id: int, edit: Callable[[SiteRules], SiteRules], user_id: int, thing: str) -> SiteRules:
-    """Change a part of how a site is read. Who else changes it at the same time waits, so that no change is lost. `thing` names the part in the history.
+def change_rules(
+    connection: sa.Connection, site_id: int, edit: Callable[[SiteRules], SiteRules], user_id: int, thing: str, beside: dict[str, Any] | None = None
+) -> SiteRules:
+    """Change a part of how a site is read. Who else changes it at the same time waits, so that no change is lost.
+
+    `thing` names the part in the history; `beside` is written down next to what it becomes.
 
     `edit` may raise what its caller handles; nothing is changed then. Raises UnfitError for what is no good as a whole, such as too long a list.
     """
@@ -123,7 +127,8 @@ def change_rules(connection: sa.Connection, site_id: int, edit: Callable[[SiteRu
     changed = [name for name in becomes if becomes[name] != was[name]]
     if changed:
         connection.execute(sites.update().where(sites.c.id == site_id).values(rules=becomes))
-        log_change(connection, site_id, thing, site_id, user_id, {name: was[name] for name in changed}, {name: becomes[name] for name in changed})
+        parts = ({name: state[name] for name in changed} for state in (was, becomes))
+        log_change(connection, site_id, thing, site_id, user_id, next(parts), next(parts) | (beside or {}))
     return after
 
 
@@ -150,9 +155,10 @@ def give_role(connection: sa.Connection, site_id: int, user_id: int, role: str) 
     connection.execute(roles.insert().values(site_id=site_id, user_id=user_id, role=role))
 
 
-def goals_of(connection: sa.Connection, site_id: int) -> Sequence[StoredGoal]:
-    """The site's goals in the order in which they were made; the first is steered by unless another is chosen."""
-    query = sa.select(goals).where(goals.c.site_id == site_id, goals.c.deleted_at.is_(None)).order_by(goals.c.id)
+def goals_of(connection: sa.Connection, site_id: int, *, archived: bool = False) -> Sequence[StoredGoal]:
+    """The site's goals in the order in which they were made; the first is steered by unless another is chosen. Or those put away, the last one first."""
+    order = (goals.c.deleted_at.desc(), goals.c.id) if archived else (goals.c.id,)
+    query = sa.select(goals).where(goals.c.site_id == site_id, goals.c.deleted_at.is_not(None) == archived).order_by(*order)
     return [_goal(row) for row in connection.execute(query)]
 
 
@@ -205,9 +211,11 @@ class Change:
     after: Any
 
 
-def changes_of(connection: sa.Connection, site_id: int, thing: str, limit: int) -> list[Change]:
-    """The newest changes of one kind of thing, newest first."""
-    query = sa.select(changes, users.c.name).outerjoin(users, users.c.id == changes.c.user_id).where(changes.c.site_id == site_id, changes.c.thing == thing)
+def changes_of(connection: sa.Connection, site_id: int, things: Sequence[str], limit: int, bearing: str | None = None) -> list[Change]:
+    """The newest changes of some kinds of things, newest first; `bearing`: only those that this stands beside, see `change_rules`."""
+    query = sa.select(changes, users.c.name).outerjoin(users, users.c.id == changes.c.user_id).where(changes.c.site_id == site_id, changes.c.thing.in_(things))
+    if bearing:
+        query = query.where(changes.c.after.has_key(bearing))
     rows = connection.execute(query.order_by(changes.c.id.desc()).limit(limit))
     return [Change(row.id, row.at, row.name, row.before, row.after) for row in rows]
 

@@ -1,4 +1,5 @@
-import createClient, { type Middleware } from "openapi-fetch";
+import createClient from "openapi-fetch";
+import createQueries from "openapi-react-query";
 
 import type { components, paths } from "@/generated/schema";
 
@@ -23,9 +24,28 @@ export type Period = Schemas["Period"];
 export type Versus = "none" | "before" | "year";
 
 /** An answer that was a problem document, or no answer at all (status 0). */
-export class ApiError extends Error {
-  constructor(readonly problem: Problem) {
-    super(problem.detail);
+export class ApiError extends Error implements Problem {
+  readonly type;
+  readonly title;
+  readonly status;
+  readonly detail;
+  readonly errors;
+  constructor({ type, title, status, detail, errors = [] }: Omit<Problem, "errors"> & Partial<Problem>) {
+    super(detail);
+    this.type = type;
+    this.title = title;
+    this.status = status;
+    this.detail = detail;
+    this.errors = errors;
+  }
+}
+
+/** What is wrong with the one thing that was asked or sent, without the name that the server has for it. */
+export const whatIsWrong = ({ errors, detail }: Problem): string => errors[0]?.text ?? detail;
+
+declare module "@tanstack/react-query" {
+  interface Register {
+    defaultError: ApiError;
   }
 }
 
@@ -34,24 +54,26 @@ export const rememberCsrf = (token: string | null | undefined): void => {
   csrf = token ?? "";
 };
 
-const guard: Middleware = {
-  onRequest({ request }) {
-    if (csrf && request.method !== "GET") request.headers.set("X-CSRF-Token", csrf);
-    return request;
-  },
-};
-
-export const client = createClient<paths>({ baseUrl: "/" });
-client.use(guard);
-
-/** The data of an answer; throws an ApiError with a sentence for people when there is none. */
-export async function ask<T>(call: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
-  const answer = await call.catch(() => {
-    const detail = "The server does not answer. What you see stays as it was; it is tried again by itself.";
-    throw new ApiError({ type: "about:blank", title: "No answer", status: 0, detail, errors: [] });
-  });
-  if (answer.response.ok) return answer.data as T;
-  const found = answer.error as Partial<Problem> | undefined;
-  const detail = found?.detail ?? `The server answered ${answer.response.status}.`;
-  throw new ApiError({ type: "about:blank", title: "Problem", errors: [], ...found, status: answer.response.status, detail });
+/** The whole of an answer; throws an ApiError with a sentence for people when it is none, or breaks off, or is a problem. */
+async function fetchWhole(request: Request): Promise<Response> {
+  if (csrf && request.method !== "GET") request.headers.set("X-CSRF-Token", csrf);
+  const [response, body] = await fetch(request)
+    .then(async (answer) => [answer, await answer.blob()] as const)
+    .catch((error: unknown) => {
+      if (request.signal.aborted) throw error;
+      const detail = "The server does not answer. What you see stays as it was; it is tried again by itself.";
+      throw new ApiError({ type: "about:blank", title: "No answer", status: 0, detail });
+    });
+  if (response.ok) return new Response(body.size ? body : null, response);
+  const found = (await new Response(body).json().catch(() => ({}))) as Partial<Problem>;
+  const detail = found.detail ?? `The server answered ${response.status}.`;
+  throw new ApiError({ type: "about:blank", title: "Problem", ...found, status: response.status, detail });
 }
+
+export const client = createClient<paths>({ baseUrl: "/", fetch: fetchWhole });
+
+/** Questions by the API's own paths; what a question is kept under is its path and all that it was asked with. */
+export const api = createQueries(client);
+
+/** The data of an answer; its failures were thrown before. */
+export const ask = async <T>(call: Promise<{ data?: T }>): Promise<T> => (await call).data as T;

@@ -1,49 +1,64 @@
 import { useQuery } from "@tanstack/react-query";
-import { Navigate, Outlet, useParams } from "@tanstack/react-router";
+import { Suspense } from "react";
 
-import { sessionQuery, sitesQuery } from "@/app/queries";
-import { HOME, viewPath } from "@/app/stages";
-import { Frame } from "@/frame/Frame";
-import { ErrorState } from "@/pieces/ErrorState";
-import { FirstSite } from "@/views/FirstSite";
-import { SignIn } from "@/views/SignIn";
+import { Door } from "@/ui/Door";
+import { lazyRouteComponent, Link, Navigate, Outlet, useParams } from "@tanstack/react-router";
+
+import { sessionQuery, sitesQuery } from "@/api/queries";
+import { HOME } from "@/state/paths";
+import { Frame } from "@/app/frame/Frame";
+import { ErrorState } from "@/ui/states";
+
+// Who is signed in meets neither, nor the forms that they are made of.
+const FirstSite = lazyRouteComponent(() => import("@/views/start/FirstSite"), "FirstSite");
+const SignIn = lazyRouteComponent(() => import("@/views/start/SignIn"), "SignIn");
 
 /** Lets in whoever is signed in, and leads to a site. */
 export function RequireSession() {
+  return (
+    <Suspense fallback={<Door aria-busy="true" />}>
+      <LetIn />
+    </Suspense>
+  );
+}
+
+function LetIn() {
   const { site } = useParams({ strict: false });
   const session = useQuery(sessionQuery);
   const sites = useQuery({ ...sitesQuery, enabled: Boolean(session.data) });
   if (session.isError || sites.isError) {
     return (
-      <main className="door">
+      <Door>
         <ErrorState error={session.error ?? sites.error} again={() => void (session.isError ? session.refetch() : sites.refetch())} />
-      </main>
+      </Door>
     );
   }
-  if (session.isPending) return <main className="door" aria-busy="true" />;
+  if (session.isPending) return <Door aria-busy="true" />;
   if (session.data === null) return <SignIn />;
-  if (sites.isPending) return <main className="door" aria-busy="true" />;
+  if (sites.isPending) return <Door aria-busy="true" />;
   const first = sites.data[0];
   if (!first) return <FirstSite />;
-  if (!site) return <Navigate to={viewPath(first.key, HOME)} search={(kept) => kept} replace />;
+  if (!site) return <Navigate to={HOME} params={{ site: first.key }} search replace />;
   const here = sites.data.find((one) => one.key === site);
   if (!here) {
     return (
-      <main className="door">
-        <h1 className="title">There is no such site here</h1>
+      <Door>
+        <h1 className="font-serif text-title font-[560]">There is no such site here</h1>
         <p>It may belong to somebody else, or was taken away. Your sites:</p>
         <ul>
           {sites.data.map((one) => (
             <li key={one.key}>
-              <a href={viewPath(one.key, HOME)}>{one.name}</a>
+              <Link to={HOME} params={{ site: one.key }}>
+                {one.name}
+              </Link>
             </li>
           ))}
         </ul>
-      </main>
+      </Door>
     );
   }
   return (
-    <Frame site={here} sites={sites.data} session={session.data}>
+    <Frame key={here.key} site={here} sites={sites.data} session={session.data}>
       <Outlet />
     </Frame>
   );

@@ -1,11 +1,20 @@
-import { createRootRoute, createRoute, createRouter, lazyRouteComponent, Outlet } from "@tanstack/react-router";
-
-import type { ComponentType } from "react";
+import {
+  createRootRoute,
+  createRoute,
+  createRouter,
+  lazyRouteComponent,
+  Outlet,
+  type ErrorComponentProps,
+  type RouteComponent,
+} from "@tanstack/react-router";
 
 import { RequireSession } from "@/app/RequireSession";
 import { parseSearch, readView, stringifySearch } from "@/state/address";
-import { NotFound } from "@/views/NotFound";
-import { Overview } from "@/views/Overview";
+import { LedgerSkeleton } from "@/ledger/LedgerSkeleton";
+import { ViewError } from "@/ui/states";
+import { Answer } from "@/ui/text";
+import { NotFound } from "@/views/start/NotFound";
+import { Overview } from "@/views/read/Overview";
 
 const root = createRootRoute({ component: Outlet, notFoundComponent: NotFound });
 const door = createRoute({ getParentRoute: () => root, path: "/", component: RequireSession });
@@ -19,24 +28,22 @@ export const siteRoute = createRoute({
 
 export const overviewRoute = createRoute({ getParentRoute: () => siteRoute, path: "/read/overview", component: Overview });
 
-const view = (path: string, load: () => Promise<ComponentType>) =>
-  createRoute({ getParentRoute: () => siteRoute, path, component: lazyRouteComponent(async () => ({ default: await load() })) });
+/** A view that a session rarely begins with comes when it is wanted. */
+const view = <const Path extends string>(path: Path, component: RouteComponent) =>
+  createRoute({ getParentRoute: () => siteRoute, path, component });
 
-/** What a session rarely begins with comes when it is wanted. */
-const lazy = [
-  view("/tag/site-code", async () => (await import("@/views/tag/SiteCode")).SiteCode),
-  view("/tag/events", async () => (await import("@/views/tag/Events")).Events),
-  view("/tag/goals", async () => (await import("@/views/tag/Goals")).Goals),
-  view("/tag/fields", async () => (await import("@/views/tag/SiteFields")).SiteFields),
-  view("/tag/rules", async () => (await import("@/views/tag/Rules")).Rules),
-  view("/tag/links", async () => (await import("@/views/tag/Links")).Links),
-  view("/tag/channels", async () => (await import("@/views/tag/Channels")).Channels),
-  view("/tag/settings", async () => (await import("@/views/tag/Settings")).Settings),
-  view("/watch/tag-health", async () => (await import("@/views/watch/TagHealth")).TagHealth),
-  view("/watch/now", async () => (await import("@/views/watch/Now")).Now),
-  view("/watch/visits", async () => (await import("@/views/watch/Visits")).Visits),
-  view("/watch/visits/$visitor/$number", async () => (await import("@/views/watch/VisitDetail")).VisitDetail),
-];
+/** A view whose code is on its way. */
+const Pending = () => (
+  <div className="grid gap-3">
+    <Answer aria-busy="true"> </Answer>
+    <LedgerSkeleton />
+  </div>
+);
+
+/** A view that failed; the frame around it stays. */
+function Failed({ error, reset }: ErrorComponentProps) {
+  return <ViewError error={error instanceof Error ? error : null} again={reset} />;
+}
 
 /** All pieces of the kit on one page, where the front end is worked on. */
 const development = import.meta.env.DEV
@@ -44,16 +51,80 @@ const development = import.meta.env.DEV
       createRoute({
         getParentRoute: () => root,
         path: "/kit",
-        component: lazyRouteComponent(async () => ({ default: (await import("@/ui/Kit")).Kit })),
+        component: lazyRouteComponent(() => import("@/app/Kit"), "Kit"),
       }),
     ]
   : [];
 
 export const router = createRouter({
-  routeTree: root.addChildren([door, ...development, siteRoute.addChildren([overviewRoute, ...lazy])]),
+  routeTree: root.addChildren([
+    door,
+    ...development,
+    siteRoute.addChildren([
+      overviewRoute,
+      view(
+        "/start",
+        lazyRouteComponent(() => import("@/views/start/Start"), "Start"),
+      ),
+      view(
+        "/new-site",
+        lazyRouteComponent(() => import("@/views/start/NewSite"), "NewSite"),
+      ),
+      view(
+        "/tag/site-code",
+        lazyRouteComponent(() => import("@/views/tag/SiteCode"), "SiteCode"),
+      ),
+      view(
+        "/tag/events",
+        lazyRouteComponent(() => import("@/views/tag/Events"), "Events"),
+      ),
+      view(
+        "/tag/goals",
+        lazyRouteComponent(() => import("@/views/tag/Goals"), "Goals"),
+      ),
+      view(
+        "/tag/fields",
+        lazyRouteComponent(() => import("@/views/tag/SiteFields"), "SiteFields"),
+      ),
+      view(
+        "/tag/rules",
+        lazyRouteComponent(() => import("@/views/tag/Rules"), "Rules"),
+      ),
+      view(
+        "/tag/links",
+        lazyRouteComponent(() => import("@/views/tag/Links"), "Links"),
+      ),
+      view(
+        "/tag/channels",
+        lazyRouteComponent(() => import("@/views/tag/Channels"), "Channels"),
+      ),
+      view(
+        "/tag/settings",
+        lazyRouteComponent(() => import("@/views/tag/Settings"), "Settings"),
+      ),
+      view(
+        "/watch/tag-health",
+        lazyRouteComponent(() => import("@/views/watch/TagHealth"), "TagHealth"),
+      ),
+      view(
+        "/watch/now",
+        lazyRouteComponent(() => import("@/views/watch/Now"), "Now"),
+      ),
+      view(
+        "/watch/visits",
+        lazyRouteComponent(() => import("@/views/watch/Visits"), "Visits"),
+      ),
+      view(
+        "/watch/visits/$visitor/$number",
+        lazyRouteComponent(() => import("@/views/watch/VisitDetail"), "VisitDetail"),
+      ),
+    ]),
+  ]),
   parseSearch,
   stringifySearch,
   defaultPreload: false,
+  defaultPendingComponent: Pending,
+  defaultErrorComponent: Failed,
 });
 
 declare module "@tanstack/react-router" {

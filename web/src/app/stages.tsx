@@ -1,11 +1,14 @@
 import type { ReactNode } from "react";
 
+import type { ViewPath } from "@/state/paths";
+
 /** A stage of the work with its views; a stage joins when it has one, a view when it is finished. */
 export interface Stage {
   name: string;
   number: number;
   icon: ReactNode;
-  views: { name: string; path: string }[];
+  /** `isTimeless`: the chosen days and the segment change nothing there. */
+  views: { name: string; path: ViewPath; isTimeless?: true }[];
 }
 
 export const STAGES: Stage[] = [
@@ -19,14 +22,14 @@ export const STAGES: Stage[] = [
       </>
     ),
     views: [
-      { name: "Site code", path: "tag/site-code" },
-      { name: "Events", path: "tag/events" },
-      { name: "Goals", path: "tag/goals" },
-      { name: "Site fields", path: "tag/fields" },
-      { name: "Rules", path: "tag/rules" },
-      { name: "Links", path: "tag/links" },
-      { name: "Channels", path: "tag/channels" },
-      { name: "Settings", path: "tag/settings" },
+      { name: "Site code", path: "/s/$site/tag/site-code", isTimeless: true },
+      { name: "Events", path: "/s/$site/tag/events" },
+      { name: "Goals", path: "/s/$site/tag/goals", isTimeless: true },
+      { name: "Site fields", path: "/s/$site/tag/fields", isTimeless: true },
+      { name: "Rules", path: "/s/$site/tag/rules", isTimeless: true },
+      { name: "Links", path: "/s/$site/tag/links", isTimeless: true },
+      { name: "Channels", path: "/s/$site/tag/channels", isTimeless: true },
+      { name: "Settings", path: "/s/$site/tag/settings", isTimeless: true },
     ],
   },
   {
@@ -40,9 +43,9 @@ export const STAGES: Stage[] = [
       </>
     ),
     views: [
-      { name: "Now", path: "watch/now" },
-      { name: "Visits", path: "watch/visits" },
-      { name: "Tag health", path: "watch/tag-health" },
+      { name: "Now", path: "/s/$site/watch/now", isTimeless: true },
+      { name: "Visits", path: "/s/$site/watch/visits" },
+      { name: "Tag health", path: "/s/$site/watch/tag-health", isTimeless: true },
     ],
   },
   {
@@ -55,11 +58,6 @@ export const STAGES: Stage[] = [
         <path d="M8.8 14.2a9 9 0 0 0 7.4 0" />
       </>
     ),
-    views: [{ name: "Overview", path: "read/overview" }],
+    views: [{ name: "Overview", path: "/s/$site/read/overview" }],
   },
 ];
-
-export const HOME = "read/overview";
-
-/** The address of a view of a site. */
-export const viewPath = (site: string, path: string): string => `/s/${site}/${path}`;

@@ -195,6 +195,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sites/{site}/goals/archived": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Archived Goals
+         * @description Goals that were put away, the last one first; each can be restored. For the site's viewers.
+         */
+        get: operations["list_archived_goals_api_v1_sites__site__goals_archived_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sites/{site}/goals/{goal}": {
         parameters: {
             query?: never;
@@ -406,6 +426,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sites/{site}/fields/seen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Seen Fields
+         * @description Keys that hits of the last 90 days and today bore as fields of the site's own, defined or not, the commonest first. For the site's viewers.
+         */
+        get: operations["list_seen_fields_api_v1_sites__site__fields_seen_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sites/{site}/fields/{key}": {
         parameters: {
             query?: never;
@@ -479,7 +519,7 @@ export interface paths {
         };
         /**
          * Sorting History
-         * @description The last fifty changes, newest first. For the site's viewers.
+         * @description The last fifty changes of aliases, channels and hosts that are no source, newest first. For the site's viewers.
          */
         get: operations["sorting_history_api_v1_sites__site__sorting_history_get"];
         put?: never;
@@ -502,6 +542,9 @@ export interface paths {
         /**
          * Build
          * @description Finish links while they are typed, with remarks on every field; nothing is kept. For the site's viewers.
+         *
+         *     A draft with several sources or contents, commas between them, makes one link of each; up to 500 in all. Tags that stand in an address are taken where
+         *     the draft gives none.
          */
         post: operations["build_api_v1_sites__site__links_build_post"];
         delete?: never;
@@ -510,7 +553,34 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/sites/{site}/links/build/csv": {
+    "/api/v1/sites/{site}/links/csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sheet Template
+         * @description A CSV file to begin with: its heads and two lines that show what goes where. For the site's viewers.
+         */
+        get: operations["sheet_template_api_v1_sites__site__links_csv_get"];
+        put?: never;
+        /**
+         * Judge Sheet
+         * @description Judge the links of a CSV file line by line; nothing is kept. For the site's viewers.
+         *
+         *     Columns are address (or url, page), source, medium, campaign, content, term, label, with or without `utm_`, and note, in any order; UTF-8 is read, with
+         *     a mark or without, and Windows-1252. A file that cannot be read as a whole is refused by its line.
+         */
+        post: operations["judge_sheet_api_v1_sites__site__links_csv_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/links/csv/finished": {
         parameters: {
             query?: never;
             header?: never;
@@ -520,12 +590,56 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Build File
-         * @description Finish the links of a CSV file: columns address, source, medium, campaign, content, term, label, in any order. For the site's viewers.
+         * Finish Sheet
+         * @description Finish the links of a CSV file, see `POST links/csv`; what comes back is UTF-8, a line for each link. For the site's viewers.
          *
-         *     The same lines come back with the finished link, its channel, what is wrong, and what to mind. A file that cannot be read is named by its line.
+         *     To each line its link, its channel, what is wrong, and what to mind are added. The header X-Read-As tells by which encoding it was read.
          */
-        post: operations["build_file_api_v1_sites__site__links_build_csv_post"];
+        post: operations["finish_sheet_api_v1_sites__site__links_csv_finished_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/links/code": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Code
+         * @description A QR code as SVG and PNG. It is decoded again before it is handed out. For the site's viewers.
+         */
+        post: operations["code_api_v1_sites__site__links_code_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/vocabulary": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Vocabulary
+         * @description The words that the site's owner allows in links. For the site's viewers.
+         */
+        get: operations["read_vocabulary_api_v1_sites__site__vocabulary_get"];
+        /**
+         * Change Vocabulary
+         * @description Replace the vocabulary; words are tidied as links are. For the site's owners.
+         */
+        put: operations["change_vocabulary_api_v1_sites__site__vocabulary_put"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -547,9 +661,29 @@ export interface paths {
         put?: never;
         /**
          * Keep Links
-         * @description Keep links in the library; all of them, or none when one is wrong. For the site's analysts.
+         * @description Keep links in the library, or none when one is wrong; those that are there already stay as they are. For the site's analysts.
          */
         post: operations["keep_links_api_v1_sites__site__links_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/links/{link}/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Rebuild Link
+         * @description Build a link of the library anew; it keeps its note and the day it was made. For the site's analysts.
+         */
+        put: operations["rebuild_link_api_v1_sites__site__links__link__draft_put"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -589,50 +723,6 @@ export interface paths {
          */
         get: operations["list_unmade_api_v1_sites__site__links_unregistered_get"];
         put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/sites/{site}/links/code": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Code
-         * @description A QR code as SVG and PNG. It is decoded again before it is handed out. For the site's viewers.
-         */
-        post: operations["code_api_v1_sites__site__links_code_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/sites/{site}/vocabulary": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Read Vocabulary
-         * @description The sources and mediums that the site's owner allows. For the site's viewers.
-         */
-        get: operations["read_vocabulary_api_v1_sites__site__vocabulary_get"];
-        /**
-         * Change Vocabulary
-         * @description Replace the vocabulary. For the site's owners.
-         */
-        put: operations["change_vocabulary_api_v1_sites__site__vocabulary_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -864,6 +954,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sites/{site}/findings/fix/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preview Fix
+         * @description What of the last 90 days and today would change if one thing were mended; nothing is kept. For the site's viewers.
+         */
+        post: operations["preview_fix_api_v1_sites__site__findings_fix_preview_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sites/{site}/findings/fix": {
         parameters: {
             query?: never;
@@ -878,6 +988,26 @@ export interface paths {
          * @description Mend one thing, or take that back; history is read anew. For the site's analysts; a host that is no source is for its owners.
          */
         post: operations["fix_api_v1_sites__site__findings_fix_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/findings/fixed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Fixed
+         * @description What was mended here and still holds, the newest first. For the site's viewers.
+         */
+        get: operations["list_fixed_api_v1_sites__site__findings_fixed_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1168,6 +1298,8 @@ export interface components {
         /**
          * BuiltLink
          * @description `url`: the finished link, null while a remark is an error. The fields as they will be read, aliases applied, and the channel that takes the visits.
+         *
+         *     `draft`: what it was built of, one value a field; `place`: of which of the drafts that were given; `page`: as which its landings count.
          */
         BuiltLink: {
             /** Source */
@@ -1184,10 +1316,21 @@ export interface components {
             label: string;
             /** Url */
             url: string | null;
+            /**
+             * Page
+             * @default
+             */
+            page: string;
             /** Channel */
             channel: string;
             /** Remarks */
             remarks: components["schemas"]["Remark"][];
+            draft: components["schemas"]["LinkDraft"];
+            /**
+             * Place
+             * @default 0
+             */
+            place: number;
         };
         /**
          * ChannelRule
@@ -1511,12 +1654,18 @@ export interface components {
         };
         /**
          * EventOut
-         * @description One event under the name that reports show.
+         * @description One event under the name that reports show; or all orders, as `order`, which are no events.
          *
          *     `sent_as`: the names under which it is sent; `by_itself`: the site script sends it without being told. `people`, `times`, `value` (in the site's currency)
          *     and what follows are of the period, without robots and own traffic; `last`: ms of the newest over all history, own traffic included.
          */
         EventOut: {
+            /**
+             * Kind
+             * @default event
+             * @enum {string}
+             */
+            kind: "event" | "order";
             /** Name */
             name: string;
             /** Sent As */
@@ -1646,6 +1795,21 @@ export interface components {
              * @default false
              */
             undo: boolean;
+        };
+        /**
+         * FixedOut
+         * @description What was mended, by whom and when. `by` is null when they are gone.
+         */
+        FixedOut: {
+            /** Fix */
+            fix: components["schemas"]["AddAlias"] | components["schemas"]["TakeMedium"] | components["schemas"]["IgnoreHost"];
+            /** By */
+            by: string | null;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
         };
         /**
          * FixedText
@@ -1892,7 +2056,7 @@ export interface components {
          * @description Hits of one kind for which every condition that is given holds.
          *
          *     `names`: of the event, any of them, as it is sent or as reports show it; with `name_test` *starts with*, names that begin so. A goal call by
-         *     name is an event of that name. `page`: of the hit's address; `props`: of the event or order; `fields`: the site's own.
+         *     name is an event of that name. `page`: of the hit's address; `props`: of the event or order; `value`: what it is worth; `fields`: the site's own.
          */
         HitMatch: {
             /**
@@ -1917,6 +2081,7 @@ export interface components {
              * @default []
              */
             props: components["schemas"]["PropTest"][];
+            value?: components["schemas"]["ValueTest"] | null;
             /**
              * Fields
              * @default []
@@ -2115,6 +2280,42 @@ export interface components {
             kind: "leaving";
         };
         /**
+         * LinkAnswer
+         * @description A link as it is built, and whether the library has it already.
+         */
+        LinkAnswer: {
+            /** Source */
+            source: string;
+            /** Medium */
+            medium: string;
+            /** Campaign */
+            campaign: string;
+            /** Content */
+            content: string;
+            /** Term */
+            term: string;
+            /** Label */
+            label: string;
+            /** Url */
+            url: string | null;
+            /**
+             * Page
+             * @default
+             */
+            page: string;
+            /** Channel */
+            channel: string;
+            /** Remarks */
+            remarks: components["schemas"]["Remark"][];
+            draft: components["schemas"]["LinkDraft"];
+            /**
+             * Place
+             * @default 0
+             */
+            place: number;
+            registered?: components["schemas"]["RegisteredOut"] | null;
+        };
+        /**
          * LinkChange
          * @description Another note, or whether it is archived.
          */
@@ -2215,7 +2416,7 @@ export interface components {
         };
         /**
          * LinksIn
-         * @description Links to keep, with a note on what they are for.
+         * @description Links to keep, with a note on what they are for; a draft may have a note of its own.
          * @example {
          *       "drafts": [
          *         {
@@ -2229,7 +2430,7 @@ export interface components {
          */
         LinksIn: {
             /** Drafts */
-            drafts: components["schemas"]["LinkDraft"][];
+            drafts: components["schemas"]["NotedDraft"][];
             /**
              * Note
              * @default
@@ -2312,6 +2513,54 @@ export interface components {
             kind: "overlap" | "unrated";
             /** Text */
             text: string;
+        };
+        /**
+         * NotedDraft
+         * @description A draft, and what its links are for.
+         * @example {
+         *       "address": "https://fennmoor-mill.example/courses",
+         *       "medium": "email",
+         *       "source": "letter"
+         *     }
+         */
+        NotedDraft: {
+            /** Address */
+            address: string;
+            /**
+             * Source
+             * @default
+             */
+            source: string;
+            /**
+             * Medium
+             * @default
+             */
+            medium: string;
+            /**
+             * Campaign
+             * @default
+             */
+            campaign: string;
+            /**
+             * Content
+             * @default
+             */
+            content: string;
+            /**
+             * Term
+             * @default
+             */
+            term: string;
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
         };
         /**
          * NumberCondition
@@ -2447,6 +2696,8 @@ export interface components {
             pages: components["schemas"]["ValueCount"][];
             /** More Pages */
             more_pages: number;
+            /** Near */
+            near?: string | null;
             period: components["schemas"]["Period"];
         };
         /**
@@ -2635,6 +2886,21 @@ export interface components {
             last: string;
         };
         /**
+         * RegisteredOut
+         * @description Where a link stands in the library. `by` is null when they are gone.
+         */
+        RegisteredOut: {
+            /** Id */
+            id: number;
+            /** By */
+            by: string | null;
+            /**
+             * Made
+             * Format: date-time
+             */
+            made: string;
+        };
+        /**
          * Registry
          * @description All measures and dimensions.
          */
@@ -2656,7 +2922,7 @@ export interface components {
         };
         /**
          * Remark
-         * @description Something about one field. `is_error` stops the link; `use` is what could stand there instead.
+         * @description Something about one field. `is_error` stops the link, `is_note` is only told; `use` could stand there instead, `add` be added to the vocabulary.
          */
         Remark: {
             /**
@@ -2666,10 +2932,17 @@ export interface components {
             field: "address" | "source" | "medium" | "campaign" | "content" | "term" | "label";
             /** Is Error */
             is_error: boolean;
+            /**
+             * Is Note
+             * @default false
+             */
+            is_note: boolean;
             /** Text */
             text: string;
             /** Use */
             use?: string | null;
+            /** Add */
+            add?: string | null;
         };
         /**
          * RowCondition
@@ -2953,6 +3226,29 @@ export interface components {
             percent: number;
         };
         /**
+         * SheetAnswer
+         * @description A sheet of links: by which encoding it was read, its lines, and the links that they make; `place` of a link is that of its line.
+         */
+        SheetAnswer: {
+            /** Read As */
+            read_as: string;
+            /** Lines */
+            lines: components["schemas"]["SheetLine"][];
+            /** Links */
+            links: components["schemas"]["LinkAnswer"][];
+        };
+        /**
+         * SheetLine
+         * @description A line of a sheet, counted from 1: what stands in it, or what is wrong with its cells, which then make no link.
+         */
+        SheetLine: {
+            /** Line */
+            line: number;
+            draft?: components["schemas"]["NotedDraft"] | null;
+            /** Wrong */
+            wrong?: string | null;
+        };
+        /**
          * Signalled
          * @description The page itself calls `uc.signal(name)`.
          */
@@ -2964,6 +3260,16 @@ export interface components {
             kind: "signalled";
             /** Name */
             name: string;
+        };
+        /**
+         * SiteCopy
+         * @description Pages at an address and below it count as those of another. Both: a host, without `www.`, and a path, without a slash at its end.
+         */
+        SiteCopy: {
+            /** At */
+            at: string;
+            /** Counts As */
+            counts_as: string;
         };
         /**
          * SiteField
@@ -3108,6 +3414,11 @@ export interface components {
              * @default false
              */
             pages_behind_hash: boolean;
+            /**
+             * Copies
+             * @default []
+             */
+            copies: components["schemas"]["SiteCopy"][];
             /**
              * Ignored Hosts
              * @default []
@@ -3376,7 +3687,7 @@ export interface components {
         };
         /**
          * SortingChange
-         * @description One entry of the history; `by` is null when they are gone. `before` can be kept again as it is.
+         * @description One entry of the history; `by` is null when they are gone. Its aliases and channels can be kept again as they are before it.
          */
         SortingChange: {
             /** Id */
@@ -3388,8 +3699,8 @@ export interface components {
             at: string;
             /** By */
             by: string | null;
-            before: components["schemas"]["Sorting"];
-            after: components["schemas"]["Sorting"];
+            before: components["schemas"]["SortingState"];
+            after: components["schemas"]["SortingState"];
         };
         /**
          * SortingIn
@@ -3427,6 +3738,44 @@ export interface components {
             /** Channels */
             channels: components["schemas"]["ChannelRule"][];
             was?: components["schemas"]["Sorting"] | null;
+        };
+        /**
+         * SortingState
+         * @description All that decides where a visit comes from: with the hosts that are no source, which are a setting of the owners.
+         * @example {
+         *       "aliases": [
+         *         {
+         *           "field": "medium",
+         *           "that": "email",
+         *           "this": "e-mail"
+         *         }
+         *       ],
+         *       "channels": [
+         *         {
+         *           "any_of": [
+         *             {
+         *               "mediums": [
+         *                 "email"
+         *               ]
+         *             },
+         *             {
+         *               "kinds": [
+         *                 "mail"
+         *               ]
+         *             }
+         *           ],
+         *           "channel": "Email"
+         *         }
+         *       ]
+         *     }
+         */
+        SortingState: {
+            /** Aliases */
+            aliases: components["schemas"]["Alias"][];
+            /** Channels */
+            channels: components["schemas"]["ChannelRule"][];
+            /** Ignored Hosts */
+            ignored_hosts: string[];
         };
         /**
          * Spelling
@@ -3708,6 +4057,19 @@ export interface components {
             times: number;
         };
         /**
+         * ValueTest
+         * @description A condition on what a hit is worth: the total of an order, the value of an event, in the site's currency. Without a value it is 0.
+         */
+        ValueTest: {
+            /**
+             * Test
+             * @enum {string}
+             */
+            test: "=" | "≠" | "<" | "≤" | ">" | "≥";
+            /** Than */
+            than: number;
+        };
+        /**
          * VersionOut
          * @description A version that was made live, and what was another in it than in the one before. `by` is null when they are gone.
          */
@@ -3858,14 +4220,14 @@ export interface components {
         };
         /**
          * Word
-         * @description A value that the owner allows in a field, and what it means.
+         * @description A value that the owner allows in a field, and what it means. It is tidied as links are.
          */
         Word: {
             /**
              * Field
              * @enum {string}
              */
-            field: "source" | "medium";
+            field: "source" | "medium" | "campaign" | "content";
             /** Value */
             value: string;
             /**
@@ -4034,7 +4396,7 @@ export interface components {
         };
         /**
          * FieldError
-         * @description One thing that is wrong: where, and a sentence. `index` counts from 0 in a list of hits.
+         * @description One thing that is wrong: where, and a sentence. `index` counts from 0 in a list of hits; `use` could stand there instead.
          */
         FieldError: {
             /** Field */
@@ -4046,6 +4408,11 @@ export interface components {
              * @default null
              */
             index: number | null;
+            /**
+             * Use
+             * @default null
+             */
+            use: string | null;
         };
         /**
          * ProblemDocument
@@ -5345,6 +5712,86 @@ export interface operations {
             };
         };
     };
+    list_archived_goals_api_v1_sites__site__goals_archived_get: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GoalOut"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Timeout */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
     change_goal_api_v1_sites__site__goals__goal__put: {
         parameters: {
             query?: never;
@@ -6429,6 +6876,86 @@ export interface operations {
             };
         };
     };
+    list_seen_fields_api_v1_sites__site__fields_seen_get: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PropOut"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Timeout */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
     keep_field_api_v1_sites__site__fields__key__put: {
         parameters: {
             query?: never;
@@ -6913,7 +7440,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["BuiltLink"][];
+                    "application/json": components["schemas"]["LinkAnswer"][];
                 };
             };
             /** @description Unauthorized */
@@ -6981,9 +7508,92 @@ export interface operations {
             };
         };
     };
-    build_file_api_v1_sites__site__links_build_csv_post: {
+    sheet_template_api_v1_sites__site__links_csv_get: {
         parameters: {
             query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A sheet */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Timeout */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    judge_sheet_api_v1_sites__site__links_csv_post: {
+        parameters: {
+            query?: {
+                /** @description Use the vocabulary's word where one is nearly the one given. */
+                by_vocabulary?: boolean;
+            };
             header?: {
                 /** @description The token that signing in gave; needed with a cookie session for all but GET. */
                 "x-csrf-token"?: string | null;
@@ -7000,7 +7610,103 @@ export interface operations {
             };
         };
         responses: {
-            /** @description The same lines, finished */
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetAnswer"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Timeout */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    finish_sheet_api_v1_sites__site__links_csv_finished_post: {
+        parameters: {
+            query?: {
+                /** @description Use the vocabulary's word where one is nearly the one given. */
+                by_vocabulary?: boolean;
+            };
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "text/csv": string;
+            };
+        };
+        responses: {
+            /** @description A sheet */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -7020,353 +7726,6 @@ export interface operations {
             };
             /** @description Forbidden */
             403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Request Timeout */
-            408: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Request Entity Too Large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemDocument"];
-                };
-            };
-        };
-    };
-    list_links_api_v1_sites__site__links_get: {
-        parameters: {
-            query?: {
-                goal?: number | null;
-            };
-            header?: {
-                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
-                "x-csrf-token"?: string | null;
-            };
-            path: {
-                /** @description The site's key. */
-                site: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["LinkOut"][];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Request Timeout */
-            408: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Request Entity Too Large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemDocument"];
-                };
-            };
-        };
-    };
-    keep_links_api_v1_sites__site__links_post: {
-        parameters: {
-            query?: never;
-            header?: {
-                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
-                "x-csrf-token"?: string | null;
-            };
-            path: {
-                /** @description The site's key. */
-                site: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["LinksIn"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": number[];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Request Timeout */
-            408: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Request Entity Too Large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemDocument"];
-                };
-            };
-        };
-    };
-    change_link_api_v1_sites__site__links__link__put: {
-        parameters: {
-            query?: never;
-            header?: {
-                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
-                "x-csrf-token"?: string | null;
-            };
-            path: {
-                link: number;
-                /** @description The site's key. */
-                site: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["LinkChange"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Request Timeout */
-            408: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Request Entity Too Large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemDocument"];
-                };
-            };
-        };
-    };
-    list_unmade_api_v1_sites__site__links_unregistered_get: {
-        parameters: {
-            query?: never;
-            header?: {
-                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
-                "x-csrf-token"?: string | null;
-            };
-            path: {
-                /** @description The site's key. */
-                site: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["UnregisteredLink"][];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7633,6 +7992,463 @@ export interface operations {
             };
             /** @description Forbidden */
             403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Timeout */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    list_links_api_v1_sites__site__links_get: {
+        parameters: {
+            query?: {
+                goal?: number | null;
+            };
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinkOut"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Timeout */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    keep_links_api_v1_sites__site__links_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinksIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": number[];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Timeout */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    rebuild_link_api_v1_sites__site__links__link__draft_put: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                link: number;
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinkDraft"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Timeout */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    change_link_api_v1_sites__site__links__link__put: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                link: number;
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinkChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Timeout */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    list_unmade_api_v1_sites__site__links_unregistered_get: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UnregisteredLink"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8754,6 +9570,99 @@ export interface operations {
             };
         };
     };
+    preview_fix_api_v1_sites__site__findings_fix_preview_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FixIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReclassificationOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Timeout */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
     fix_api_v1_sites__site__findings_fix_post: {
         parameters: {
             query?: never;
@@ -8791,6 +9700,86 @@ export interface operations {
             };
             /** @description Forbidden */
             403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Timeout */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    list_fixed_api_v1_sites__site__findings_fixed_get: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixedOut"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9027,7 +10016,10 @@ export interface operations {
     };
     follow_api_v1_sites__site__followed_post: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A link is checked: what comes by it is own traffic. */
+                check?: boolean;
+            };
             header?: {
                 /** @description The token that signing in gave; needed with a cookie session for all but GET. */
                 "x-csrf-token"?: string | null;

@@ -69,12 +69,16 @@ export function narrowings(search: ViewSearch, known: (dimension: string) => boo
   });
 }
 
+/** How a value is taken into the segment: alone, left out, or beside those of its dimension that are there. */
+export type Taking = "only" | "without" | "add";
+
 /** The address with one value more; the same value is never both taken and left out. */
-export function narrowed(search: ViewSearch, dimension: string, value: string, without: boolean): ViewSearch {
+export function narrowed(search: ViewSearch, dimension: string, value: string, how: Taking): ViewSearch {
   const one = written(dimension, value);
-  const [into, outOf] = without ? (["without", "only"] as const) : (["only", "without"] as const);
+  const [into, outOf] = how === "without" ? (["without", "only"] as const) : (["only", "without"] as const);
+  const beside = (search[into] ?? []).filter((held) => held !== one && (how !== "only" || pair(held)[0] !== dimension));
   const kept = (search[outOf] ?? []).filter((held) => held !== one);
-  return { ...search, [into]: [...(search[into] ?? []).filter((held) => held !== one), one], [outOf]: kept.length ? kept : undefined };
+  return { ...search, [into]: [...beside, one], [outOf]: kept.length ? kept : undefined };
 }
 
 /** The address without one narrowing. */
@@ -82,6 +86,16 @@ export function widened(search: ViewSearch, narrowing: DimensionFilter): ViewSea
   const key = narrowing.without ? "without" : "only";
   const kept = (search[key] ?? []).filter((held) => pair(held)[0] !== narrowing.dimension);
   return { ...search, [key]: kept.length ? kept : undefined };
+}
+
+/** The address with other values of one narrowing; none takes it off. */
+export function renarrowed(search: ViewSearch, narrowing: DimensionFilter, values: readonly string[]): ViewSearch {
+  const texts = values.map((value) => written(narrowing.dimension, value));
+  const left = widened(search, narrowing);
+  const [into, outOf] = narrowing.without ? (["without", "only"] as const) : (["only", "without"] as const);
+  const kept = (left[outOf] ?? []).filter((held) => !texts.includes(held));
+  const all = [...(left[into] ?? []), ...texts];
+  return { ...left, [into]: all.length ? all : undefined, [outOf]: kept.length ? kept : undefined };
 }
 
 export const samePeriod = (a: Period, b: Period): boolean => a.first === b.first && a.last === b.last;

@@ -1,44 +1,50 @@
-import { useQuery } from "@tanstack/react-query";
 import { useNavigate, useSearch } from "@tanstack/react-router";
-import { createContext, useCallback, useContext, useMemo, useRef, type ReactNode } from "react";
+import { createContext, useContext, useEffect, useMemo, useRef, type ReactNode } from "react";
 
-import type { DimensionFilter, Period, Registry, Site, StoredGoal, Versus } from "@/api/client";
-import { goalsQuery, registryQuery } from "@/app/queries";
-import { narrowed, narrowings, widened, type ViewSearch } from "@/state/address";
-import { daysIn, plusDays } from "@/state/days";
+import type { DimensionFilter, Period, StoredGoal, Versus } from "@/api/client";
+import { narrowed, narrowings, renarrowed, samePeriod, widened, type Taking, type ViewSearch } from "@/state/address";
+import { completeDays, daysIn, plusDays } from "@/state/days";
+import { useSite } from "@/state/site";
 
-/** What is being looked at, and how to look at something else. */
+/** What is being looked at. */
 export interface View {
-  site: Site;
-  goals: StoredGoal[];
   goal: StoredGoal | undefined;
-  registry: Registry | undefined;
-  ready: boolean;
-  trouble: Error | null;
-  again: () => void;
   period: Period;
   versus: Versus;
   versusPeriod: Period | null;
   filters: DimensionFilter[];
   live: boolean;
+  /** Of whom alone hits are shown as they arrive. */
+  visitor: string | undefined;
+}
+
+/** How to look at something else. It stays the same for as long as the site is in hand, so who only steers is not drawn anew. */
+export interface Steering {
   setPeriod: (period: Period) => void;
   setVersus: (versus: Versus) => void;
   steerBy: (goal: number) => void;
-  narrow: (dimension: string, value: string, without?: boolean) => void;
+  narrow: (dimension: string, value: string, how?: Taking) => void;
+  renarrow: (narrowing: DimensionFilter, values: readonly string[]) => void;
   widen: (narrowing: DimensionFilter) => void;
+  follow: (visitor: string | undefined) => void;
   undo: () => void;
 }
 
-const Context = createContext<View | null>(null);
+const MAX_TAKEN_BACK = 100;
+const ViewContext = createContext<View | null>(null);
+const SteeringContext = createContext<Steering | null>(null);
 
 export function useView(): View {
-  const view = useContext(Context);
+  const view = useContext(ViewContext);
   if (!view) throw new Error("useView belongs inside a ViewProvider");
   return view;
 }
 
-/** The last `count` complete days before today. */
-export const completeDays = (today: string, count: number): Period => ({ first: plusDays(today, -count), last: plusDays(today, -1) });
+export function useSteering(): Steering {
+  const steering = useContext(SteeringContext);
+  if (!steering) throw new Error("useSteering belongs inside a ViewProvider");
+  return steering;
+}
 
 export function versusOf(period: Period, versus: Versus): Period | null {
   if (versus === "none") return null;
@@ -46,62 +52,66 @@ export function versusOf(period: Period, versus: Versus): Period | null {
   return { first: plusDays(period.first, -back), last: plusDays(period.last, -back) };
 }
 
-export function ViewProvider({ site, children }: { site: Site; children: ReactNode }) {
-  const search = useSearch({ strict: false }) as ViewSearch;
+export function ViewProvider({ children }: { children: ReactNode }) {
+  const { site, goals, registry } = useSite();
+  const search = useSearch({ from: "/s/$site" });
   const navigate = useNavigate();
-  const goals = useQuery(goalsQuery(site.key));
-  const registry = useQuery(registryQuery(site.key));
-
-  const go = useCallback(
-    (change: (now: ViewSearch) => ViewSearch) =>
-      void navigate({ to: ".", search: (now: ViewSearch) => change(now) } as Parameters<typeof navigate>[0]),
-    [navigate],
-  );
-
-  // What was narrowed before each narrowing, so that the last one can be taken back.
-  const taken = useRef<Pick<ViewSearch, "only" | "without">[]>([]);
-  const narrowTo = useCallback(
-    (change: (now: ViewSearch) => ViewSearch) => {
-      taken.current.push({ only: search.only, without: search.without });
-      go(change);
-    },
-    [search, go],
+  // A site that began today has no complete day yet.
+  const usual = useMemo(
+    () => (site.first_day < site.today ? completeDays(site.today, 28) : { first: site.today, last: site.today }),
+    [site.first_day, site.today],
   );
 
   const view = useMemo((): View => {
-    const usual = completeDays(site.today, 28);
     const period = search.from && search.to ? { first: search.from, last: search.to } : usual;
     const versus = search.versus ?? "before";
-    const known = (dimension: string) => registry.data?.dimensions.some((one) => one.name === dimension) ?? false;
-    const goal = goals.data?.find((one) => one.id === search.goal) ?? goals.data?.[0];
+    const known = (dimension: string) => registry?.dimensions.some((one) => one.name === dimension) ?? false;
     return {
-      site,
-      goals: goals.data ?? [],
-      goal,
-      registry: registry.data,
-      ready: Boolean(goals.data && registry.data),
-      trouble: goals.error ?? registry.error,
-      again: () => void Promise.all([goals.refetch(), registry.refetch()]),
+      goal: goals.find((one) => one.id === search.goal) ?? goals[0],
       period,
       versus,
       versusPeriod: versusOf(period, versus),
       filters: narrowings(search, known),
       live: period.last >= site.today,
-      setPeriod: ({ first, last }) =>
+      visitor: search.visitor,
+    };
+  }, [site.today, usual, goals, registry, search]);
+
+  const usually = useRef({ search, usual, goal: goals[0]?.id });
+  useEffect(() => {
+    usually.current = { search, usual, goal: goals[0]?.id };
+  }, [search, usual, goals]);
+  const steering = useMemo((): Steering => {
+    // What was looked at before each change, so that the last one can be taken back.
+    const taken: ViewSearch[] = [];
+    const to = (change: (now: ViewSearch) => ViewSearch) => void navigate({ to: ".", search: change });
+    const go = (change: (now: ViewSearch) => ViewSearch) => {
+      taken.push(usually.current.search);
+      taken.splice(0, taken.length - MAX_TAKEN_BACK);
+      to(change);
+    };
+    return {
+      setPeriod: (period) =>
         go((now) => ({
           ...now,
-          ...(first === usual.first && last === usual.last ? { from: undefined, to: undefined } : { from: first, to: last }),
+          ...(samePeriod(period, usually.current.usual) ? { from: undefined, to: undefined } : { from: period.first, to: period.last }),
         })),
-      setVersus: (to) => go((now) => ({ ...now, versus: to === "before" ? undefined : to })),
-      steerBy: (id) => go((now) => ({ ...now, goal: id === goals.data?.[0]?.id ? undefined : id })),
-      narrow: (dimension, value, without = false) => narrowTo((now) => narrowed(now, dimension, value, without)),
-      widen: (narrowing) => narrowTo((now) => widened(now, narrowing)),
+      setVersus: (versus) => go((now) => ({ ...now, versus: versus === "before" ? undefined : versus })),
+      steerBy: (id) => go((now) => ({ ...now, goal: id === usually.current.goal ? undefined : id })),
+      narrow: (dimension, value, how = "only") => go((now) => narrowed(now, dimension, value, how)),
+      renarrow: (narrowing, values) => go((now) => renarrowed(now, narrowing, values)),
+      widen: (narrowing) => go((now) => widened(now, narrowing)),
+      follow: (visitor) => go((now) => ({ ...now, visitor })),
       undo: () => {
-        const before = taken.current.pop();
-        if (before) go((now) => ({ ...now, ...before }));
+        const before = taken.pop();
+        if (before) to(() => before);
       },
     };
-  }, [site, search, goals, registry, go, narrowTo]);
+  }, [navigate]);
 
-  return <Context.Provider value={view}>{children}</Context.Provider>;
+  return (
+    <SteeringContext.Provider value={steering}>
+      <ViewContext.Provider value={view}>{children}</ViewContext.Provider>
+    </SteeringContext.Provider>
+  );
 }

@@ -6,7 +6,7 @@ const button = cva("rounded-xs text-start disabled:opacity-60", {
     kind: {
       primary: "min-h-8 justify-self-start border border-ink bg-ink px-3.5 leading-[30px] font-medium text-on-ink",
       plain: "min-h-8 justify-self-start border border-hairline-firm bg-sheet px-3.5 leading-[30px] font-medium text-ink",
-      link: "text-teal decoration-1 underline-offset-3 hover:underline",
+      link: "wrap-anywhere text-teal decoration-1 underline-offset-3 hover:underline",
       quiet: "text-ink-2 decoration-1 underline-offset-3 hover:underline",
       /** In a row of a table, where a link is told by its line. */
       cell: "text-teal underline decoration-sea-2 decoration-1 underline-offset-3",

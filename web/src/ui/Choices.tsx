@@ -78,16 +78,18 @@ interface RadioGroupProps<V extends string> {
   value: V;
   options: readonly (Option<V> & { hint?: ReactNode })[];
   disabled?: boolean;
+  /** Whether they stand beside each other. */
+  isRow?: boolean;
   onChange: (value: V) => void;
 }
 
 /** One of a few, all of them in view. */
-export function RadioGroup<V extends string>({ label, value, options, disabled, onChange }: RadioGroupProps<V>) {
+export function RadioGroup<V extends string>({ label, value, options, disabled, isRow = false, onChange }: RadioGroupProps<V>) {
   const id = useId();
   return (
     <RadixRadioGroup.Root
       aria-label={label}
-      className="grid gap-1.5"
+      className={isRow ? "flex flex-wrap gap-x-6 gap-y-1.5" : "grid gap-1.5"}
       value={value}
       disabled={disabled}
       onValueChange={(to) => onChange(to as V)}

@@ -1,7 +1,7 @@
 import { clsx } from "clsx";
 import { Command } from "cmdk";
 import { Popover } from "radix-ui";
-import { useId, useLayoutEffect, useState, type ComponentProps, type KeyboardEvent } from "react";
+import { useLayoutEffect, useState, type ComponentProps, type KeyboardEvent } from "react";
 
 import { BOX } from "@/ui/Field";
 import { ITEM, SURFACE } from "@/ui/surfaces";
@@ -15,33 +15,37 @@ export interface Suggestion {
 interface ComboboxProps extends Omit<ComponentProps<"input">, "value" | "onChange"> {
   value: string;
   suggestions: readonly (Suggestion | string)[];
+  /** Whether several values may stand there, with commas; what is suggested is for the last of them. */
+  several?: boolean;
   onChange: (value: string) => void;
 }
 
 const MAX_SHOWN = 50;
 
 /** A text that may be anything, with values that are known to choose from: by the arrow keys, never in the way of Tab. */
-export function Combobox({ value, suggestions, onChange, className = "w-full", ...rest }: ComboboxProps) {
+export function Combobox({ value, suggestions, several = false, onChange, onBlur, className = "w-full", ...rest }: ComboboxProps) {
   const [open, setOpen] = useState(false);
   // The suggestion that the arrow keys stand on; none is gone to by itself, so that Enter never takes one that nobody chose.
   const [current, setCurrent] = useState("");
   const [moved, setMoved] = useState(false);
   const [active, setActive] = useState<string>();
-  const list = useId();
-  const query = value.trim().toLowerCase();
+  const [list, setList] = useState<HTMLDivElement | null>(null);
+  const before = several ? value.slice(0, value.lastIndexOf(",") + 1) : "";
+  const typed = value.slice(before.length).trim();
+  const query = typed.toLowerCase();
   const all = suggestions.map((one) => (typeof one === "string" ? { value: one } : one));
-  const fitting = all.filter((one) => one.value !== value && one.value.toLowerCase().includes(query)).slice(0, MAX_SHOWN);
+  const fitting = all.filter((one) => one.value !== typed && one.value.toLowerCase().includes(query)).slice(0, MAX_SHOWN);
   const shown = open && fitting.length > 0;
   const at = moved ? current : "";
   useLayoutEffect(() => {
-    setActive(shown && at ? document.getElementById(list)?.querySelector("[aria-selected=true]")?.id : undefined);
+    setActive(shown && at ? list?.querySelector("[aria-selected=true]")?.id : undefined);
   }, [shown, at, list]);
   const leaveSuggestions = () => {
     setMoved(false);
     setCurrent("");
   };
   const take = (one: string) => {
-    onChange(one);
+    onChange(before ? `${before} ${one}` : one);
     setOpen(false);
     leaveSuggestions();
   };
@@ -64,13 +68,16 @@ export function Combobox({ value, suggestions, onChange, className = "w-full", .
             role="combobox"
             autoComplete="off"
             aria-expanded={shown}
-            aria-controls={shown ? list : undefined}
+            aria-controls={shown ? list?.id : undefined}
             aria-activedescendant={active}
             aria-autocomplete="list"
             className={clsx(BOX, className)}
             value={value}
-            onFocus={() => setOpen(true)}
-            onBlur={() => setOpen(false)}
+            onClick={() => setOpen(true)}
+            onBlur={(event) => {
+              setOpen(false);
+              onBlur?.(event);
+            }}
             onKeyDownCapture={pressed}
             onChange={(event) => {
               onChange(event.target.value);
@@ -89,7 +96,7 @@ export function Combobox({ value, suggestions, onChange, className = "w-full", .
             onOpenAutoFocus={(event) => event.preventDefault()}
             onCloseAutoFocus={(event) => event.preventDefault()}
           >
-            <Command.List id={list} label="Known values">
+            <Command.List ref={setList} label="Known values">
               {fitting.map((one) => (
                 <Command.Item
                   key={one.value}

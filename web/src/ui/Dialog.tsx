@@ -65,7 +65,9 @@ export function Confirm({ open, title, children, verb, busy = false, onDo, onClo
 interface SheetProps {
   open: boolean;
   title: ReactNode;
-  label: string;
+  /** What stands above and below the title. */
+  above?: ReactNode;
+  below?: ReactNode;
   onClose: () => void;
   /** Where the focus goes when it closes, when it is not where it came from. */
   onCloseAutoFocus?: (event: Event) => void;
@@ -74,22 +76,23 @@ interface SheetProps {
 }
 
 /** A drawer from the right; what it lies beside can still be used. */
-export function Sheet({ open, title, label, onClose, onCloseAutoFocus, className, children }: SheetProps) {
+export function Sheet({ open, title, above, below, onClose, onCloseAutoFocus, className, children }: SheetProps) {
   return (
     <Radix.Root open={open} modal={false} onOpenChange={(to) => !to && onClose()}>
       <Radix.Portal>
         <Radix.Content
-          aria-label={label}
           aria-describedby={undefined}
           className={clsx(
-            "fixed inset-y-0 right-0 z-15 w-[min(var(--frame-drawer),100vw)] animate-[slide_var(--duration-move)_var(--ease-settle)] overflow-auto border-l border-ink-2 bg-sheet px-6 pt-5 pb-8",
+            "fixed inset-y-0 right-0 z-15 w-[min(var(--frame-drawer),100vw)] animate-slide overflow-auto border-l border-ink-2 bg-sheet px-6 pt-5 pb-8",
             className,
           )}
           onInteractOutside={(event) => event.preventDefault()}
           {...(onCloseAutoFocus ? { onCloseAutoFocus } : {})}
         >
           <header className="relative pr-8">
+            {above && <p className="text-ink-2">{above}</p>}
             <Radix.Title className="font-serif text-title font-[560]">{title}</Radix.Title>
+            {below && <p className="wrap-anywhere">{below}</p>}
             <Radix.Close asChild>
               <Button kind="icon" className="absolute -top-1 -right-1" aria-label="Close">
                 <Cross />

@@ -9,18 +9,26 @@ interface MenuProps {
   trigger: ReactNode;
   /** What stands above the items. */
   label?: ReactNode;
+  side?: "bottom" | "right";
+  align?: "start" | "end";
   children: ReactNode;
 }
 
 const CHOSEN = "data-[state=checked]:font-semibold data-[state=checked]:text-magenta aria-current:font-semibold aria-current:text-magenta";
 
 /** What can be done with something, or gone to from it. */
-export function Menu({ trigger, label, children }: MenuProps) {
+export function Menu({ trigger, label, side = "bottom", align = "start", children }: MenuProps) {
   return (
     <DropdownMenu.Root modal={false}>
       <DropdownMenu.Trigger asChild>{trigger}</DropdownMenu.Trigger>
       <DropdownMenu.Portal>
-        <DropdownMenu.Content className={clsx(SURFACE, "max-w-[min(340px,92vw)] min-w-45 py-1.5")} align="start" sideOffset={6}>
+        <DropdownMenu.Content
+          className={clsx(SURFACE, "max-w-[min(340px,92vw)] min-w-45 py-1.5")}
+          side={side}
+          align={align}
+          sideOffset={6}
+          collisionPadding={8}
+        >
           {label && <DropdownMenu.Label className="border-b border-hairline px-3.5 pt-1.5 pb-2">{label}</DropdownMenu.Label>}
           {children}
         </DropdownMenu.Content>

@@ -56,7 +56,7 @@ export function Notices() {
           </Radix.Close>
         </Radix.Root>
       ))}
-      <Radix.Viewport className="fixed bottom-4 left-1/2 z-40 grid w-[min(480px,94vw)] -translate-x-1/2 gap-2" />
+      <Radix.Viewport className="fixed bottom-4 left-1/2 z-40 max-[720px]:bottom-16 grid w-[min(480px,94vw)] -translate-x-1/2 gap-2" />
     </Radix.Provider>
   );
 }

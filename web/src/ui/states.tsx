@@ -1,8 +1,9 @@
 import { clsx } from "clsx";
 import { Progress as Radix } from "radix-ui";
-import type { ReactNode } from "react";
+import type { ComponentProps, ReactNode } from "react";
 
 import { Button } from "@/ui/Button";
+import { Answer } from "@/ui/text";
 
 /** Nothing yet, and what brings it. */
 export function EmptyState({ title, children }: { title?: string; children: ReactNode }) {
@@ -14,14 +15,35 @@ export function EmptyState({ title, children }: { title?: string; children: Reac
   );
 }
 
-/** What happened, what was kept, and what to do. */
-export function ErrorState({ text, again }: { text: string; again: () => void }) {
+/** Nothing yet, in a sentence that says what brings it. */
+export function EmptyNote({ children }: { children: ReactNode }) {
   return (
-    <div className="grid max-w-[60ch] gap-2 border-l-2 border-rust-mark px-4 py-3" role="alert">
+    <p className="max-w-[46ch] py-5 text-ink-2" data-empty>
+      {children}
+    </p>
+  );
+}
+
+/** What happened, what was kept, and what to do: in the server's words, where it said any. */
+export function ErrorState({ error, again }: { error: Error | { detail: string } | null; again: () => void }) {
+  // An answer of the server comes with its problem; anything else is a fault of the page, which says nothing to its readers.
+  const text = error && "detail" in error ? error.detail : "This part of the page failed. What you chose is kept in the address.";
+  return (
+    <div className="grid max-w-[60ch] content-start gap-2 self-start border-l-2 border-rust-mark px-4 py-3" role="alert">
       <p>{text}</p>
       <Button kind="primary" onClick={again}>
         Try again
       </Button>
+    </div>
+  );
+}
+
+/** A view that cannot be read, in its answer's place. */
+export function ViewError(props: ComponentProps<typeof ErrorState>) {
+  return (
+    <div className="col-span-full grid gap-3">
+      <Answer>This cannot be read just now.</Answer>
+      <ErrorState {...props} />
     </div>
   );
 }

@@ -1,7 +1,8 @@
 import type { Measure, Period } from "@/api/client";
 import { asDate, daysIn } from "@/state/days";
 
-const LOCALE = "en-GB";
+/** The reader’s own, wherever the browser says it; texts are English. */
+const LOCALE = typeof navigator === "undefined" || !navigator.language ? "en-GB" : navigator.language;
 const whole = new Intl.NumberFormat(LOCALE, { maximumFractionDigits: 0 });
 const two = new Intl.NumberFormat(LOCALE, { minimumFractionDigits: 2, maximumFractionDigits: 2 });
 
@@ -49,6 +50,9 @@ const day = new Intl.DateTimeFormat(LOCALE, { day: "numeric", month: "short", ti
 const dayAndYear = new Intl.DateTimeFormat(LOCALE, { day: "numeric", month: "short", year: "numeric", timeZone: "UTC" });
 const dayAndWeekday = new Intl.DateTimeFormat(LOCALE, { weekday: "short", day: "numeric", month: "short", timeZone: "UTC" });
 
+const month = new Intl.DateTimeFormat(LOCALE, { month: "short", timeZone: "UTC" });
+
+export const monthOf = (date: Date): string => month.format(date);
 export const shortDay = (text: string): string => day.format(asDate(text));
 export const longDay = (text: string): string => dayAndYear.format(asDate(text));
 export const weekdayOf = (text: string): string => dayAndWeekday.format(asDate(text)).replace(",", "");

@@ -1,5 +1,5 @@
 import type { Goal, SiteField } from "@/api/client";
-import { amount } from "@/words/format";
+import { amount, figure } from "@/words/format";
 
 const list = (parts: string[]): string => parts.join(" and ");
 
@@ -17,12 +17,21 @@ export function goalWords({ match, counts }: Goal): string {
         return named + (props.length ? ` with ${list(props)}` : "") + on;
       }
       default:
-        return "orders" + on;
+        return `orders${on}${match.value ? ` with a total ${TOTALS[match.value.test]} ${figure(match.value.than, "money")}` : ""}`;
     }
   })();
   const fields = match.fields.map((one) => `${one.field} ${SAID[one.test]} ${one.value}`);
   return what + (fields.length ? `, where ${list(fields)}` : "") + `, ${counts}`;
 }
+
+const TOTALS: Record<string, string> = {
+  "≥": "of at least",
+  ">": "of more than",
+  "≤": "of at most",
+  "<": "of less than",
+  "=": "of",
+  "≠": "other than",
+};
 
 const TESTS: Record<string, string> = {
   is: "that are",

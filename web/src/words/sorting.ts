@@ -5,6 +5,7 @@ export type Sorting = Schemas["Sorting"];
 export type ChannelRule = Schemas["ChannelRule"];
 export type Alias = Schemas["Alias"];
 type Test = Schemas["ChannelTest"];
+export type SortingState = Schemas["SortingState"];
 type Move = Schemas["Reclassification"];
 
 export const PARTS = ["mediums", "sources", "campaigns", "kinds"] as const;
@@ -33,22 +34,32 @@ export function moveWords({ field, was, becomes, visits }: Move): string {
 const same = (a: unknown, b: unknown): boolean => JSON.stringify(a) === JSON.stringify(b);
 const aliasWords = (alias: Alias): string => `${alias.field} ${alias.this} → ${alias.that}`;
 
-/** What changed between two versions, in a few words each. */
-export function changeWords(before: Sorting, after: Sorting): string[] {
+/** What came and what went, as `+ a, b` and `− c`. */
+function difference(before: readonly string[], after: readonly string[]): string {
+  const came = after.filter((one) => !before.includes(one));
+  const went = before.filter((one) => !after.includes(one));
+  return [came.length ? `+ ${came.join(", ")}` : "", went.length ? `− ${went.join(", ")}` : ""].filter(Boolean).join(" ");
+}
+
+const wordsOf = (rules: ChannelRule[]): string[] => [
+  ...new Set(rules.flatMap((rule) => rule.any_of.flatMap((test) => PARTS.flatMap((part) => test[part] ?? [])))),
+];
+
+/** What changed between two states, each with what came and what went: `Print and QR: + sticker, flyer-stand`. */
+export function changeWords(before: SortingState, after: SortingState): string[] {
   const message: string[] = [];
-  const held = (list: Alias[]) => new Set(list.map(aliasWords));
-  const [was, is] = [held(before.aliases), held(after.aliases)];
-  for (const alias of is) if (!was.has(alias)) message.push(`alias ${alias} added`);
-  for (const alias of was) if (!is.has(alias)) message.push(`alias ${alias} taken away`);
+  const say = (what: string, difference: string) => difference && message.push(`${what}: ${difference}`);
+  say("Aliases", difference(before.aliases.map(aliasWords), after.aliases.map(aliasWords)));
+  say("No source", difference(before.ignored_hosts, after.ignored_hosts));
   const names = (list: ChannelRule[]) => list.map((rule) => rule.channel);
   const [old, now] = [names(before.channels), names(after.channels)];
-  for (const name of now) if (!old.includes(name)) message.push(`channel ${name} added`);
-  for (const name of old) if (!now.includes(name)) message.push(`channel ${name} taken away`);
-  for (const rule of after.channels) {
-    const earlier = before.channels.filter((one) => one.channel === rule.channel);
-    if (earlier.length && !earlier.some((one) => same(one.any_of, rule.any_of))) message.push(`channel ${rule.channel} changed`);
+  say("Channels", difference(old, now));
+  for (const name of new Set(now.filter((one) => old.includes(one)))) {
+    const [was, is] = [before, after].map((state) => state.channels.filter((rule) => rule.channel === name));
+    if (!was || !is || same(was, is)) continue;
+    message.push(`${name}: ${difference(wordsOf(was), wordsOf(is)) || "its words stand together in another way"}`);
   }
-  if (!message.length && !same(old, now)) message.push("the order of the channels");
+  if (!message.length && !same(old, now)) message.push("The order of the channels");
   return message;
 }
 

@@ -10,6 +10,7 @@ import polars as pl
 from upper_compass.core.dataset.coded_hits import Floats, Ints
 from upper_compass.core.dataset.hit_matching import matching
 from upper_compass.core.dataset.lookups import DimensionLookups
+from upper_compass.core.dataset.money import money
 from upper_compass.core.dataset.visits import DerivedVisits, Rows
 from upper_compass.core.definitions.goals import FixedValue, Goal, NoValue
 from upper_compass.core.definitions.hits import Kind
@@ -47,10 +48,3 @@ def _values(goal: Goal, hits: pl.DataFrame, derived: DerivedVisits, rows: Rows, 
         return np.zeros(len(rows))
     amounts = money(hits, rows, lookups)
     return amounts if goal.value.kind == "hit" else np.where(derived.kind[rows] == Kind.order, amounts, 0.0)
-
-
-def money(hits: pl.DataFrame, rows: Rows, lookups: DimensionLookups) -> Floats:
-    """Amounts (f64) of hits in the site's currency, in the order of the rows; a missing amount and a currency without a rate are 0 (rules, chapter 5)."""
-    rates = lookups["rate"][hits["currency"].to_numpy()[rows]]
-    amounts: Floats = np.nan_to_num(hits["value"].to_numpy()[rows] * rates, nan=0.0)
-    return amounts

@@ -7,9 +7,10 @@ import polars as pl
 
 from upper_compass.core.dataset.coded_hits import Bools
 from upper_compass.core.dataset.lookups import DimensionLookups
+from upper_compass.core.dataset.money import money
 from upper_compass.core.dataset.site_fields import field_of_hits, field_of_visits
 from upper_compass.core.dataset.visits import NO_VISIT, DerivedVisits, Rows
-from upper_compass.core.definitions.hit_match import FieldTest, HitMatch, PageTest
+from upper_compass.core.definitions.hit_match import NUMBER_TESTS, FieldTest, HitMatch, PageTest
 from upper_compass.core.definitions.hits import Kind
 
 KINDS = {"view": Kind.view, "event": Kind.event, "order": Kind.order}
@@ -28,6 +29,8 @@ def matching(match: HitMatch, hits: pl.DataFrame, derived: DerivedVisits, lookup
         found = found[_on_page(match.page, lookups)[hits["url"].to_numpy()[found]]]
     if match.props:
         found = found[lookups.properties.passing(match.props)[hits["props"].to_numpy()[found]]]
+    if match.value is not None:
+        found = found[NUMBER_TESTS[match.value.test](money(hits, found, lookups), match.value.than)]
     for test in match.fields:
         found = found[_field_holds(test, hits, derived, found, lookups)]
     return found

@@ -110,8 +110,25 @@ class DimensionLookups:
     def _words_by(self, texts: pl.Series, read: Callable[[str], str]) -> Codes:
         return self.labels.encode(pl.Series([read(text) for text in texts], dtype=pl.String))
 
-    def _urls(self, urls: pl.Series) -> dict[str, npt.NDArray[Any]]:
+    def _addresses(self, urls: pl.Series) -> pl.DataFrame:
+        """Addresses in parts; those of a copy are the original's. The first copy that fits."""
         parts = split_addresses(urls)
+        if not self.rules.copies:
+            return parts
+        host, path = pl.col("host").str.strip_prefix("www."), pl.col("path")
+        hosts, paths = pl.col("host"), path
+        for copy in reversed(self.rules.copies):
+            (at, _, below), (counts_as, _, start) = copy.at.partition("/"), copy.counts_as.partition("/")
+            below, start = below and f"/{below}", start and f"/{start}"
+            rest = path.str.strip_prefix(below) if below else path
+            is_copy = (host == at) & ((path == below) | path.str.starts_with(f"{below}/"))
+            whole = (pl.lit(start) + rest).str.strip_chars_end("/")
+            paths = pl.when(is_copy).then(pl.when(whole == "").then(pl.lit("/")).otherwise(whole)).otherwise(paths)
+            hosts = pl.when(is_copy).then(pl.lit(counts_as)).otherwise(hosts)
+        return parts.with_columns(hosts.alias("host"), paths.alias("path"))
+
+    def _urls(self, urls: pl.Series) -> dict[str, npt.NDArray[Any]]:
+        parts = self._addresses(urls)
         keys = self.traffic_sources.query_keys
         values = query_values(parts["query"], keys + list(self.rules.kept_query_keys))
         pages = self._pages(self._paths(parts), values)
@@ -120,7 +137,8 @@ class DimensionLookups:
         return {
             "page": self.labels.encode(pages),
             "host": self.labels.encode(hosts),
-            "bare_host": self.labels.encode(hosts.str.strip_prefix("www.")),
+            # Whether a referrer lies on the same host goes by the host that was sent.
+            "bare_host": self.labels.encode(split_addresses(urls)["host"].fill_null("").str.strip_prefix("www.")),
             "page_group": self.labels.encode(self._groups(pages)),
             "url_source": self._source_column(evidence, kind=None),
         }
@@ -234,9 +252,9 @@ class DimensionLookups:
             case PropertyField(key=key):
                 return "props", self.prop(key)
             case QueryField(key=key):
-                return "url", self._grown(f"query {key}", "url", lambda urls: query_values(split_addresses(urls)["query"], [key])[value_of(key)])
+                return "url", self._grown(f"query {key}", "url", lambda urls: query_values(self._addresses(urls)["query"], [key])[value_of(key)])
             case PageField(pattern=pattern):
-                return "url", self._grown(f"page {pattern}", "url", lambda urls: self._paths(split_addresses(urls)).str.extract(pattern, 1))
+                return "url", self._grown(f"page {pattern}", "url", lambda urls: self._paths(self._addresses(urls)).str.extract(pattern, 1))
 
     def _grown(self, name: str, column: str, read: Callable[[pl.Series], pl.Series]) -> Codes:
         """Words by code of a column that only some ask for: kept, and grown when it is asked for again."""

@@ -12,6 +12,7 @@ from urllib.parse import unquote_plus
 import polars as pl
 from pydantic import BaseModel
 
+from upper_compass.core.definitions.personal_data import MASK
 from upper_compass.core.definitions.reference import MEDIUM_OF_KIND, Reference
 from upper_compass.core.definitions.site_rules import UNSORTED, ChannelTest, SiteRules, bare_host
 
@@ -132,9 +133,15 @@ class TrafficSources:
         """Every query key that may be evidence."""
         return [f"utm_{name}" for name in FIELDS[:5]] + [key for key, _ in self._reference.click_ids] + list(self._rules.label_keys)
 
+    def _unmasked(self, values: pl.DataFrame) -> pl.DataFrame:
+        """Values without those of which personal data was masked before they were stored: what is left of them is no source."""
+        keys = [value_of(key) for key in dict.fromkeys(self.query_keys)]
+        return values.with_columns(pl.when(pl.col(key).str.contains(MASK, literal=True)).then(pl.lit("")).otherwise(key).alias(key) for key in keys)
+
     def from_queries(self, values: pl.DataFrame) -> pl.DataFrame:
         """Evidence in addresses (rules, chapter 2), a row each: raw `source` … `label` (String) and `found` (Boolean). `values`: see `query_values`."""
         nothing = pl.lit("")
+        values = self._unmasked(values)
         tagged = pl.any_horizontal(pl.col(value_of(f"utm_{name}")) != "" for name in FIELDS[:3])
         label = self._first_of(list(self._rules.label_keys))
         clicked = nothing
@@ -224,7 +231,7 @@ class TrafficSources:
     def read(self, url: str, referrer: str) -> tuple[Evidence, str, dict[str, str], str | None] | None:
         """What told, its key, the raw fields, and the kind of a referrer's host; None without evidence."""
         parts = split_addresses(pl.Series([url, referrer]))
-        values = query_values(parts["query"][:1], self.query_keys)
+        values = self._unmasked(query_values(parts["query"][:1], self.query_keys))
         tagged = self.from_queries(values).row(0, named=True)
         referred = self.from_referrers(parts["host"][1:]).row(0, named=True)
         own, other = (bare_host(host) for host in parts["host"])

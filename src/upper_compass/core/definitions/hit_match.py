@@ -63,11 +63,19 @@ class FieldTest(PageTest):
     field: Annotated[str, storable(40, least=1)]
 
 
+class ValueTest(BaseModel):
+    """A condition on what a hit is worth: the total of an order, the value of an event, in the site's currency. Without a value it is 0."""
+
+    model_config = ConfigDict(extra="forbid")
+    test: NumberTest
+    than: Annotated[float, Field(ge=-1e12, le=1e12, allow_inf_nan=False)]
+
+
 class HitMatch(BaseModel):
     """Hits of one kind for which every condition that is given holds.
 
     `names`: of the event, any of them, as it is sent or as reports show it; with `name_test` *starts with*, names that begin so. A goal call by
-    name is an event of that name. `page`: of the hit's address; `props`: of the event or order; `fields`: the site's own.
+    name is an event of that name. `page`: of the hit's address; `props`: of the event or order; `value`: what it is worth; `fields`: the site's own.
     """
 
     model_config = ConfigDict(extra="forbid")
@@ -76,6 +84,7 @@ class HitMatch(BaseModel):
     name_test: Literal["is", "starts with"] = "is"
     page: PageTest | None = None
     props: Annotated[list[PropTest], Field(max_length=10)] = []
+    value: ValueTest | None = None
     fields: Annotated[list[FieldTest], Field(max_length=10)] = []
 
     @model_validator(mode="after")
@@ -84,6 +93,6 @@ class HitMatch(BaseModel):
             raise ValueError("name the event")
         if self.kind != "event" and self.names:
             raise ValueError("only events have names")
-        if self.kind == "view" and self.props:
-            raise ValueError("views have no properties")
+        if self.kind == "view" and (self.props or self.value):
+            raise ValueError("views have no properties and no value")
         return self

@@ -21,6 +21,8 @@ _NAMES = frozenset(("email", "mail", "phone", "telephone", "tel", "mobile", "han
 _PARTS = re.compile(r"[A-Z]+(?![a-z])|[A-Z]?[a-z]+")
 # User and password stand between the scheme and the last @ before the path.
 _USER = re.compile(r"^([A-Za-z][A-Za-z0-9+.-]{0,30}://)[^/?#]*@")
+# What there is more of in an address than its host and path; most have none of it.
+_HAS_PARTS = re.compile("[?#@]")
 MAX_NAME = 100
 
 
@@ -74,7 +76,7 @@ def _mask_pair(pair: str) -> str:
 
 
 def _mask_pairs(query: str) -> str:
-    return "&".join(_mask_pair(pair) for pair in query.split("&"))
+    return "&".join([_mask_pair(pair) for pair in query.split("&")]) if "=" in query else query
 
 
 def mask_address(url: str) -> str:
@@ -82,6 +84,8 @@ def mask_address(url: str) -> str:
 
     A user name and a password before the host are taken out, and the host stays.
     """
+    if not _HAS_PARTS.search(url):
+        return mask_text(url)
     base, hash_, fragment = _USER.sub(r"\1", url).partition("#")
     path, mark, query = base.partition("?")
     inner, inner_mark, inner_query = fragment.partition("?")

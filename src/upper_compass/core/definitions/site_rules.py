@@ -129,6 +129,27 @@ class PageGroup(BaseModel):
         return self
 
 
+_PLACE = re.compile(r"(?:https?://)?([A-Za-z0-9._-]+|\[[0-9A-Fa-f:.]+\])(?::[0-9]+)?((?:/[^\s?#]*)?)")
+
+
+def _place(text: str) -> str:
+    found = _PLACE.fullmatch(text.strip())
+    if not found:
+        raise ValueError("give a host, and a path where only a part of it is meant, such as preview.mill.example/next")
+    return bare_host(found[1]) + found[2].rstrip("/")
+
+
+Place = Annotated[str, StringConstraints(min_length=1, max_length=500), AfterValidator(_place)]
+
+
+class SiteCopy(BaseModel):
+    """Pages at an address and below it count as those of another. Both: a host, without `www.`, and a path, without a slash at its end."""
+
+    model_config = ConfigDict(extra="forbid")
+    at: Place
+    counts_as: Place
+
+
 EventName = Annotated[str, storable(100, least=1)]
 
 
@@ -238,6 +259,7 @@ class SiteRules(BaseModel):
     label_keys: Annotated[list[QueryKey], Field(max_length=20)] = ["via", "ref"]
     kept_query_keys: Annotated[list[QueryKey], Field(max_length=20)] = []
     pages_behind_hash: bool = False
+    copies: Annotated[list[SiteCopy], Field(max_length=20)] = []
     ignored_hosts: Annotated[list[Host], Field(max_length=200)] = []
     aliases: Annotated[list[Alias], Field(max_length=2000)] = []
     channels: Annotated[list[ChannelRule], Field(max_length=200)] = list(SHIPPED_CHANNELS)

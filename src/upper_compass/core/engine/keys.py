@@ -33,14 +33,21 @@ class KeyedBy:
 
     def of_rows(self, cut: Selection, rows: Rows) -> list[Array]:
         """The key of each hit, its bucket by its own time. At least one part, for what is not broken down."""
+        if not len(rows):
+            return self._nothing()
         owners = cut.shard.derived.visit_of[rows]
         parts = [d.read(cut.shard, rows) if d.of == "hit" else _spread(d, cut.shard, owners) for d in self.dimensions]
         return parts + self._buckets(cut.shard.hit("at")[rows]) or [np.zeros(len(rows), np.int64)]
 
     def of_visits(self, cut: Selection, visits: Rows) -> list[Array]:
         """The key of each visit, by dimensions of the visit, its bucket by its start."""
+        if not len(visits):
+            return self._nothing()
         parts = [d.read(cut.shard, visits) for d in self.dimensions]
         return parts + self._buckets(cut.shard.visit("start")[visits]) or [np.zeros(len(visits), np.int64)]
+
+    def _nothing(self) -> list[Array]:
+        return [np.empty(0, np.uint32)] * max(1, len(self.dimensions) + bool(self.edges))
 
     def only_within(self, cut: Selection, items: Rows, parts: list[Array]) -> tuple[Rows, list[Array], Bools | slice]:
         """The items whose key is wanted, their keys, and which of the items they are."""
@@ -75,8 +82,6 @@ class KeyedBy:
 
 def _spread(dimension: Dimension, shard: Shard, owners: Rows) -> Array:
     """A dimension of the visit for each hit (by its visit, ascending): read once a visit, then spread."""
-    if not len(owners):
-        return np.empty(0, np.uint32)
     fresh = np.diff(owners, prepend=owners[0]) != 0
     fresh[0] = True
     places = np.cumsum(fresh) - 1

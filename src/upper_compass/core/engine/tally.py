@@ -15,7 +15,7 @@ import numpy as np
 import polars as pl
 
 from upper_compass.core.dataset.coded_hits import Floats, Ints
-from upper_compass.core.dataset.conversions import money
+from upper_compass.core.dataset.money import money
 from upper_compass.core.dataset.visits import Rows
 from upper_compass.core.definitions.hits import Kind
 from upper_compass.core.engine.group_by import KeySpace, count_distinct, distinct_pairs, sums
@@ -71,11 +71,11 @@ class GroupBy(KeyedBy):
         """A row per key: `key_0` … (codes of labels), `bucket` (i64, place among the edges), and the columns (f64, sums)."""
         labels, found = _by_hit(cut, self) if self.by_hit else _by_visit(cut, self)
         names = [f"key_{i}" for i in range(len(self.dimensions))]
-        columns = {name: pl.Series(name, label, dtype=pl.UInt32) for name, label in zip(names, labels, strict=False)}
+        columns = [pl.Series(name, label.astype(np.uint32)) for name, label in zip(names, labels, strict=False)]
         if self.edges:
-            columns["bucket"] = pl.Series("bucket", labels[-1], dtype=pl.Int64)
-        columns |= {name: pl.Series(name, found[name], dtype=pl.Float64) for name in sorted(self.columns)}
-        columns[PRESENCE] = pl.Series(PRESENCE, found[PRESENCE], dtype=pl.Int64)
+            columns.append(pl.Series("bucket", labels[-1].astype(np.int64)))
+        columns += [pl.Series(name, found[name].astype(np.float64)) for name in sorted(self.columns)]
+        columns.append(pl.Series(PRESENCE, found[PRESENCE]))
         keys = dict.fromkeys(names, cut.shard.lookups.labels) | ({"bucket": None} if self.edges else {})
         frame = pl.DataFrame(columns)
         return Tally(frame if keys else frame.sum(), keys, dict.fromkeys([*sorted(self.columns), PRESENCE], "sum"))
@@ -127,7 +127,9 @@ def _by_visit(cut: Selection, by: GroupBy) -> tuple[list[Ints], dict[str, Array]
     converted = cut.conversions.row[counted]
     visits, visit_parts, _ = by.only_within(cut, visits, by.of_visits(cut, visits))
     rows, row_parts, _ = by.only_within(cut, rows, by.of_rows(cut, rows))
-    converted, converted_parts, kept = by.only_within(cut, converted, by.of_rows(cut, converted))
+    # Without buckets a conversion has the key of its visit, which is known.
+    of_converted = by.of_rows(cut, converted) if by.edges else by.of_visits(cut, cut.conversions.visit[counted])
+    converted, converted_parts, kept = by.only_within(cut, converted, of_converted)
     counted = counted[kept]
     space = KeySpace(visit_parts, row_parts, converted_parts)
     visit_groups, row_groups, conversion_groups = space.groups
@@ -239,8 +241,9 @@ def _rows_outside(cut: Selection) -> Rows:
 
 def _converting(cut: Selection) -> Rows:
     """Visits that started in the period and hold a conversion, whenever."""
-    visits = np.unique(cut.conversions.visit)
-    return visits[cut.started_in_period[visits]].astype(np.int32)
+    visits = cut.conversions.visit  # ascending, as the hits are
+    visits = visits[np.diff(visits, prepend=np.int32(-1)) != 0]
+    return visits[cut.started_in_period[visits]]
 
 
 def _end_rows(cut: Selection, end: str) -> Rows:

@@ -8,6 +8,7 @@ from functools import cached_property
 
 import numpy as np
 import polars as pl
+from pydantic import BaseModel
 
 from upper_compass.core.dataset.coded_hits import Floats
 from upper_compass.core.definitions.goals import Goal
@@ -22,6 +23,7 @@ from upper_compass.core.engine.selection import ReportFilter
 from upper_compass.core.engine.statistics import is_significant, too_few, wilson
 from upper_compass.core.engine.tally import GOAL_COLUMNS, GroupBy
 
+GOAL_SUMS = frozenset(GOAL_COLUMNS)
 # Frames of sums: a column `n name` for the additive column of that name of the n-th question, `n name before` for the versus period.
 Sums = pl.DataFrame
 
@@ -75,23 +77,25 @@ def sum_name(place: int, name: str, *, before: bool) -> str:
 
 
 def plan(reading: ReportContext, request: ReportRequest, goals: Mapping[int, Goal]) -> Asked:
-    """What the columns of a request ask. What needs no goal is asked once for all goals. Raises UnknownNameError."""
+    """What the columns of a request ask. What needs no goal is asked once, together with what is asked of a goal. Raises UnknownNameError."""
     steered_by = goals[request.goal] if request.goal is not None else None
     versus = request.period.versus(request.versus)
     whole = question(reading, request.period, (request.segment,), with_excluded=request.with_excluded)
+    needs = [(column, _measure(column), goals[column.goal] if column.goal is not None else steered_by) for column in request.columns]
+    # Whatever a question counts besides, the keys of its hits and visits are looked up once: so what needs no goal goes with the first that has one.
+    company: dict[str | None, Goal | None] = {}
+    for column, measure, goal in needs:
+        if goal is not None and not GOAL_SUMS.isdisjoint(measure.needs):
+            company.setdefault(_text(column.segment), goal)
     places: dict[tuple[str | None, str | None], int] = {}
     questions: list[ReportFilter] = []
     wanted: list[set[str]] = []
     columns = []
-    for column in request.columns:
-        if column.measure not in MEASURES:
-            raise UnknownNameError("columns", f"there is no measure {column.measure!r}; the registry lists them all")
-        measure = MEASURES[column.measure]
-        goal = goals[column.goal] if column.goal is not None else steered_by
-        of = {}
+    for column, measure, goal in needs:
+        segment, of = _text(column.segment), {}
         for name in measure.needs:
-            counted = goal if name in GOAL_COLUMNS else None
-            key = (column.segment.model_dump_json() if column.segment else None, counted.model_dump_json() if counted else None)
+            counted = goal if name in GOAL_SUMS else company.get(segment)
+            key = (segment, _text(counted))
             if key not in places:
                 places[key] = len(questions)
                 ask = question(reading, request.period, (request.segment, column.segment), goal=counted, with_excluded=request.with_excluded)
@@ -103,6 +107,16 @@ def plan(reading: ReportContext, request: ReportRequest, goals: Mapping[int, Goa
     start, stop = versus.bounds(reading.zone) if versus else (0, 0)
     earlier = tuple(replace(one, start=start, stop=stop) for one in questions) if versus else ()
     return Asked(tuple(columns), replace(whole, steered_by=steered_by), tuple(questions), earlier, tuple(frozenset(one) for one in wanted), versus)
+
+
+def _measure(column: Column) -> Measure:
+    if column.measure not in MEASURES:
+        raise UnknownNameError("columns", f"there is no measure {column.measure!r}; the registry lists them all")
+    return MEASURES[column.measure]
+
+
+def _text(model: BaseModel | None) -> str | None:
+    return model.model_dump_json() if model is not None else None
 
 
 def joined(reading: ReportContext, *breakdowns: tuple[Asked, KeyedBy], edges_before: tuple[int, ...] = ()) -> list[Tally]:

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections import defaultdict
+from typing import Any, Literal
 
 import numpy as np
 import polars as pl
 from pydantic import BaseModel
 
-from upper_compass.core.dataset.conversions import money
+from upper_compass.core.dataset.money import money
 from upper_compass.core.dataset.visits import Rows
 from upper_compass.core.definitions.hits import EVENTS_BY_ITSELF, Kind
 from upper_compass.core.definitions.site_rules import SiteRules
@@ -35,12 +36,13 @@ class PropOut(BaseModel):
 
 
 class EventOut(BaseModel):
-    """One event under the name that reports show.
+    """One event under the name that reports show; or all orders, as `order`, which are no events.
 
     `sent_as`: the names under which it is sent; `by_itself`: the site script sends it without being told. `people`, `times`, `value` (in the site's currency)
     and what follows are of the period, without robots and own traffic; `last`: ms of the newest over all history, own traffic included.
     """
 
+    kind: Literal["event", "order"] = "event"
     name: str
     sent_as: list[str]
     people: int
@@ -56,9 +58,9 @@ class EventOut(BaseModel):
 
 
 def events(reading: ReportContext, ask: ReportFilter, rules: SiteRules) -> list[EventOut]:
-    """Every event that ever arrived, the most frequent of the period first, hidden ones last."""
-    asked = (_figures, _by_page, _by_property, _people)
-    figures, pages, props, people = (tally.as_texts().frame for tally in reading.tally(ask, *(Counting(one) for one in asked)))
+    """Every event that ever arrived, and orders if there are any, the most frequent of the period first, hidden ones last."""
+    asked = [Counting(one, (kind,)) for kind in (Kind.event, Kind.order) for one in (_figures, _by_page, _by_property, _people)]
+    figures, pages, props, people, *of_orders = (tally.as_texts().frame for tally in reading.tally(ask, *asked))
     grouped: dict[str, list[str]] = defaultdict(list)
     for sent in sorted(figures["sent"]):
         grouped[rules.event_name(sent)].append(sent)
@@ -66,65 +68,76 @@ def events(reading: ReportContext, ask: ReportFilter, rules: SiteRules) -> list[
     notes = {note.name: note for note in rules.events}
     listed = []
     for name, sent in grouped.items():
-        own = figures.filter(pl.col("sent").is_in(sent))
+        found = _counted(*(table.filter(pl.col("sent").is_in(sent)) for table in (figures, pages, props)))
         note = next((notes[one] for one in sent if one in notes), None)
-        listed.append(
-            EventOut(
-                name=name,
-                sent_as=sent,
-                people=counted.get(name, 0),
-                times=int(own["times"].sum()),
-                value=float(own["value"].sum()),
-                last=own["last"].max(),
-                passive=rules.is_passive(sent[0]),
-                by_itself=EVENTS_BY_ITSELF.issuperset(sent),
-                hidden=bool(note and note.hidden),
-                description=note.description if note else "",
-                pages=_commonest(pages.filter(pl.col("sent").is_in(sent)), "page", PAGES),
-                props=_props(props.filter(pl.col("sent").is_in(sent))),
-            )
-        )
+        told = {"passive": rules.is_passive(sent[0]), "by_itself": EVENTS_BY_ITSELF.issuperset(sent), "hidden": bool(note and note.hidden)}
+        description = note.description if note else ""
+        listed.append(EventOut(name=name, sent_as=sent, people=counted.get(name, 0), description=description, **told, **found))
+    order_figures, order_pages, order_props, buyers = of_orders
+    if len(order_figures):
+        told = {"passive": False, "by_itself": False, "hidden": False}
+        found = _counted(order_figures, order_pages, order_props)
+        listed.append(EventOut(kind="order", name="order", sent_as=[], people=int(buyers["people"].sum()), description="", **told, **found))
     return sorted(listed, key=lambda one: (one.hidden, -one.times, one.name))
 
 
-def _events(cut: Selection) -> Rows:
-    """Rows of the events of the period."""
-    return cut.rows[cut.kind(cut.rows) == Kind.event]
+def _counted(figures: pl.DataFrame, pages: pl.DataFrame, props: pl.DataFrame) -> dict[str, Any]:
+    """What was counted of one event, whatever the names that it was sent under."""
+    sums = {"times": int(figures["times"].sum()), "value": float(figures["value"].sum()), "last": figures["last"].max()}
+    return sums | {"pages": _commonest(pages, "page", PAGES), "props": _props(props)}
 
 
-def _figures(cut: Selection) -> Tally:
+def _of_kind(cut: Selection, kind: Kind) -> Rows:
+    """Rows of the hits of a kind, of the period."""
+    return cut.rows[cut.kind(cut.rows) == kind]
+
+
+def _figures(cut: Selection, kind: Kind) -> Tally:
     """By name as sent: times and value in the period; the last moment over all history."""
-    shard, rows = cut.shard, _events(cut)
+    shard, rows = cut.shard, _of_kind(cut, kind)
     sent = shard.hit("name")
-    ever = np.flatnonzero(shard.derived.kind == Kind.event)
+    ever = np.flatnonzero(shard.derived.kind == kind)
     last = pl.DataFrame({"sent": sent[ever], "last": shard.hit("at")[ever]}).with_columns(pl.lit(0, pl.Int64).alias("times"), pl.lit(0.0).alias("value"))
     now = pl.DataFrame({"sent": sent[rows], "value": money(shard.hits, rows, shard.lookups)})
     counted = now.with_columns(pl.lit(1, pl.Int64).alias("times"), pl.lit(None, pl.Int64).alias("last")).select(last.columns)
     return tallied(pl.concat([last, counted]), {"sent": shard.lookups.dictionaries["name"]}, sums=("times", "value"), maxima=("last",))
 
 
-def _by_page(cut: Selection) -> Tally:
+def _by_page(cut: Selection, kind: Kind) -> Tally:
     """Times by name as sent and page."""
-    shard, rows, lookups = cut.shard, _events(cut), cut.shard.lookups
+    shard, rows, lookups = cut.shard, _of_kind(cut, kind), cut.shard.lookups
     table = pl.DataFrame({"sent": shard.hit("name")[rows], "page": lookups["page"][shard.hit("url")[rows]]})
     return tallied(table, {"sent": lookups.dictionaries["name"], "page": lookups.labels}, count="times")
 
 
-def _by_property(cut: Selection) -> Tally:
+def _by_property(cut: Selection, kind: Kind) -> Tally:
     """Times by name as sent, property (`key`) and `value`."""
-    shard, rows, lookups = cut.shard, _events(cut), cut.shard.lookups
+    shard, rows, lookups = cut.shard, _of_kind(cut, kind), cut.shard.lookups
     sets = pl.DataFrame({"sent": shard.hit("name")[rows], "set": shard.hit("props")[rows]}).group_by("sent", "set").agg(pl.len().cast(pl.Int64).alias("times"))
     values = sets.join(lookups.properties.rows, on="set").rename({"label": "value"})
     return tallied(values, {"sent": lookups.dictionaries["name"], "key": lookups.properties.keys, "value": lookups.labels}, sums=("times",))
 
 
-def _people(cut: Selection) -> Tally:
+def _people(cut: Selection, kind: Kind) -> Tally:
     """Distinct visitors by the name that is shown, hidden events too."""
-    shard, rows, lookups = cut.shard, _events(cut), cut.shard.lookups
+    shard, rows, lookups = cut.shard, _of_kind(cut, kind), cut.shard.lookups
     names = lookups.dictionaries["name"].texts
     shown = lookups.labels.encode(pl.Series([lookups.rules.event_name(name) for name in names], dtype=pl.String))
     pairs = pl.DataFrame({"visitor": shard.hit("visitor")[rows], "shown": shown[shard.hit("name")[rows]]}).unique()
     return tallied(pairs, {"shown": lookups.labels}, count="people")
+
+
+def sent_fields(reading: ReportContext, ask: ReportFilter) -> list[PropOut]:
+    """Keys of the site's own that hits of the period bore, whether they are defined or not, with their commonest values; the commonest first."""
+    return _props(reading.tally(ask, Counting(_by_sent_field))[0].as_texts().frame)
+
+
+def _by_sent_field(cut: Selection) -> Tally:
+    """Hits (`times`) by `key` and `value` of what they bore."""
+    shard, lookups = cut.shard, cut.shard.lookups
+    sets = pl.DataFrame({"set": shard.hit("fields")[cut.rows]}).group_by("set").agg(pl.len().cast(pl.Int64).alias("times"))
+    values = sets.join(lookups.sent_fields.rows, on="set").rename({"label": "value"})
+    return tallied(values, {"key": lookups.sent_fields.keys, "value": lookups.labels}, sums=("times",))
 
 
 def _commonest(table: pl.DataFrame, column: str, most: int) -> list[ValueCount]:

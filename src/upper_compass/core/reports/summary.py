@@ -3,6 +3,7 @@
 * Under five conversions, nothing is said to drive them.
 * Channels: the fewest of the largest, at most three, that bring half of the conversions or more; else the largest three.
 * Landing pages: the fewest of the largest, at most three, where half begin or more; else the largest one, with its share.
+* What a table marks as *few* (too few visits to expect five conversions at the rate of all) is never named.
 """
 
 from __future__ import annotations
@@ -73,12 +74,12 @@ def answer(reading: ReportContext, request: AnswerRequest, goal: Goal, name: str
             return Answer(phrases=[Phrase(text=f"There are no {what} {when}.")])
         return Answer(phrases=[Phrase(text=f"{name}: {total} {when}, too few to say what drives them.")])
     phrases: list[Phrase] = []
-    if channels[0][1] < total:  # that all come by the one channel that there is says nothing
+    if channels and channels[0][1] < total:  # that all come by the one channel that there is says nothing
         named, share = _leading(channels, total)
         phrases += _listed(named, "channel", "and")
         phrases.append(Phrase(text=f" {'brings' if len(named) == 1 else 'bring'} {share_in_words(share)} {what}."))
     pages, _ = _largest(reading, request, goal, "entry_page")
-    if pages[0][1] < total and pages[0][0]:
+    if pages and pages[0][1] < total and pages[0][0]:
         phrases += _beginnings(pages, total, what if not phrases else None)
     return Answer(phrases=phrases or [Phrase(text=f"{name}: {total:,} {when}.")])
 
@@ -95,11 +96,14 @@ def _beginnings(pages: list[tuple[str, int]], total: int, what: str | None) -> l
 
 
 def _largest(reading: ReportContext, request: AnswerRequest, goal: Goal, dimension: str) -> tuple[list[tuple[str, int]], int]:
-    column = Column(id="conversions", measure="conversions")
-    asked = TableRequest(period=request.period, versus="none", goal=request.goal, dimensions=[dimension], columns=[column], segment=request.segment, limit=20)
+    """The values of a dimension by their conversions, those left out of which too little is known; and the conversions of all."""
+    columns = [Column(id=name, measure=name) for name in ("conversions", "conversion_rate")]
+    asked = TableRequest(period=request.period, versus="none", goal=request.goal, dimensions=[dimension], columns=columns, segment=request.segment, limit=20)
     found = table(reading, asked, {request.goal: goal})
-    counts = [int(count or 0) for count in found.columns[0].values]
-    return list(zip((row[0] for row in found.rows), counts, strict=True)), int(found.total[0].values[0] or 0)
+    conversions, rate = found.columns
+    few = rate.few or [False] * len(found.rows)
+    sure = [(row[0], int(count or 0)) for row, count, is_few in zip(found.rows, conversions.values, few, strict=True) if not is_few]
+    return sure, int(found.total[0].values[0] or 0)
 
 
 def _leading(rows: list[tuple[str, int]], total: int) -> tuple[list[str], float]:

@@ -87,6 +87,13 @@ def apply_fix(rules: SiteRules, fix: AddAlias | TakeMedium | IgnoreHost, *, undo
             return rules.model_copy(update={"channels": _without(rules.channels, channel, medium) if undo else _with(rules.channels, channel, medium)})
 
 
+def holds(rules: SiteRules, fix: AddAlias | TakeMedium | IgnoreHost) -> bool:
+    """Whether the rules are as a fix makes them."""
+    if isinstance(fix, AddAlias):
+        return any((one.field, tidy(one.this), tidy(one.that)) == (fix.field, tidy(fix.this), tidy(fix.that)) for one in rules.aliases)
+    return apply_fix(rules, fix, undo=True) != rules
+
+
 def _with(channels: list[ChannelRule], channel: str, medium: str) -> list[ChannelRule]:
     """A channel takes a medium by a way of its own, so that no condition of another way narrows it."""
     way = ChannelTest(mediums=[medium])

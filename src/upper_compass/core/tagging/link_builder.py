@@ -3,28 +3,45 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
 from difflib import get_close_matches
 from heapq import nlargest
-from typing import Annotated, Literal, get_args
+from typing import Annotated, Literal, TypedDict, Unpack, get_args
 from urllib.parse import quote, unquote_plus, urlsplit, urlunsplit
 
-from pydantic import BaseModel, ConfigDict
+import polars as pl
+from pydantic import AfterValidator, BaseModel, ConfigDict
 
+from upper_compass.core.dataset.coded_hits import Dictionaries
+from upper_compass.core.dataset.lookups import DimensionLookups
 from upper_compass.core.dataset.traffic_sources import FIELDS, UNSET, Tags, TrafficSources, tidy
 from upper_compass.core.definitions.personal_data import mask_address, personal
 from upper_compass.core.definitions.reference import Reference
 from upper_compass.core.definitions.site_rules import UNSORTED, SiteRules, SourceField, bare_host
 from upper_compass.core.definitions.text_tests import storable
 
-LinkField = Annotated[str, storable(500)]
+MAX_VALUE = 500
+LinkField = Annotated[str, storable(MAX_VALUE)]
 TAGS: tuple[SourceField, ...] = ("source", "medium", "campaign", "content", "term")
 # They end a value, or break a link when it is pasted into a mail.
 FORBIDDEN = re.compile(r"""[&?#=%"'<>\\{}|^`\x00-\x1f]""")
 LONGEST = 2000
+# Links of one form, file or request.
+MAX_AT_ONCE = 500
 NEAR = 0.8
+# A host with a dot and what follows it, as people paste it.
+_WITHOUT_SCHEME = re.compile(r"^[A-Za-z0-9-]+(?:\.[A-Za-z0-9-]+)+(?::\d+)?(?:[/?#].*)?$")
 # Comparing two values takes the product of their lengths, so the most frequent ones of a bounded length are compared.
 COMPARED, LONGEST_COMPARED = 500, 100
+
+
+def _tidied(text: str) -> str:
+    """A word as links have it."""
+    value = tidy(text)
+    if not value:
+        raise ValueError("must not be empty")
+    return value
 
 
 class LinkDraft(BaseModel):
@@ -43,48 +60,89 @@ class LinkDraft(BaseModel):
 
 
 class Remark(BaseModel):
-    """Something about one field. `is_error` stops the link; `use` is what could stand there instead."""
+    """Something about one field. `is_error` stops the link, `is_note` is only told; `use` could stand there instead, `add` be added to the vocabulary."""
 
     field: Literal["address", "source", "medium", "campaign", "content", "term", "label"]
     is_error: bool
+    is_note: bool = False
     text: str
     use: str | None = None
+    add: str | None = None
+
+
+class _More(TypedDict, total=False):
+    is_error: bool
+    is_note: bool
+    use: str | None
+    add: str | None
 
 
 class BuiltLink(Tags):
-    """`url`: the finished link, null while a remark is an error. The fields as they will be read, aliases applied, and the channel that takes the visits."""
+    """`url`: the finished link, null while a remark is an error. The fields as they will be read, aliases applied, and the channel that takes the visits.
+
+    `draft`: what it was built of, one value a field; `place`: of which of the drafts that were given; `page`: as which its landings count.
+    """
 
     url: str | None
+    page: str = ""
     channel: str
     remarks: list[Remark]
+    draft: LinkDraft
+    place: int = 0
 
 
 class Word(BaseModel):
-    """A value that the owner allows in a field, and what it means."""
+    """A value that the owner allows in a field, and what it means. It is tidied as links are."""
 
     model_config = ConfigDict(extra="forbid")
-    field: Literal["source", "medium"]
-    value: Annotated[str, storable(100, least=1)]
+    field: Literal["source", "medium", "campaign", "content"]
+    value: Annotated[str, storable(100, least=1), AfterValidator(_tidied)]
     meaning: Annotated[str, storable(300)] = ""
 
 
-# By field, tidied values as they were tagged with the number of their visits.
-Known = Mapping[str, Mapping[str, int]]
+@dataclass(frozen=True)
+class Evidence:
+    """What links are held against. `values`: by field, tidied values that visits were tagged with and how often; `vocabulary`: what the owner allows."""
+
+    values: Mapping[str, Mapping[str, int]] = field(default_factory=dict)
+    vocabulary: Sequence[Word] = ()
+
+
+def pages_of(rules: SiteRules, reference: Reference, urls: Sequence[str]) -> list[str]:
+    """The page as which each address counts, in the same order."""
+    dictionaries = Dictionaries()
+    codes = dictionaries["url"].encode(pl.Series(urls, dtype=pl.String))
+    lookups = DimensionLookups(rules, reference, dictionaries)
+    return list(lookups.labels.decode(lookups["page"][codes]))
 
 
 class Builder:
-    """Builds links for one site. `known`: what its visits were tagged with; `vocabulary`: what its owner allows."""
+    """Builds links for one site, held against what is known of it. `by_vocabulary`: a word of the vocabulary is used where it is nearly the one given."""
 
-    def __init__(self, rules: SiteRules, reference: Reference, known: Known, vocabulary: Sequence[Word] = ()) -> None:
-        self._rules = rules
+    def __init__(self, rules: SiteRules, reference: Reference, known: Evidence | None = None, *, by_vocabulary: bool = False) -> None:
+        self._rules, self._reference = rules, reference
         self._traffic_source = TrafficSources(rules, reference)
-        self._known = known
-        self._allowed = {field: [tidy(word.value) for word in vocabulary if word.field == field] for field in ("source", "medium")}
+        self._known = known or Evidence()
+        self._by_vocabulary = by_vocabulary
+        self._allowed: dict[str, list[str]] = {}
+        for word in self._known.vocabulary:
+            self._allowed.setdefault(word.field, []).append(word.value)
         self._aliases = {(alias.field, tidy(alias.this)): tidy(alias.that) for alias in rules.aliases}
 
+    def build_all(self, drafts: Iterable[LinkDraft], most: int) -> list[BuiltLink]:
+        """The links of several drafts, in order; a draft with several sources or contents, commas between them, makes one of each. `most` are made."""
+        singles = ((place, one) for place, draft in enumerate(drafts) for one in singles_of(draft))
+        built = [self.build(one).model_copy(update={"place": place}) for (place, one), _ in zip(singles, range(most), strict=False)]
+        whole = [place for place, link in enumerate(built) if link.url]
+        pages = pages_of(self._rules, self._reference, [built[place].url or "" for place in whole])
+        for place, page in zip(whole, pages, strict=True):
+            built[place].page = page
+        return built
+
     def build(self, draft: LinkDraft) -> BuiltLink:
-        """The link, with remarks on every field that has one."""
+        """The link of one draft, whose fields hold one value each, with remarks on every field that has one."""
         remarks: list[Remark] = []
+        draft = self._taken_apart(draft, remarks)
         tags = {name: self._value(name, getattr(draft, name), remarks) for name in get_args(SourceField)}
         if not any(tags[name] for name in ("source", "medium", "campaign", "label")):
             _say(remarks, "source", "give a source and a medium, or only a link label", is_error=True)
@@ -92,7 +150,7 @@ class Builder:
             for name in ("source", "medium"):
                 if not tags[name]:
                     _say(remarks, name, f"without it the {name} is read as {UNSET}")
-        url = self._address(draft.address.strip(), tags, remarks)
+        url = self._address(draft.address, tags, remarks)
         raw: dict[str, str] = {name: tags[name] for name in get_args(SourceField)}
         if any(tags[name] for name in TAGS[:3]):
             raw |= {"source": tags["source"] or UNSET, "medium": tags["medium"] or UNSET}
@@ -105,10 +163,28 @@ class Builder:
         if read["channel"] == UNSORTED and any(tags.values()):
             _say(remarks, "medium", "no channel takes this source and medium, so its visits are Unsorted")
         failed = any(remark.is_error for remark in remarks)
-        return BuiltLink(url=None if failed else url, channel=read["channel"], remarks=remarks, **{name: read[name] for name in FIELDS})
+        return BuiltLink(url=None if failed else url, channel=read["channel"], remarks=remarks, draft=draft, **{name: read[name] for name in FIELDS})
+
+    def _taken_apart(self, draft: LinkDraft, remarks: list[Remark]) -> LinkDraft:
+        """A draft whose address is whole: `https://` and the site's host are added, and its tags stand in the fields where nothing else does."""
+        address = draft.address.strip()
+        if address.startswith("/") and not address.startswith("//"):
+            address = f"https://{self._rules.hosts[0]}{address}"
+        elif _WITHOUT_SCHEME.match(address):
+            address = f"https://{address}"
+        bare, sign, fragment = address.partition("#")
+        path, _, query = bare.partition("?")
+        pairs = [(unquote_plus(key), unquote_plus(value), f"{key}{eq}{value}") for key, eq, value in (pair.partition("=") for pair in query.split("&"))]
+        keys = {f"utm_{name}": name for name in TAGS} | dict.fromkeys(self._rules.label_keys[:1], "label")
+        found = {keys[key]: value[:MAX_VALUE] for key, value, _ in reversed(pairs) if key in keys and value.strip()}
+        if not found or any(getattr(draft, name) for name in get_args(SourceField)):
+            return draft.model_copy(update={"address": address})
+        left = "&".join(pair for key, _, pair in pairs if key not in keys)
+        _say(remarks, "address", f"its own tags were taken: {', '.join(found[name] for name in keys.values() if name in found)}", is_note=True)
+        return draft.model_copy(update=found | {"address": path + ("?" if left else "") + left + sign + fragment})
 
     def _value(self, name: SourceField, given: str, remarks: list[Remark]) -> str:
-        """The tidied value of one field."""
+        """The tidied value of one field. What is said first is what helps most."""
         value = tidy(given)
         if not value:
             return ""
@@ -116,25 +192,37 @@ class Builder:
             _say(remarks, name, "leave out & ? # = % quotes, brackets and the like; they break links", is_error=True)
         elif personal(given):
             _say(remarks, name, "this looks like somebody's e-mail address or phone number; leave it out", is_error=True)
-        elif value != given:
-            _say(remarks, name, f"becomes {value}", use=value)
         becomes = self._aliases.get((name, value))
+        agreed = self._agreed(name, value)
+        if agreed and self._by_vocabulary:
+            _say(remarks, name, f"{value} became {agreed}, the word of the vocabulary", is_note=True)
+            return agreed
+        if not self._held_against_vocabulary(name, value, agreed, remarks):
+            self._compare(name, value, remarks)
         if becomes and becomes != value:
             _say(remarks, name, f"an alias reads it as {becomes}", use=becomes)
-        self._compare(name, value, remarks)
+        if value != given and not any(one.is_error for one in remarks if one.field == name):
+            _say(remarks, name, f"becomes {value}", is_note=True)
         return value
 
-    def _compare(self, name: SourceField, value: str, remarks: list[Remark]) -> None:
-        """Hold a value against the vocabulary and against what is there already."""
+    def _agreed(self, name: SourceField, value: str) -> str | None:
+        """The word of the vocabulary that a value is nearly, if it is none itself."""
         allowed = self._allowed.get(name, [])
-        if allowed and value not in allowed:
-            near = _nearest(value, allowed)
-            _say(remarks, name, "it is not in the site's vocabulary" + (f"; use {near}?" if near else ""), use=near)
-            if near:
-                return
-        known = self._known.get(name, {})
+        return None if not allowed or value in allowed else _nearest(value, allowed) or _part(value, allowed)
+
+    def _held_against_vocabulary(self, name: SourceField, value: str, agreed: str | None, remarks: list[Remark]) -> bool:
+        """Say that a value is not in the vocabulary; whether a word of it is offered, so that nothing else needs to be."""
+        allowed = self._allowed.get(name, [])
+        if not allowed or value in allowed:
+            return False
+        _say(remarks, name, "it is not in the site's vocabulary" + (f"; use {agreed}?" if agreed else ""), use=agreed, add=value)
+        return agreed is not None
+
+    def _compare(self, name: SourceField, value: str, remarks: list[Remark]) -> None:
+        """Hold a value against what is there already."""
+        known = self._known.values.get(name, {})
         if value in known:
-            _say(remarks, name, f"you have {value} {_times(known[value])}")
+            _say(remarks, name, f"you have {value} {_times(known[value])}", is_note=True)
         elif near := _nearest(value, known):
             _say(remarks, name, f"you have {near} {_times(known[near])}; use that?", use=near)
 
@@ -169,12 +257,41 @@ class Builder:
         return url
 
 
-def _say(remarks: list[Remark], field: SourceField | Literal["address"], text: str, *, is_error: bool = False, use: str | None = None) -> None:
-    remarks.append(Remark(field=field, is_error=is_error, text=text, use=use))
+def remark_unseen(links: Iterable[BuiltLink], seen: frozenset[str]) -> None:
+    """Say of links to pages that are not among those that were seen."""
+    for link in links:
+        if link.url and link.page not in seen:
+            _say(link.remarks, "address", f"nobody has seen {link.page} in the last 90 days; is it the right page?")
+
+
+def singles_of(draft: LinkDraft) -> Iterator[LinkDraft]:
+    """One draft for each source and each content that is given; commas stand between several."""
+    bare = LinkDraft(**draft.model_dump(include=set(LinkDraft.model_fields)))
+    for source in _several(draft.source):
+        for content in _several(draft.content):
+            yield bare.model_copy(update={"source": source, "content": content})
+
+
+def _several(text: str) -> list[str]:
+    return [part.strip() for part in text.split(",") if part.strip()] or [""] if "," in text else [text]
+
+
+def _say(remarks: list[Remark], field: SourceField | Literal["address"], text: str, **more: Unpack[_More]) -> None:
+    remarks.append(Remark(field=field, text=text, **{"is_error": False, **more}))
 
 
 def _times(count: int) -> str:
     return "once" if count == 1 else f"{count:,} times"
+
+
+def _part(value: str, among: Sequence[str]) -> str | None:
+    """A word that is one of the value's own, as `letter` is of `news-letter`; the longest."""
+    parts = _dashed(value[:LONGEST_COMPARED])
+    return max((one for one in among if _dashed(one) in parts), key=len, default=None)
+
+
+def _dashed(text: str) -> str:
+    return "-" + re.sub(r"[\W_]+", "-", text) + "-"
 
 
 def _bare(text: str) -> str:

@@ -62,6 +62,12 @@ def observed_values(reading: ReportContext, ask: ReportFilter) -> dict[str, dict
     return {name: dict(counted) for name, counted in found.items()}
 
 
+def observed_pages(reading: ReportContext, ask: ReportFilter, pages: Sequence[str]) -> frozenset[str] | None:
+    """Which of the pages were viewed; None where no page was."""
+    seen = reading.tally(ask, GroupBy((DIMENSIONS["page"],), columns=frozenset({"views"})))[0].as_texts().frame.filter(pl.col("views") > 0)
+    return frozenset(seen.filter(pl.col("key_0").is_in(list(pages)))["key_0"]) if len(seen) else None
+
+
 def link_performance(reading: ReportContext, ask: ReportFilter, links: Sequence[RegisteredLink]) -> dict[int, LinkPerformance]:
     """Visits in the question's period, since each link was made, that landed on its page with just its tags; with their conversions."""
     if not links:

@@ -9,10 +9,11 @@ from xml.sax.saxutils import escape
 import numpy as np
 import segno
 import zxingcpp
-from PIL import Image, ImageColor, ImageDraw, ImageFont
+from PIL import Image, ImageColor, ImageDraw
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints, field_validator
 
 from upper_compass.core.definitions.text_tests import storable
+from upper_compass.core.tagging.captions import LINE_HEIGHT, Caption, draw_line, missing_signs, width, wrapped
 
 MIN_CONTRAST = 4.5
 DOTS_PER_MM = 300 / 25.4
@@ -20,6 +21,8 @@ DOTS_PER_MM = 300 / 25.4
 MAX_DOTS = 3000
 # Below this a phone has trouble at the distance of a hand.
 MIN_MODULE_MM = 0.35
+# The height of the caption's letters, as a share of the width.
+LETTERS = 0.075
 Colour = Annotated[str, StringConstraints(pattern=r"^#[0-9A-Fa-f]{6}$")]
 
 
@@ -45,11 +48,11 @@ class CodeRequest(BaseModel):
 
 
 class UnfitCodeError(ValueError):
-    """A code that would not scan: the field at fault, and a sentence."""
+    """A code that would not scan: the field at fault, a sentence, and what could stand there instead."""
 
-    def __init__(self, field: str, text: str) -> None:
+    def __init__(self, field: str, text: str, use: str | None = None) -> None:
         super().__init__(text)
-        self.field, self.text = field, text
+        self.field, self.text, self.use = field, text, use
 
 
 class Code(BaseModel):
@@ -74,12 +77,33 @@ def _luminance(colour: str) -> float:
     return 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]
 
 
+def darkened(colour: str, ground: str) -> str | None:
+    """The colour nearest to one, of its own hue, that is dark enough on a ground; None when not even black is."""
+    parts = ImageColor.getrgb(colour)[:3]
+    for share in range(100, -1, -1):
+        made = "#" + "".join(f"{round(part * share / 100):02x}" for part in parts)
+        if _luminance(made) < _luminance(ground) and contrast(made, ground) >= MIN_CONTRAST:
+            return made
+    return None
+
+
+def _check_colours(dark: str, light: str) -> None:
+    if contrast(dark, light) >= MIN_CONTRAST and _luminance(dark) < _luminance(light):
+        return
+    nearest = darkened(dark, light)
+    if nearest is None:
+        raise UnfitCodeError("light", "no colour is dark enough on this ground; take a lighter one", "#ffffff")
+    if _luminance(dark) >= _luminance(light):
+        raise UnfitCodeError("dark", f"the modules must be darker than the ground, as {nearest} is; many readers know no other way", nearest)
+    why = f"the contrast is {contrast(dark, light):.1f} to 1; a code needs {MIN_CONTRAST} to 1 to be scanned, as {nearest} has"
+    raise UnfitCodeError("dark", why, nearest)
+
+
 def make_code(asked: CodeRequest) -> Code:
     """Draw a code and read it again. Raises UnfitCodeError when it would not scan."""
-    if _luminance(asked.dark) >= _luminance(asked.light):
-        raise UnfitCodeError("dark", "the modules must be darker than the ground; many readers know no other way")
-    if contrast(asked.dark, asked.light) < MIN_CONTRAST:
-        raise UnfitCodeError("dark", f"the contrast is {contrast(asked.dark, asked.light):.1f} to 1; a code needs {MIN_CONTRAST} to 1 to be scanned")
+    _check_colours(asked.dark, asked.light)
+    if missing := missing_signs(asked.caption):
+        raise UnfitCodeError("caption", f"these signs cannot be printed: {' '.join(missing[:10])}")
     try:
         drawn = segno.make(asked.text, error=asked.correction, micro=False, boost_error=False)
     except segno.DataOverflowError:
@@ -99,24 +123,28 @@ def make_code(asked: CodeRequest) -> Code:
     return Code(svg=_svg(matrix, asked, module), png=png, modules=len(matrix), module_mm=round(module, 3), remarks=remarks)
 
 
-def _letters_mm(asked: CodeRequest) -> float:
-    """Height of the caption's letters: as large as fits the width, a tenth of it at most."""
-    return min(asked.millimetres / 10, 1.7 * asked.millimetres / max(len(asked.caption), 1)) if asked.caption else 0.0
+def _caption(asked: CodeRequest) -> Caption:
+    """The words under the code, in letters of an even size whatever their length."""
+    return wrapped(asked.caption, LETTERS)
 
 
 def _svg(matrix: np.ndarray, asked: CodeRequest, module: float) -> str:
-    size, letters = asked.millimetres, _letters_mm(asked)
-    high = size + letters * 1.6
+    size, caption = asked.millimetres, _caption(asked)
+    letters, high = caption.letters * size, size * (1 + caption.height)
     runs = []
     for y, row in enumerate(matrix):
         edges = np.flatnonzero(np.diff(np.concatenate([[0], row.astype(np.int8), [0]])))
         runs += [f"M{x + asked.quiet} {y + asked.quiet}h{to - x}v1h{x - to}z" for x, to in zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True)]
-    place = f'x="{size / 2:.3f}" y="{size + letters * 0.8:.3f}" font-size="{letters:.3f}" text-anchor="middle" font-family="sans-serif"'
-    words = f'<text {place} fill="{asked.dark}">{escape(asked.caption)}</text>'
+    words = "".join(
+        f'<text x="{size / 2:.3f}" y="{size + letters * (0.8 + place * LINE_HEIGHT):.3f}" font-size="{letters:.3f}" text-anchor="middle" '
+        # Whatever font a viewer has, a line is as wide as it was measured.
+        f'textLength="{width(line) * letters:.3f}" lengthAdjust="spacingAndGlyphs" font-family="sans-serif" fill="{asked.dark}">{escape(line)}</text>'
+        for place, line in enumerate(caption.lines)
+    )
     return (
         f'<svg xmlns="http://www.w3.org/2000/svg" width="{size:g}mm" height="{high:.3f}mm" viewBox="0 0 {size:g} {high:.3f}">'
         f'<rect width="100%" height="100%" fill="{asked.light}"/>'
-        f'<path transform="scale({module:.6f})" fill="{asked.dark}" shape-rendering="crispEdges" d="{"".join(runs)}"/>{words if asked.caption else ""}</svg>'
+        f'<path transform="scale({module:.6f})" fill="{asked.dark}" shape-rendering="crispEdges" d="{"".join(runs)}"/>{words}</svg>'
     )
 
 
@@ -125,12 +153,13 @@ def _png(matrix: np.ndarray, asked: CodeRequest, module: float) -> bytes:
     dots = max(min(round(module * DOTS_PER_MM), MAX_DOTS // len(framed)), 1)
     pixels = np.where(np.kron(framed, np.ones((dots, dots), bool)), 0, 255).astype(np.uint8)
     size = pixels.shape[0]
-    letters = round(_letters_mm(asked) / asked.millimetres * size)
-    picture = Image.new("RGB", (size, size + round(letters * 1.6)), asked.light)
+    caption = _caption(asked)
+    letters = max(round(caption.letters * size), 4)
+    picture = Image.new("RGB", (size, size + round(caption.height * size)), asked.light)
     picture.paste(Image.new("RGB", (size, size), asked.dark), (0, 0), Image.fromarray(255 - pixels))
-    if asked.caption:
-        font = ImageFont.load_default(max(letters, 4))
-        ImageDraw.Draw(picture).text((size / 2, size + letters * 0.8), asked.caption, fill=asked.dark, font=font, anchor="ms")
+    drawing = ImageDraw.Draw(picture)
+    for place, line in enumerate(caption.lines):
+        draw_line(drawing, line, size / 2, size + letters * (0.8 + place * LINE_HEIGHT), letters, asked.dark)
     out = io.BytesIO()
     picture.save(out, "PNG", dpi=(dots / module * 25.4, dots / module * 25.4))
     return out.getvalue()

@@ -1,10 +1,12 @@
+import { EmptyNote } from "@/ui/states";
 import { useState } from "react";
 
-import { RepeatableRows, type Column } from "@/pieces/RepeatableRows";
-import { SearchInput } from "@/pieces/SearchInput";
+import { RepeatableRows, type Column } from "@/views/shared/RepeatableRows";
+import { SearchInput } from "@/ledger/SearchInput";
 import { Button } from "@/ui/Button";
 import { plural } from "@/words/format";
 import type { Alias } from "@/words/sorting";
+import { Part } from "@/ui/layout";
 
 const COLUMNS: Column<Alias>[] = [
   { key: "field", label: "Field", options: ["source", "medium", "campaign", "content", "term", "label"] },
@@ -29,13 +31,13 @@ export function Aliases({ aliases, canEdit, error, set }: AliasesProps) {
     .filter(({ alias }) => `${alias.field} ${alias.this} ${alias.that}`.toLowerCase().includes(query.toLowerCase()));
   const shown = all || found.length <= SHOWN_AT_FIRST ? found : found.slice(-SHOWN_AT_FIRST);
   return (
-    <section aria-label="Aliases">
-      <h2 className="title">Aliases: this is the same as that</h2>
-      <p className="quiet">Capitals, spaces, + and _ make no difference anyway. An alias joins what is spelled in another way.</p>
-      {aliases.length === 0 && <p className="empty">No aliases yet.</p>}
+    <Part isWide title="Aliases: this is the same as that" aria-label="Aliases">
+      <p className="text-ink-2">Capitals, spaces, + and _ make no difference anyway. An alias joins what is spelled in another way.</p>
+      {aliases.length === 0 && <EmptyNote>No aliases yet.</EmptyNote>}
       {aliases.length > SHOWN_AT_FIRST && <SearchInput what="an alias" query={query} set={setQuery} />}
       <RepeatableRows
         name="Aliases"
+        layout="max-w-[560px] grid-cols-[110px_minmax(0,1fr)_auto_minmax(0,1fr)_28px]"
         columns={COLUMNS}
         lines={aliases}
         shown={shown.map(({ place }) => place)}
@@ -49,6 +51,6 @@ export function Aliases({ aliases, canEdit, error, set }: AliasesProps) {
         </Button>
       )}
       {canEdit && <Button onClick={() => set([...aliases, { field: "medium", this: "", that: "" }])}>Add an alias</Button>}
-    </section>
+    </Part>
   );
 }

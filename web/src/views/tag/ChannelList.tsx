@@ -1,9 +1,17 @@
+import { clsx } from "clsx";
 import { useState } from "react";
 
-import { Field, Input } from "@/ui/Field";
+import { FieldError, Field, Input } from "@/ui/Field";
 import { Button } from "@/ui/Button";
 import { figure } from "@/words/format";
 import { PARTS, PART_WORDS, ruleWords, type ChannelRule } from "@/words/sorting";
+import { Part } from "@/ui/layout";
+import { Opener } from "@/ui/Opener";
+import { Actions } from "@/ui/text";
+import { Unsorted } from "@/views/tag/Unsorted";
+
+const LINE = "grid grid-cols-[22px_minmax(0,1fr)_60px] items-baseline gap-2 py-1 min-[700px]:grid-cols-[22px_148px_minmax(0,1fr)_60px]";
+const TAKES = "text-ink-2 max-[700px]:col-start-2 max-[700px]:col-end-[-1] max-[700px]:row-start-2";
 
 interface ChannelListProps {
   channels: ChannelRule[];
@@ -24,48 +32,46 @@ export function ChannelList({ channels, counts, canEdit, error, set }: ChannelLi
     set(moved);
     setOpen(to);
   };
+  const named = [...new Set(channels.map((rule) => rule.channel).filter(Boolean))];
+  const give = (medium: string, channel: string) => {
+    const place = channels.map((rule) => rule.channel).lastIndexOf(channel);
+    const rule = channels[place];
+    if (rule) change(place, { ...rule, any_of: [...rule.any_of, { mediums: [medium] }] });
+  };
   return (
-    <section aria-label="Channels">
-      <h2 className="title">Channels, in their order</h2>
-      <ol className="channels">
-        <li className="quiet" aria-hidden="true">
-          <div className="line">
-            <span />
-            <span>Channel</span>
-            <span>Takes</span>
-            <span className="num">90 days</span>
-          </div>
+    <Part isWide title="Channels, in their order" aria-label="Channels">
+      <ol>
+        <li className={clsx(LINE, "border-b border-hairline text-ink-2")} aria-hidden="true">
+          <span />
+          <span>Channel</span>
+          <span className="max-[700px]:hidden">Takes</span>
+          <span className="text-right">90 days</span>
         </li>
         {channels.map((rule, place) => (
-          <li key={place} aria-current={open === place ? "true" : undefined}>
-            <div className="line">
-              <span className="quiet num">{place + 1}</span>
-              <button
-                type="button"
-                className="opener"
-                aria-expanded={open === place}
-                onClick={() => setOpen(open === place ? null : place)}
-              >
+          <li
+            key={place}
+            aria-current={open === place ? "true" : undefined}
+            className="border-b border-hairline aria-[current]:bg-sea-1/45"
+          >
+            <div className={LINE}>
+              <span className="text-right text-ink-2">{place + 1}</span>
+              <Opener isOpen={open === place} onToggle={() => setOpen(open === place ? null : place)}>
                 {rule.channel || "without a name"}
-              </button>
-              <span className="takes">{ruleWords(rule)}</span>
-              <span className="num">{figure(counts.get(rule.channel) ?? 0, "count")}</span>
+              </Opener>
+              <span className={TAKES}>{ruleWords(rule)}</span>
+              <span className="text-right">{figure(counts.get(rule.channel) ?? 0, "count")}</span>
             </div>
-            {error(`channels.${place}`) && (
-              <p className="wrong" role="alert">
-                {error(`channels.${place}`)}
-              </p>
-            )}
+            {error(`channels.${place}`) && <FieldError>{error(`channels.${place}`)}</FieldError>}
             {open === place && (
-              <fieldset disabled={!canEdit} className="form">
+              <fieldset disabled={!canEdit} className="grid gap-2 px-3.5 py-2.5">
                 <legend className="sr-only">{rule.channel}</legend>
                 <RuleForm rule={rule} set={(to) => change(place, to)} />
-                <div className="end">
+                <Actions>
                   <Button disabled={place === 0} onClick={() => move(place, -1)}>
-                    Earlier
+                    Move up
                   </Button>
                   <Button disabled={place === channels.length - 1} onClick={() => move(place, 1)}>
-                    Later
+                    Move down
                   </Button>
                   <Button
                     onClick={() => {
@@ -75,18 +81,24 @@ export function ChannelList({ channels, counts, canEdit, error, set }: ChannelLi
                   >
                     Remove
                   </Button>
-                </div>
+                </Actions>
               </fieldset>
             )}
           </li>
         ))}
-        <li className="quiet">
-          <div className="line">
+        <li>
+          <div className={LINE}>
             <span />
-            <span>Unsorted</span>
-            <span className="takes">what no channel takes</span>
-            <span className="num">{figure(counts.get("Unsorted") ?? 0, "count")}</span>
+            <Opener
+              isOpen={open === channels.length + 1}
+              onToggle={() => setOpen(open === channels.length + 1 ? null : channels.length + 1)}
+            >
+              Unsorted
+            </Opener>
+            <span className={TAKES}>what no channel takes</span>
+            <span className="text-right">{figure(counts.get("Unsorted") ?? 0, "count")}</span>
           </div>
+          {open === channels.length + 1 && <Unsorted channels={named} canEdit={canEdit} onGive={give} />}
         </li>
       </ol>
       {canEdit && (
@@ -99,7 +111,7 @@ export function ChannelList({ channels, counts, canEdit, error, set }: ChannelLi
           Add a channel
         </Button>
       )}
-    </section>
+    </Part>
   );
 }
 
@@ -123,8 +135,8 @@ function RuleForm({ rule, set }: { rule: ChannelRule; set: (rule: ChannelRule) =
         {(control) => <Input {...control} value={rule.channel} onChange={(event) => set({ ...rule, channel: event.target.value })} />}
       </Field>
       {rule.any_of.map((test, place) => (
-        <div key={place} className="quarters" role="group" aria-label={`Way ${place + 1}`}>
-          {place > 0 && <p className="quiet whole">or</p>}
+        <div key={place} className="grid grid-cols-2 gap-x-3 gap-y-2" role="group" aria-label={`Way ${place + 1}`}>
+          {place > 0 && <p className="col-span-full text-ink-2">or</p>}
           {PARTS.map((part) => (
             <Field key={part} label={`${PART_WORDS[part].charAt(0).toUpperCase()}${PART_WORDS[part].slice(1)} is one of`}>
               {(control) => (

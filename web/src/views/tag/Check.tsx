@@ -1,13 +1,15 @@
-import { useMutation } from "@tanstack/react-query";
-import { useState, type FormEvent } from "react";
+import { useState } from "react";
 
-import { useFollowed } from "@/app/useFollowed";
-import { usePageOfSite } from "@/app/usePageOfSite";
-import { Field, Input } from "@/ui/Field";
-import { Flags, Glyph, hitWords } from "@/pieces/HitWords";
-import { useView } from "@/state/view";
+import type { Schemas } from "@/api/client";
+import { useFollowed } from "@/api/useFollowed";
+import { usePageOfSite } from "@/api/usePageOfSite";
+import { useEntry } from "@/forms/useEntry";
+import { Flags, Glyph, hitWords } from "@/views/shared/HitWords";
+import { useSite } from "@/state/site";
 import { Button } from "@/ui/Button";
+import { Part, Told } from "@/ui/layout";
 import { Reasons } from "@/views/tag/Reasons";
+import { AddressEntry, wholeAddress } from "@/views/shared/AddressEntry";
 import { openAndFollow } from "@/words/following";
 import { ago } from "@/words/format";
 
@@ -22,35 +24,30 @@ interface CheckProps {
 
 /** Opens a page of the site in another tab and waits for what shall arrive from there. */
 export function Check({ wanted = { kind: "visit" }, act = "" }: CheckProps) {
-  const { site } = useView();
+  const { site } = useSite();
   const [address, keep] = usePageOfSite(site);
-  const [error, setError] = useState<string | null>(null);
-  const opening = useMutation({ mutationFn: () => openAndFollow(site, address) });
-  const open = (event: FormEvent) => {
-    event.preventDefault();
-    if (!URL.canParse(address) || !/^https?:$/.test(new URL(address).protocol))
-      return setError("Give a whole address, such as https://mill.example/.");
-    setError(null);
-    opening.mutate();
-  };
+  const [opened, setOpened] = useState<Schemas["TokenOut"] | null>(null);
+  const entry = useEntry({
+    values: { address },
+    check: wholeAddress,
+    send: (given) => openAndFollow(site, given.address),
+    after: setOpened,
+    refetches: false,
+  });
   return (
-    <section aria-label="Check it">
-      <h2 className="title">Check it</h2>
-      <form className="form line" onSubmit={open} noValidate>
-        <Field label="A page of the site" error={error ?? opening.error?.message}>
-          {(control) => <Input {...control} type="url" value={address} onFocus={keep} onChange={keep} />}
-        </Field>
-        <Button type="submit" kind="primary" disabled={opening.isPending}>
+    <Part title="Check it" aria-label="Check it">
+      <AddressEntry entry={entry} label="Open and look" onFocus={keep}>
+        <Button type="submit" kind="primary" disabled={entry.isSending}>
           Open it and look
         </Button>
-      </form>
-      {opening.data && <Waiting key={opening.data.token} token={opening.data.token} since={opening.data.at} wanted={wanted} act={act} />}
-    </section>
+      </AddressEntry>
+      {opened && <Waiting key={opened.token} token={opened.token} since={opened.at} wanted={wanted} act={act} />}
+    </Part>
   );
 }
 
 function Waiting({ token, since, wanted, act }: { token: string; since: string; wanted: Wanted; act: string }) {
-  const { site } = useView();
+  const { site } = useSite();
   const { hits, at, late } = useFollowed(site.key, token);
   const names =
     wanted.kind === "event" ? [wanted.name, ...site.rules.events.flatMap((one) => (one.name === wanted.name && one.shown_as) || [])] : [];
@@ -65,7 +62,7 @@ function Waiting({ token, since, wanted, act }: { token: string; since: string; 
   }
   if (newest) {
     return (
-      <div className="arrived" role="status">
+      <Told role="status">
         <p>
           <b>It works.</b> {wanted.kind === "visit" ? "Your visit from this browser" : hitWords(newest, site.currency)},{" "}
           {ago(at - newest.at)} ago, page {newest.page}.
@@ -74,12 +71,12 @@ function Waiting({ token, since, wanted, act }: { token: string; since: string; 
         <ol>
           {hits.slice(0, 8).map((hit) => (
             <li key={hit.seq}>
-              <Glyph kind={hit.kind} /> {hitWords(hit, site.currency)} <span className="quiet">{hit.page}</span>
+              <Glyph kind={hit.kind} /> {hitWords(hit, site.currency)} <span className="text-ink-2">{hit.page}</span>
               <Flags internal={hit.internal} robot={hit.robot} />
             </li>
           ))}
         </ol>
-      </div>
+      </Told>
     );
   }
   return (

@@ -1,9 +1,8 @@
-import { useId } from "react";
-
-import { Cross } from "@/pieces/Marks";
-import { PatternHint } from "@/pieces/PatternHint";
+import { Cross } from "@/ui/icons";
+import { PatternHint } from "@/views/shared/PatternHint";
 import { Button } from "@/ui/Button";
-import { Input } from "@/ui/Field";
+import { Combobox } from "@/ui/Combobox";
+import { FieldError, Input } from "@/ui/Field";
 import { Select } from "@/ui/Select";
 import { NUMBER_TESTS, type Condition } from "@/views/tag/goalFormValues";
 
@@ -22,18 +21,12 @@ interface ConditionsProps {
 
 /** Conditions that must all hold: a name, a test, a value. */
 export function Conditions({ what, names, numbers = false, value, error, set }: ConditionsProps) {
-  const list = useId();
   const change = (place: number, to: Partial<Condition>) => set(value.map((one, i) => (i === place ? { ...one, ...to } : one)));
   return (
-    <div className="conditions" role="group" aria-label={`Conditions on a ${what}`}>
+    <div className="grid justify-items-start gap-1.5" role="group" aria-label={`Conditions on a ${what}`}>
       {value.map((one, place) => (
-        <div key={place} className="condition">
-          <Input
-            aria-label={`Name of the ${what}`}
-            list={list}
-            value={one.name}
-            onChange={(event) => change(place, { name: event.target.value })}
-          />
+        <div key={place} className="grid w-full grid-cols-[minmax(0,1fr)_auto_minmax(0,1fr)_28px] gap-1.5">
+          <Combobox aria-label={`Name of the ${what}`} suggestions={names} value={one.name} onChange={(name) => change(place, { name })} />
           <Select
             aria-label="Test"
             value={one.test}
@@ -47,21 +40,12 @@ export function Conditions({ what, names, numbers = false, value, error, set }: 
         </div>
       ))}
       {value.some((one) => one.test === "regular expression") && <PatternHint />}
-      {error && (
-        <p className="wrong" role="alert">
-          {error}
-        </p>
-      )}
+      {error && <FieldError>{error}</FieldError>}
       {value.length < MAX_CONDITIONS && (
         <Button kind="link" onClick={() => set([...value, { name: names[0] ?? "", test: "is", value: "" }])}>
           And only if a {what} …
         </Button>
       )}
-      <datalist id={list}>
-        {names.map((name) => (
-          <option key={name} value={name} />
-        ))}
-      </datalist>
     </div>
   );
 }

@@ -1,133 +1,123 @@
-import { useState, type FormEvent } from "react";
+import { useState } from "react";
+import { useWatch } from "react-hook-form";
 
 import { ask, client, type EventNote, type SiteEvent } from "@/api/client";
-import { useSave } from "@/app/useSave";
-import { fieldErrors } from "@/pieces/fieldErrors";
+import { useSave } from "@/api/useSave";
+import { EntryField, EntryForm, EntryToggle } from "@/forms/EntryForm";
+import { useLeave } from "@/forms/leaving";
+import { useEntry } from "@/forms/useEntry";
 import { Field, Input } from "@/ui/Field";
-import { Tallied } from "@/pieces/Tallied";
-import { useView } from "@/state/view";
+import { Tallied } from "@/views/shared/Tallied";
+import { can } from "@/state/can";
+import { useSite } from "@/state/site";
+import { useSteering } from "@/state/view";
 import { Button } from "@/ui/Button";
-import { Checkbox } from "@/ui/Choices";
 import { Select } from "@/ui/Select";
-
-const SHOWN = ["shown_as", "description"];
+import { notify } from "@/ui/Toast";
 
 /** Where an event happens, with what, and what is said of it. */
-export function EventDetails({ event }: { event: SiteEvent }) {
-  const { narrow } = useView();
+export function EventDetails({ event, names }: { event: SiteEvent; names: string[] }) {
+  const { narrow } = useSteering();
   return (
-    <div className="event-details">
+    <div className="grid gap-x-7 gap-y-2 pt-1.5 md:grid-cols-2">
       <div>
-        {event.times === 0 && <p className="quiet">Not in these days, or only by your own people.</p>}
+        {event.times === 0 && <p className="text-ink-2">Not in these days, or only by your own people.</p>}
         {event.pages.length > 0 && (
           <p>
-            <span className="quiet">On </span>
+            <span className="text-ink-2">On </span>
             <Tallied values={event.pages} />
           </p>
         )}
         {event.props.map((prop) => (
           <p key={prop.key}>
-            <span className="quiet">{prop.key} </span>
+            <span className="text-ink-2">{prop.key} </span>
             <Tallied values={prop.values} />
-            {prop.different > prop.values.length && <span className="quiet">and {prop.different - prop.values.length} more</span>}
+            {prop.different > prop.values.length && <span className="text-ink-2">and {prop.different - prop.values.length} more</span>}
           </p>
         ))}
         <Button onClick={() => narrow("event", event.name)}>Only visits with it</Button>
       </div>
-      <Notes event={event} />
+      <Notes event={event} names={names} />
     </div>
   );
 }
 
 /** What is said of the events that are sent under one name. */
-function Notes({ event }: { event: SiteEvent }) {
-  const { site } = useView();
-  const canEdit = site.role !== "viewer";
+function Notes({ event, names }: { event: SiteEvent; names: string[] }) {
+  const { site } = useSite();
+  const canEdit = can(site, "edit");
+  const leave = useLeave();
   const [sent, setSent] = useState(event.sent_as[0] ?? event.name);
-  const value = noteOf(site.rules.events, sent);
-  const [note, setNote] = useState(value);
-  const [before, setBefore] = useState<EventNote | null>(null);
-  const save = useSave(
-    (body: EventNote) => ask(client.PUT("/api/v1/sites/{site}/events", { params: { path: { site: site.key } }, body })),
-    (_, given) => setNote(given),
-  );
-  const { of, all } = fieldErrors(save.error, SHOWN);
-  const set = (change: Partial<EventNote>) => {
-    save.reset();
-    setBefore(null);
-    setNote({ ...note, ...change });
-  };
-  const submit = (happened: FormEvent) => {
-    happened.preventDefault();
-    setBefore(value);
-    save.mutate({ ...note, shown_as: note.shown_as?.trim() ? note.shown_as.trim() : null });
-  };
+  const note = noteOf(site.rules.events, sent);
   return (
-    <form className="form" onSubmit={submit} noValidate aria-label={`What is said of ${event.name}`}>
-      <fieldset disabled={!canEdit}>
-        {event.sent_as.length > 1 && (
-          <Field label="Sent as" hint="several names are shown as one">
-            {(control) => (
-              <Select
-                {...control}
-                value={sent}
-                onChange={(to) => {
-                  setSent(to);
-                  setNote(noteOf(site.rules.events, to));
-                }}
-                options={event.sent_as}
-              />
-            )}
-          </Field>
-        )}
-        <Field label="Description" error={of("description")}>
-          {(control) => <Input {...control} value={note.description} onChange={(to) => set({ description: to.target.value })} />}
+    <div className="min-w-0">
+      {event.sent_as.length > 1 && (
+        <Field label="Sent as" hint="several names are shown as one">
+          {(control) => <Select {...control} value={sent} onChange={(to) => leave(() => setSent(to))} options={event.sent_as} />}
         </Field>
-        <Field label="Name in reports" hint={`sent as ${sent}; history follows`} error={of("shown_as")}>
-          {(control) => (
-            <Input {...control} value={note.shown_as ?? ""} placeholder={sent} onChange={(to) => set({ shown_as: to.target.value })} />
-          )}
-        </Field>
-        <div className="grid gap-1.5">
-          <Checkbox
-            label="Passive"
-            hint="it says nothing about intent, so a visit with it can still bounce"
-            checked={note.passive ?? event.passive}
-            onChange={(passive) => set({ passive })}
-          />
-          <Checkbox
-            label="Hidden"
-            hint="no row in reports, last in this list"
-            checked={note.hidden}
-            onChange={(hidden) => set({ hidden })}
-          />
-        </div>
-        <div className="end">
-          {all && (
-            <p className="wrong" role="alert">
-              {all}
-            </p>
-          )}
-          <Button type="submit" kind="primary" disabled={!canEdit || save.isPending}>
-            Save
-          </Button>
-          <span role="status" className="quiet">
-            {save.isSuccess && "Saved; history is read anew."}
-          </span>
-          {save.isSuccess && before && (
-            <Button
-              onClick={() => {
-                save.mutate(before);
-                setBefore(null);
-              }}
-            >
-              Undo
-            </Button>
-          )}
-        </div>
-      </fieldset>
-      {!canEdit && <p className="quiet">The site’s analysts can change this.</p>}
-    </form>
+      )}
+      <NoteForm key={JSON.stringify(note)} event={event} names={names} note={note} canEdit={canEdit} />
+      {!canEdit && <p className="text-ink-2">The site’s analysts can change this.</p>}
+    </div>
+  );
+}
+
+interface NoteFormProps {
+  event: SiteEvent;
+  /** Of all events, as reports show them. */
+  names: string[];
+  note: EventNote;
+  canEdit: boolean;
+}
+
+function NoteForm({ event, names, note, canEdit }: NoteFormProps) {
+  const { site } = useSite();
+  const send = (body: EventNote) => ask(client.PUT("/api/v1/sites/{site}/events", { params: { path: { site: site.key } }, body }));
+  const undo = useSave(send);
+  const entry = useEntry({
+    values: { ...note, shown_as: note.shown_as ?? "", passive: note.passive ?? event.passive },
+    send: (body) => send({ ...body, shown_as: body.shown_as.trim() || null }),
+    after: () =>
+      notify(joins ? `${note.name} and ${joins} are one now, history included.` : "Saved; history is read anew.", () => undo.mutate(note)),
+  });
+  const { shown_as } = useWatch({ control: entry.form.control }) as { shown_as?: string };
+  const meant = shown_as?.trim() ?? "";
+  const joins = names.find((name) => name === meant && name !== event.name && name !== note.name);
+  return (
+    <EntryForm
+      entry={entry}
+      label={`What is said of ${event.name}`}
+      canEdit={canEdit}
+      className="py-2"
+      foot={
+        <Button type="submit" kind="primary" disabled={!canEdit || entry.isSending}>
+          Save
+        </Button>
+      }
+    >
+      <EntryField entry={entry} name="description" label="Description">
+        {(control) => <Input {...control} />}
+      </EntryField>
+      <EntryField
+        entry={entry}
+        name="shown_as"
+        label="Name in reports"
+        hint={
+          joins ? `${joins} is there already: the two become one everywhere, history included` : `sent as ${note.name}; history follows`
+        }
+      >
+        {(control) => <Input {...control} placeholder={note.name} />}
+      </EntryField>
+      <div className="grid gap-1.5">
+        <EntryToggle
+          entry={entry}
+          name="passive"
+          label="Passive"
+          hint="it says nothing about intent, so a visit with it can still bounce"
+        />
+        <EntryToggle entry={entry} name="hidden" label="Hidden" hint="no row in reports, last in this list" />
+      </div>
+    </EntryForm>
   );
 }
 

@@ -1,13 +1,17 @@
 import { useQuery } from "@tanstack/react-query";
-import { Fragment, useState } from "react";
+import { useState } from "react";
 
+import { Part, Sides } from "@/ui/layout";
 import type { SiteEvent } from "@/api/client";
 import { segmentOf } from "@/api/figures";
-import { eventsQuery } from "@/app/queries";
-import { Heads } from "@/pieces/Heads";
-import { LedgerToCome } from "@/pieces/Ledger";
-import { ErrorState } from "@/pieces/ErrorState";
+import { eventsQuery } from "@/api/queries";
+import type { LedgerColumn } from "@/ledger/columns";
+import { LedgerSkeleton } from "@/ledger/LedgerSkeleton";
+import { List } from "@/ledger/List";
+import { EmptyNote, ViewError } from "@/ui/states";
+import { useSite } from "@/state/site";
 import { useView } from "@/state/view";
+import { Answer } from "@/ui/text";
 import { Button } from "@/ui/Button";
 import { EventDetails } from "@/views/tag/EventDetails";
 import { Snippets } from "@/views/tag/Snippets";
@@ -15,36 +19,35 @@ import { ago, figure, periodWords, plural, symbol } from "@/words/format";
 
 /** Every event as soon as it first arrived, and code for the next one. */
 export function Events() {
-  const { site, period, filters, live, ready, trouble, again } = useView();
+  const { site, ready, trouble, again } = useSite();
+  const { period, filters, live } = useView();
   const events = useQuery({ ...eventsQuery(site.key, { period, segment: segmentOf(filters) }, { live }), enabled: ready });
   const [hidden, setHidden] = useState(false);
-  if (trouble) return <ErrorState error={trouble} again={again} />;
-  if (events.isError) return <ErrorState error={events.error} again={() => void events.refetch()} />;
+  if (trouble) return <ViewError error={trouble} again={again} />;
+  if (events.isError) return <ViewError error={events.error} again={() => void events.refetch()} />;
   const all = events.data ?? [];
   const away = all.filter((one) => one.hidden).length;
   const shown = all.filter((one) => hidden || !one.hidden);
   return (
-    <div className="tag sides">
-      <h1 className="answer" aria-busy={events.isPending}>
-        {events.data ? message(all, periodWords(period)) : " "}
-      </h1>
-      <section aria-label="Events">
-        {events.isPending && <LedgerToCome />}
+    <Sides>
+      <Answer aria-busy={events.isPending}>{events.data ? message(all, periodWords(period)) : " "}</Answer>
+      <Part isWide aria-label="Events">
+        {events.isPending && <LedgerSkeleton />}
         {events.data && all.length === 0 && (
-          <p className="empty">No event has arrived yet. Name the first one with the code beside; it stands here as soon as it comes.</p>
+          <EmptyNote>No event has arrived yet. Name the first one with the code beside; it stands here as soon as it comes.</EmptyNote>
         )}
         {shown.length > 0 && <EventList events={shown} />}
         {away > 0 && (
           <Button onClick={() => setHidden(!hidden)}>{hidden ? "Without the hidden ones" : `And ${plural(away, "hidden event")}`}</Button>
         )}
-      </section>
-      <Snippets events={all} />
-    </div>
+      </Part>
+      <Snippets events={all.filter((one) => one.kind === "event")} />
+    </Sides>
   );
 }
 
 function message(events: SiteEvent[], when: string): string {
-  const done = events.filter((one) => one.times > 0 && !one.hidden);
+  const done = events.filter((one) => one.kind === "event" && one.times > 0 && !one.hidden);
   // What the script tells of every visit says little; what somebody named is what they want to know of.
   const [first] = done.filter((one) => !one.passive && !one.by_itself).sort((a, b) => b.people - a.people);
   if (!done.length) return `No event came from ${when}.`;
@@ -52,50 +55,79 @@ function message(events: SiteEvent[], when: string): string {
 }
 
 const traits = (event: SiteEvent): string =>
-  [event.by_itself && "by itself", event.passive && "passive", event.hidden && "hidden"].filter(Boolean).join(", ");
+  [event.by_itself && "automatic", event.passive && "passive", event.hidden && "hidden"].filter(Boolean).join(", ");
 
 function EventList({ events }: { events: SiteEvent[] }) {
-  const { site } = useView();
+  const { site } = useSite();
   const [open, setOpen] = useState<string | null>(null);
   const [now] = useState(() => Date.now());
+  const columns: LedgerColumn<SiteEvent>[] = [
+    {
+      id: "event",
+      head: "Event",
+      hasControl: true,
+      value: (event) => (event.kind === "order" ? "Orders" : event.name),
+      cell: (event, control) =>
+        event.kind === "order" ? (
+          <span {...control}>
+            Orders <span className="text-ink-2">by uc.order or on import</span>
+          </span>
+        ) : (
+          <>
+            <button
+              type="button"
+              className="font-medium text-teal decoration-1 underline-offset-3 hover:underline"
+              aria-expanded={open === event.name}
+              onClick={() => setOpen(open === event.name ? null : event.name)}
+              {...control}
+            >
+              {event.name}
+            </button>
+            <span className="text-ink-2"> {traits(event)}</span>
+            {event.description && <span className="text-ink-2"> {event.description}</span>}
+          </>
+        ),
+    },
+    {
+      id: "people",
+      head: "People",
+      width: 84,
+      isNumber: true,
+      isLead: true,
+      value: (event) => event.people,
+      cell: (event) => figure(event.people, "count"),
+    },
+    { id: "times", head: "Times", width: 84, isNumber: true, value: (event) => event.times, cell: (event) => figure(event.times, "count") },
+    {
+      id: "value",
+      head: "Value",
+      unit: `, ${symbol(site.currency)}`,
+      width: 96,
+      isNumber: true,
+      value: (event) => event.value || null,
+      cell: (event) => (event.value ? figure(event.value, "money") : ""),
+    },
+    {
+      id: "last",
+      head: "Last seen, ago",
+      width: 116,
+      isNumber: true,
+      value: (event) => event.last,
+      cell: (event) => (event.last === null ? "" : ago(now - event.last)),
+    },
+  ];
   return (
-    <div className="ledger-box">
-      <table className="hits events">
-        <Heads
-          heads={["Event", { num: "People" }, { num: "Times" }, { num: `Value, ${symbol(site.currency)}` }, { num: "Last seen, ago" }]}
-        />
-        <tbody>
-          {events.map((event) => (
-            <Fragment key={event.name}>
-              <tr>
-                <td>
-                  <button
-                    type="button"
-                    className="opener"
-                    aria-expanded={open === event.name}
-                    onClick={() => setOpen(open === event.name ? null : event.name)}
-                  >
-                    {event.name}
-                  </button>
-                  <span className="quiet"> {traits(event)}</span>
-                  {event.description && <span className="quiet"> {event.description}</span>}
-                </td>
-                <td className="num lead">{figure(event.people, "count")}</td>
-                <td className="num">{figure(event.times, "count")}</td>
-                <td className="num">{event.value === 0 ? "" : figure(event.value, "money")}</td>
-                <td className="num">{event.last === null ? "" : ago(now - event.last)}</td>
-              </tr>
-              {open === event.name && (
-                <tr className="inside">
-                  <td colSpan={5}>
-                    <EventDetails key={event.name} event={event} />
-                  </td>
-                </tr>
-              )}
-            </Fragment>
-          ))}
-        </tbody>
-      </table>
-    </div>
+    <List
+      name="Events"
+      what="an event"
+      columns={columns}
+      rows={events}
+      rowId={(event) => `${event.kind} ${event.name}`}
+      sort={{ by: "people", descending: true }}
+      details={(event) =>
+        event.kind === "event" &&
+        open === event.name && <EventDetails key={event.name} event={event} names={events.map((one) => one.name)} />
+      }
+    />
   );
 }

@@ -1,19 +1,25 @@
 import { useQuery } from "@tanstack/react-query";
-import { useState, type FormEvent } from "react";
+import { useWatch } from "react-hook-form";
 
-import { ask, client, type Goal, type StoredGoal } from "@/api/client";
-import { eventsQuery, previewQuery } from "@/app/queries";
-import { useSave } from "@/app/useSave";
-import { fieldErrors } from "@/pieces/fieldErrors";
-import { Field, Input } from "@/ui/Field";
-import { PatternHint } from "@/pieces/PatternHint";
-import { Tallied } from "@/pieces/Tallied";
-import { completeDays, useView } from "@/state/view";
+import { ask, client, whatIsWrong, type StoredGoal } from "@/api/client";
+import { eventsQuery, previewQuery, tableQuery } from "@/api/queries";
+import { EntryField, EntryForm, EntryGroup } from "@/forms/EntryForm";
+import { useLeave } from "@/forms/leaving";
+import { useEntry } from "@/forms/useEntry";
+import { Input } from "@/ui/Field";
+import { PatternHint } from "@/views/shared/PatternHint";
+import { Tallied } from "@/views/shared/Tallied";
+import { completeDays, lastDays } from "@/state/days";
+import { can } from "@/state/can";
+import { useSite } from "@/state/site";
+import { Title } from "@/ui/text";
 import { useDebouncedValue } from "@/state/useDebouncedValue";
 import { Button } from "@/ui/Button";
+import { Told } from "@/ui/layout";
+import { Combobox } from "@/ui/Combobox";
 import { Select } from "@/ui/Select";
 import { Conditions } from "@/views/tag/Conditions";
-import { asForm, asGoal, type Condition, type GoalFormValues } from "@/views/tag/goalFormValues";
+import { asForm, asGoal, pathOf, type GoalFormValues } from "@/views/tag/goalFormValues";
 import { amount, plural } from "@/words/format";
 
 interface GoalFormProps {
@@ -22,185 +28,199 @@ interface GoalFormProps {
   onDrop: () => void;
 }
 
-const SHOWN = ["name", "goal.match", "goal.value"];
-
 /** Makes or changes a goal, and says meanwhile what it would have counted. */
 export function GoalForm({ stored, onDone, onDrop }: GoalFormProps) {
-  const { site } = useView();
-  const canEdit = site.role !== "viewer";
-  const [name, setName] = useState(stored?.name ?? "");
-  const [form, setForm] = useState(() => asForm(stored?.goal ?? null));
-  const save = useSave((body: { name: string; goal: Goal }) => {
-    const path = { site: site.key };
-    return stored
-      ? ask(client.PUT("/api/v1/sites/{site}/goals/{goal}", { params: { path: { ...path, goal: stored.id } }, body }))
-      : ask(client.POST("/api/v1/sites/{site}/goals", { params: { path }, body }));
-  }, onDone);
-  const { of, all } = fieldErrors(save.error, SHOWN);
+  const { site } = useSite();
+  const leave = useLeave();
+  const canEdit = can(site, "edit");
+  const entry = useEntry<GoalFormValues & { name: string }, StoredGoal>({
+    values: { name: stored?.name ?? "", ...asForm(stored?.goal ?? null) },
+    send: ({ name, ...form }) => {
+      const body = { name, goal: asGoal(form) };
+      const path = { site: site.key };
+      return stored
+        ? ask(client.PUT("/api/v1/sites/{site}/goals/{goal}", { params: { path: { ...path, goal: stored.id } }, body }))
+        : ask(client.POST("/api/v1/sites/{site}/goals", { params: { path }, body }));
+    },
+    after: onDone,
+  });
+  const form = useWatch({ control: entry.form.control, compute: (values) => values }) as GoalFormValues;
   const events = useQuery(eventsQuery(site.key, { period: completeDays(site.today, 28) }, { live: false }));
-  const set = (change: Partial<GoalFormValues>) => {
-    save.reset();
-    setForm({ ...form, ...change });
+  const views = {
+    period: lastDays(site.today, 90),
+    versus: "none" as const,
+    goal: null,
+    filters: [],
+    dimensions: ["page"],
+    measures: ["views"],
   };
-  const submit = (event: FormEvent) => {
-    event.preventDefault();
-    save.mutate({ name, goal: asGoal(form) });
-  };
+  const pages = useQuery({ ...tableQuery(site.key, { ...views, limit: 500 }, { live: false }), enabled: form.kind === "page" });
+  const seen = (pages.data?.rows ?? []).map(({ keys, values }) => ({ value: keys[0] ?? "", count: plural(values["views"] ?? 0, "view") }));
   const chosen = events.data?.find((one) => one.name === form.event);
   return (
-    <form className="form" onSubmit={submit} noValidate aria-label={stored ? `The goal ${stored.name}` : "A new goal"}>
-      <h2 className="title">{stored ? stored.name : "A new goal"}</h2>
-      <fieldset disabled={!canEdit}>
-        <Field label="Name" hint="as it stands behind Steer by" error={of("name")}>
-          {(control) => (
-            <Input
-              {...control}
-              value={name}
-              onChange={(event) => {
-                save.reset();
-                setName(event.target.value);
-              }}
-            />
+    <EntryForm
+      entry={entry}
+      label={stored ? `The goal ${stored.name}` : "A new goal"}
+      canEdit={canEdit}
+      foot={
+        <>
+          {canEdit && (
+            <Button type="submit" kind="primary" disabled={entry.isSending}>
+              {stored ? "Save" : "Add the goal"}
+            </Button>
           )}
-        </Field>
-        <Field label="What counts">
-          {(control) => (
-            <Select
-              {...control}
-              value={form.kind}
-              onChange={(to) => set({ kind: to })}
-              options={[
-                { value: "page", label: "A page is shown" },
-                { value: "event", label: "An event" },
-                { value: "order", label: "An order" },
-              ]}
-            />
-          )}
-        </Field>
-        {form.kind === "page" && (
-          <div className="pair">
-            <Field label="Its path">
-              {(control) => (
-                <Select
-                  {...control}
-                  value={form.test}
-                  onChange={(to) => set({ test: to })}
-                  options={["is", "starts with", "contains", "regular expression"]}
-                />
-              )}
-            </Field>
-            <Field label="this" error={of("goal.match.page")}>
-              {(control) => (
-                <Input {...control} value={form.pattern} placeholder="/thanks" onChange={(event) => set({ pattern: event.target.value })} />
-              )}
-            </Field>
-          </div>
-        )}
-        {form.kind === "page" && form.test === "regular expression" && <PatternHint />}
-        {form.kind === "event" && (
-          <>
-            <Field label="The event" hint="as it is sent, or as it is called in reports" error={of("goal.match.names") ?? of("goal.match")}>
-              {(control) => (
-                <Input {...control} list="goal-events" value={form.event} onChange={(event) => set({ event: event.target.value })} />
-              )}
-            </Field>
-            <datalist id="goal-events">
-              {events.data?.map((one) => (
-                <option key={one.name} value={one.name} />
-              ))}
-            </datalist>
-            <Conditions
-              what="property"
-              names={chosen?.props.map((one) => one.key) ?? []}
-              numbers
-              value={form.props}
-              error={of("goal.match.props")}
-              set={(props: Condition[]) => set({ props })}
-            />
-          </>
-        )}
-        {(site.rules.fields.length > 0 || form.where.length > 0) && (
-          <Conditions
-            what="site field"
-            names={site.rules.fields.map((one) => one.key)}
-            value={form.where}
-            error={of("goal.match.fields")}
-            set={(where: Condition[]) => set({ where })}
+          <Button onClick={() => leave(onDone)}>Close</Button>
+          {stored && canEdit && <Button onClick={onDrop}>Archive …</Button>}
+        </>
+      }
+    >
+      <Title>{stored ? stored.name : "A new goal"}</Title>
+      <EntryField entry={entry} name="name" label="Name" hint="as it stands behind Steer by">
+        {(control) => <Input {...control} />}
+      </EntryField>
+      <EntryField entry={entry} name="kind" label="What counts">
+        {(control) => (
+          <Select
+            {...control}
+            options={[
+              { value: "page", label: "A page is shown" },
+              { value: "event", label: "An event" },
+              { value: "order", label: "An order" },
+            ]}
           />
         )}
-        <div className="pair">
-          <Field label="How often">
+      </EntryField>
+      {form.kind === "page" && (
+        <div className={PAIR}>
+          <EntryField entry={entry} name="test" label="Its path">
+            {(control) => <Select {...control} options={["is", "starts with", "contains", "regular expression"]} />}
+          </EntryField>
+          <EntryField entry={entry} name="pattern" of="goal.match.page" label="this">
             {(control) => (
-              <Select {...control} value={form.counts} onChange={(to) => set({ counts: to })} options={["once a visit", "every time"]} />
+              <Combobox {...control} placeholder="/thanks" suggestions={seen} onChange={(to) => control.onChange(pathOf(to))} />
             )}
-          </Field>
-          <Field label="Worth">
+          </EntryField>
+        </div>
+      )}
+      {form.kind === "page" && form.test === "regular expression" && <PatternHint />}
+      {form.kind === "event" && (
+        <>
+          <EntryField
+            entry={entry}
+            name="event"
+            of={["goal.match.names", "goal.match"]}
+            label="The event"
+            hint="as it is sent, or as it is called in reports"
+          >
+            {(control) => <Combobox {...control} suggestions={(events.data ?? []).map((one) => one.name)} />}
+          </EntryField>
+          <EntryGroup entry={entry} name="props" of="goal.match.props">
+            {({ value, onChange, error }) => (
+              <Conditions
+                what="property"
+                names={chosen?.props.map((one) => one.key) ?? []}
+                numbers
+                value={value}
+                error={error}
+                set={onChange}
+              />
+            )}
+          </EntryGroup>
+        </>
+      )}
+      {form.kind === "order" && (
+        <div className={PAIR}>
+          <EntryField entry={entry} name="totalTest" label="Its total">
             {(control) => (
               <Select
                 {...control}
-                value={form.worth}
-                onChange={(to) => set({ worth: to })}
                 options={[
-                  { value: "none", label: "nothing by itself" },
-                  { value: "fixed", label: "the same each time" },
-                  { value: "hit", label: "the event’s own value" },
-                  { value: "order", label: "the order’s total" },
+                  { value: "", label: "any" },
+                  { value: "≥", label: "at least" },
+                  { value: ">", label: "more than" },
+                  { value: "≤", label: "at most" },
+                  { value: "<", label: "less than" },
                 ]}
               />
             )}
-          </Field>
+          </EntryField>
+          {form.totalTest && (
+            <EntryField entry={entry} name="total" of="goal.match.value" label={`How much, in ${site.currency}`}>
+              {(control) => <Input {...control} inputMode="decimal" />}
+            </EntryField>
+          )}
         </div>
-        {form.worth === "fixed" && (
-          <Field label={`How much, in ${site.currency}`} error={of("goal.value")}>
-            {(control) => (
-              <Input {...control} inputMode="decimal" value={form.amount} onChange={(event) => set({ amount: event.target.value })} />
-            )}
-          </Field>
-        )}
-      </fieldset>
-      <Preview form={form} />
-      <div className="end">
-        {all && (
-          <p className="wrong" role="alert">
-            {all}
-          </p>
-        )}
-        {canEdit && (
-          <Button type="submit" kind="primary" disabled={save.isPending}>
-            {stored ? "Save" : "Make it"}
-          </Button>
-        )}
-        <Button onClick={onDone}>Close</Button>
-        {stored && canEdit && <Button onClick={onDrop}>Archive …</Button>}
+      )}
+      {(site.rules.fields.length > 0 || form.where.length > 0) && (
+        <EntryGroup entry={entry} name="where" of="goal.match.fields">
+          {({ value, onChange, error }) => (
+            <Conditions what="site field" names={site.rules.fields.map((one) => one.key)} value={value} error={error} set={onChange} />
+          )}
+        </EntryGroup>
+      )}
+      <div className={PAIR}>
+        <EntryField entry={entry} name="counts" label="How often">
+          {(control) => <Select {...control} options={["once a visit", "every time"]} />}
+        </EntryField>
+        <EntryField entry={entry} name="worth" label="Worth">
+          {(control) => (
+            <Select
+              {...control}
+              options={[
+                { value: "none", label: "nothing by itself" },
+                { value: "fixed", label: "the same each time" },
+                { value: "hit", label: "the event’s own value" },
+                { value: "order", label: "the order’s total" },
+              ]}
+            />
+          )}
+        </EntryField>
       </div>
-    </form>
+      {form.worth === "fixed" && (
+        <EntryField entry={entry} name="amount" of="goal.value" label={`How much, in ${site.currency}`}>
+          {(control) => <Input {...control} inputMode="decimal" />}
+        </EntryField>
+      )}
+      <Preview form={form} onUse={(page) => entry.form.setValue("pattern", page, { shouldDirty: true })} />
+    </EntryForm>
   );
 }
 
+const PAIR = "grid grid-cols-2 items-start gap-x-3 gap-y-2";
+
 /** What the goal would have counted, as it stands in the form. */
-function Preview({ form }: { form: GoalFormValues }) {
-  const { site } = useView();
+function Preview({ form, onUse }: { form: GoalFormValues; onUse: (page: string) => void }) {
+  const { site } = useSite();
   const goal = asGoal(useDebouncedValue(form, 350));
   const whole = form.kind === "order" || (form.kind === "page" ? form.pattern !== "" : form.event !== "");
   const preview = useQuery({ ...previewQuery(site.key, goal), enabled: whole });
   const found = preview.data;
-  if (!whole) return <p className="quiet">What it would have counted stands here as soon as there is something to count.</p>;
-  if (preview.isError) return <p className="quiet">As it stands it cannot be counted: {preview.error.message}</p>;
+  if (!whole) return <p className="text-ink-2">What it would have counted stands here as soon as there is something to count.</p>;
+  if (preview.isError) return <p className="text-ink-2">As it stands it cannot be counted: {whatIsWrong(preview.error)}</p>;
   if (!found) return <p aria-busy="true">Counting …</p>;
   return (
-    <div className="arrived" role="status" aria-busy={preview.isFetching}>
+    <Told role="status" aria-busy={preview.isFetching}>
       <p>
         In the last 30 days and today it would have counted <b>{plural(found.conversions, "time")}</b>
         {found.conversions > 0 && ` in ${plural(found.visits, "visit")}`}
         {found.value !== 0 && `, worth ${amount(found.value, site.currency)}`}.
       </p>
-      {found.pages.length > 0 && (
+      {found.near && (
         <p>
-          <span className="quiet">On </span>
-          <Tallied values={found.pages} />
-          {found.more_pages > 0 && <span className="quiet">and {plural(found.more_pages, "more page")}</span>}
+          Nobody saw that page. Did you mean{" "}
+          <Button kind="link" onClick={() => onUse(found.near ?? "")}>
+            {found.near}
+          </Button>
+          ?
         </p>
       )}
-    </div>
+      {found.pages.length > 0 && (
+        <p>
+          <span className="text-ink-2">On </span>
+          <Tallied values={found.pages} />
+          {found.more_pages > 0 && <span className="text-ink-2">and {plural(found.more_pages, "more page")}</span>}
+        </p>
+      )}
+    </Told>
   );
 }

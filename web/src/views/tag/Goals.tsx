@@ -1,100 +1,146 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
+import { Part, Sides } from "@/ui/layout";
 import { ask, client, type StoredGoal } from "@/api/client";
-import { countedQuery } from "@/app/queries";
-import { useSave } from "@/app/useSave";
+import { archivedGoalsQuery, countedQuery } from "@/api/queries";
+import { useSave } from "@/api/useSave";
+import { useLeave } from "@/forms/leaving";
 import { Confirm } from "@/ui/Dialog";
-import { Heads } from "@/pieces/Heads";
-import { LedgerToCome } from "@/pieces/Ledger";
-import { ErrorState } from "@/pieces/ErrorState";
-import { useView } from "@/state/view";
+import { FieldError } from "@/ui/Field";
+import { LedgerSkeleton } from "@/ledger/LedgerSkeleton";
+import { List } from "@/ledger/List";
+import { EmptyNote, ViewError } from "@/ui/states";
+import { can } from "@/state/can";
+import { useSite } from "@/state/site";
+import { Actions, Answer, Title } from "@/ui/text";
+import { notify } from "@/ui/Toast";
 import { Button } from "@/ui/Button";
 import { GoalForm } from "@/views/tag/GoalForm";
 import { figure, plural, symbol } from "@/words/format";
 import { goalWords, worthWords } from "@/words/goals";
 
+/** The order in which they were made: the first is steered by. */
+const NO_SORT = { by: "", descending: false };
+
 /** What counts as a conversion. */
 export function Goals() {
-  const { site, goals, ready, trouble, again } = useView();
+  const { site, goals, ready, trouble, again } = useSite();
   const counted = useQuery(countedQuery(site.key));
-  const canEdit = site.role !== "viewer";
+  const canEdit = can(site, "edit");
+  const leave = useLeave();
   const [open, setOpen] = useState<StoredGoal | "new" | null>(null);
   const [dropping, setDropping] = useState<StoredGoal | null>(null);
-  const [dropped, setDropped] = useState<StoredGoal | null>(null);
+  const archived = useQuery(archivedGoalsQuery(site.key));
   const path = (goal: number) => ({ params: { path: { site: site.key, goal } } });
+  const restore = useSave((goal: StoredGoal) => ask(client.POST("/api/v1/sites/{site}/goals/{goal}/restore", path(goal.id))));
   const drop = useSave(
     (goal: StoredGoal) => ask(client.DELETE("/api/v1/sites/{site}/goals/{goal}", path(goal.id))),
     (_, goal) => {
-      setDropped(goal);
       setDropping(null);
       setOpen(null);
+      notify(`${goal.name} was archived.`, () => restore.mutate(goal));
     },
   );
-  const restore = useSave(
-    (goal: StoredGoal) => ask(client.POST("/api/v1/sites/{site}/goals/{goal}/restore", path(goal.id))),
-    () => setDropped(null),
-  );
-  if (trouble) return <ErrorState error={trouble} again={again} />;
-  if (counted.isError) return <ErrorState error={counted.error} again={() => void counted.refetch()} />;
+  if (trouble) return <ViewError error={trouble} again={again} />;
+  if (counted.isError) return <ViewError error={counted.error} again={() => void counted.refetch()} />;
   const of = (goal: StoredGoal) => counted.data?.find((one) => one.id === goal.id);
   return (
-    <div className="tag sides">
-      <h1 className="answer" aria-busy={!ready}>
+    <Sides>
+      <Answer aria-busy={!ready}>
         {!ready
           ? " "
           : goals.length
             ? `${plural(goals.length, "goal")} to steer by; the first is steered by unless another is chosen.`
             : "Nothing counts as a conversion yet."}
-      </h1>
-      <section aria-label="Goals">
-        {!ready && <LedgerToCome rows={4} />}
+      </Answer>
+      <Part isWide aria-label="Goals">
+        {!ready && <LedgerSkeleton rows={4} />}
         {ready && goals.length === 0 && (
-          <p className="empty">
+          <EmptyNote>
             A goal is a page that is reached, an event, or an order. Make the first one, and every screen can be read against it.
-          </p>
+          </EmptyNote>
         )}
         {goals.length > 0 && (
-          <div className="ledger-box">
-            <table className="hits events">
-              <Heads heads={["Goal", "Counts", { num: "In 30 days" }, { num: `Value, ${symbol(site.currency)}` }]} />
-              <tbody>
-                {goals.map((goal) => (
-                  <tr key={goal.id} aria-current={open !== "new" && open?.id === goal.id ? "true" : undefined}>
-                    <td>
-                      <Button kind="link" onClick={() => setOpen(goal)}>
-                        {goal.name}
-                      </Button>
-                    </td>
-                    <td className="wrap">
-                      {goalWords(goal.goal)} <span className="quiet">worth {worthWords(goal.goal, site.currency)}</span>
-                    </td>
-                    <td className="num lead">{figure(of(goal)?.conversions, "count")}</td>
-                    <td className="num">{of(goal)?.value ? figure(of(goal)?.value, "money") : ""}</td>
-                  </tr>
-                ))}
-              </tbody>
-            </table>
-          </div>
+          <List
+            name="Goals"
+            what="a goal"
+            rows={goals}
+            rowId={(goal) => String(goal.id)}
+            sort={NO_SORT}
+            isCurrent={(goal) => open !== "new" && open?.id === goal.id}
+            columns={[
+              {
+                id: "goal",
+                head: "Goal",
+                hasControl: true,
+                value: (goal) => goal.name,
+                cell: (goal, control) => (
+                  <Button kind="link" onClick={() => leave(() => setOpen(goal))} {...control}>
+                    {goal.name}
+                  </Button>
+                ),
+              },
+              {
+                id: "counts",
+                head: "Counts",
+                width: 290,
+                isWrapped: true,
+                value: (goal) => `${goalWords(goal.goal)} worth ${worthWords(goal.goal, site.currency)}`,
+                cell: (goal) => (
+                  <>
+                    {goalWords(goal.goal)} <span className="text-ink-2">worth {worthWords(goal.goal, site.currency)}</span>
+                  </>
+                ),
+              },
+              {
+                id: "conversions",
+                head: "In 30 days",
+                width: 86,
+                isNumber: true,
+                isLead: true,
+                value: (goal) => of(goal)?.conversions ?? null,
+                cell: (goal) => figure(of(goal)?.conversions, "count"),
+              },
+              {
+                id: "value",
+                head: "Value",
+                unit: `, ${symbol(site.currency)}`,
+                width: 86,
+                isNumber: true,
+                value: (goal) => of(goal)?.value || null,
+                cell: (goal) => (of(goal)?.value ? figure(of(goal)?.value, "money") : ""),
+              },
+            ]}
+          />
         )}
-        <div className="end">
+        <Actions>
           {canEdit && (
-            <Button kind="primary" onClick={() => setOpen("new")}>
+            <Button kind="primary" onClick={() => leave(() => setOpen("new"))}>
               Make a goal
             </Button>
           )}
-          {dropped && (
-            <p role="status">
-              {dropped.name} was archived. <Button onClick={() => restore.mutate(dropped)}>Restore</Button>
-            </p>
-          )}
-          {(drop.error ?? restore.error) && (
-            <p className="wrong" role="alert">
-              {(drop.error ?? restore.error)?.message}
-            </p>
-          )}
-        </div>
-      </section>
+          {(drop.error ?? restore.error) && <FieldError>{(drop.error ?? restore.error)?.detail}</FieldError>}
+        </Actions>
+        {(archived.data?.length ?? 0) > 0 && (
+          <section aria-label="Archived" className="mt-3 grid gap-1">
+            <Title>Archived</Title>
+            <ol>
+              {archived.data?.map((goal) => (
+                <li key={goal.id} className="flex flex-wrap items-baseline gap-x-3 border-b border-hairline py-1.5">
+                  <span className="wrap-anywhere">{goal.name}</span>
+                  <span className="text-ink-2">{goalWords(goal.goal)}</span>
+                  {canEdit && (
+                    <Button kind="link" className="ml-auto" disabled={restore.isPending} onClick={() => restore.mutate(goal)}>
+                      Restore {goal.name}
+                    </Button>
+                  )}
+                </li>
+              ))}
+            </ol>
+          </section>
+        )}
+      </Part>
       {open ? (
         <GoalForm
           key={open === "new" ? "new" : open.id}
@@ -103,7 +149,7 @@ export function Goals() {
           onDrop={() => open !== "new" && setDropping(open)}
         />
       ) : (
-        <p className="quiet">Open a goal to read what it counted, and to change it. A change re-reads history.</p>
+        <p className="text-ink-2">Open a goal to read what it counted, and to change it. A change re-reads history.</p>
       )}
       <Confirm
         open={dropping !== null}
@@ -115,6 +161,6 @@ export function Goals() {
       >
         No screen can be read against it then. Nothing that was collected is lost, and it can be restored.
       </Confirm>
-    </div>
+    </Sides>
   );
 }

@@ -2,8 +2,8 @@ import { useQuery } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 
 import type { Schemas } from "@/api/client";
-import { refusedQuery } from "@/app/queries";
-import { useView } from "@/state/view";
+import { refusedQuery } from "@/api/queries";
+import { useSite } from "@/state/site";
 import { plural } from "@/words/format";
 
 // A browser keeps the script for five minutes, so it may have been fetched that long before the check began.
@@ -18,7 +18,7 @@ interface Reason {
 
 /** Why nothing comes, what was found first; what is ruled out is folded away. Only what came since the check began is a reason. */
 export function Reasons({ since }: { since: string }) {
-  const { site } = useView();
+  const { site } = useSite();
   const began = Date.parse(since);
   const refused = useQuery(refusedQuery(site.key, new Date(began - KEPT_MS).toISOString()));
   const rows = refused.data ?? [];
@@ -36,16 +36,16 @@ export function Reasons({ since }: { since: string }) {
   return (
     <>
       <p>Nothing has come yet. {told[0]?.is === "found" ? "This was found:" : "It may be this:"}</p>
-      <ol className="reasons">
+      <ol aria-label="Reasons" className="list-decimal pl-[22px] text-ink-2">
         {told.map((one) => (
-          <li key={one.name} className={one.is === "found" ? "found" : ""}>
+          <li key={one.name} className={one.is === "found" ? "font-semibold text-rust" : ""} data-found={one.is === "found" || undefined}>
             {one.text}
           </li>
         ))}
       </ol>
       <details>
         <summary>{plural(out.length, "other reason")} ruled out</summary>
-        <ul className="reasons">
+        <ul className="list-decimal pl-[22px] text-ink-2">
           {out.map((one) => (
             <li key={one.name}>{one.text}</li>
           ))}

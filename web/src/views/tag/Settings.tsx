@@ -1,27 +1,33 @@
-import { useState, type FormEvent, type ReactNode } from "react";
+import { useState, type ReactNode } from "react";
+import { useWatch } from "react-hook-form";
 
+import { Stack } from "@/ui/layout";
 import { ask, client, type Schemas, type Site } from "@/api/client";
-import { useSave } from "@/app/useSave";
-import { fieldErrors } from "@/pieces/fieldErrors";
-import { Field, Input, Textarea, type Control } from "@/ui/Field";
-import { useView } from "@/state/view";
+import { EntryField, EntryForm, EntryGroup } from "@/forms/EntryForm";
+import { useEntry } from "@/forms/useEntry";
+import { FieldError, Input, Textarea } from "@/ui/Field";
+import { can } from "@/state/can";
+import { useSite } from "@/state/site";
+import { Answer } from "@/ui/text";
 import { Button } from "@/ui/Button";
+import { Combobox } from "@/ui/Combobox";
 import { Select } from "@/ui/Select";
-import { Groups, ratesOf, type PageGroup, type Rate } from "@/views/tag/Groups";
+import { notify } from "@/ui/Toast";
+import { Copies, PageGroups, Rates, ratesOf, type PageGroup, type Rate, type SiteCopy } from "@/views/tag/Groups";
 import { OneVisitor } from "@/views/tag/OneVisitor";
 import { Sending, type Sends } from "@/views/tag/Sending";
 
 /** How the site is tagged and read; changing how it is read re-reads history. */
 export function Settings() {
-  const { site } = useView();
-  const canEdit = site.role === "owner";
+  const { site } = useSite();
+  const canEdit = can(site, "own");
   return (
-    <div className="tag">
-      <h1 className="answer">What the script may do on {site.name}, and how its hits are read.</h1>
-      {!canEdit && <p className="quiet">You can read the settings; the site’s owners change them.</p>}
+    <Stack>
+      <Answer>What the script may do on {site.name}, and how its hits are read.</Answer>
+      {!canEdit && <p className="text-ink-2">You can read the settings; the site’s owners change them.</p>}
       <SettingsForm key={site.key} site={site} canEdit={canEdit} />
       {canEdit && <OneVisitor />}
-    </div>
+    </Stack>
   );
 }
 
@@ -38,6 +44,7 @@ interface SettingsProps {
   ignored: string;
   networks: string;
   groups: PageGroup[];
+  copies: SiteCopy[];
   rates: Rate[];
   keep: string;
   cookie: boolean;
@@ -61,6 +68,7 @@ const given = ({ name, rules, tagging }: Site): SettingsProps => ({
   ignored: rules.ignored_hosts.join("\n"),
   networks: rules.internal_networks.join("\n"),
   groups: rules.page_groups,
+  copies: rules.copies,
   rates: Object.entries(rules.rates).map(([currency, rate]) => ({ currency, rate: String(rate) })),
   keep: tagging.keep_days === null ? "" : String(tagging.keep_days),
   cookie: tagging.cookie,
@@ -89,6 +97,7 @@ const asked = (site: Site, form: SettingsProps): Schemas["SiteIn"] => ({
     ignored_hosts: listed(form.ignored),
     internal_networks: listed(form.networks),
     page_groups: form.groups,
+    copies: form.copies,
     pages_behind_hash: form.pages_behind_hash,
     rates: ratesOf(form.rates),
   },
@@ -105,88 +114,91 @@ const asked = (site: Site, form: SettingsProps): Schemas["SiteIn"] => ({
   },
 });
 
+type Texts = "name" | "timezone" | "currency" | "gap" | "labels" | "kept" | "keep" | "searches";
+type Lists = "hosts" | "ignored" | "networks" | "players";
+type Choices = "cookie" | "consent" | "inserts_html" | "every_query" | "pages_behind_hash";
+
 function SettingsForm({ site, canEdit }: { site: Site; canEdit: boolean }) {
-  const [form, setForm] = useState(() => given(site));
-  const [sure, setSure] = useState(false);
-  const save = useSave(
-    (body: Schemas["SiteIn"]) => ask(client.PUT("/api/v1/sites/{site}", { params: { path: { site: site.key } }, body })),
-    (saved) => setForm(given(saved)),
-  );
-  const { of: error, all } = fieldErrors(save.error, ["name", "rules", "tagging"]);
-  const set = (change: Partial<SettingsProps>) => {
-    setSure(false);
-    save.reset();
-    setForm((now) => ({ ...now, ...change }));
-  };
+  const [isSure, setSure] = useState(false);
+  const entry = useEntry<SettingsProps, Site>({
+    values: given(site),
+    send: (form) => ask(client.PUT("/api/v1/sites/{site}", { params: { path: { site: site.key } }, body: asked(site, form) })),
+    becomes: given,
+    after: () => {
+      setSure(false);
+      notify("Saved. History is read by these settings now; pages take them within five minutes.");
+    },
+  });
+  const form = useWatch({ control: entry.form.control, compute: (values) => values }) as SettingsProps;
   const deletes = form.keep.trim() !== "" && form.keep !== given(site).keep;
-  const submit = (event: FormEvent) => {
-    event.preventDefault();
-    if (deletes && !sure) setSure(true);
-    else save.mutate(asked(site, form));
-  };
-  const line = (
-    key: keyof SettingsProps & ("name" | "timezone" | "currency" | "gap" | "labels" | "kept" | "keep" | "searches"),
-    label: string,
-    field: string,
-    hint: ReactNode,
-    list?: string,
-  ) => (
-    <Field label={label} hint={hint} error={error(field)}>
-      {(control: Control) => <Input {...control} value={form[key]} list={list} onChange={(event) => set({ [key]: event.target.value })} />}
-    </Field>
+  const line = (name: Texts, label: string, of: string, hint: ReactNode, known?: string[]) => (
+    <EntryField entry={entry} name={name} of={of} label={label} hint={hint}>
+      {(control) => (known ? <Combobox {...control} suggestions={known} /> : <Input {...control} />)}
+    </EntryField>
   );
-  const area = (
-    key: keyof SettingsProps & ("hosts" | "ignored" | "networks" | "players"),
-    label: string,
-    field: string,
-    hint: ReactNode,
-  ) => (
-    <Field label={label} hint={hint} error={error(field)}>
-      {(control: Control) => <Textarea {...control} rows={3} value={form[key]} onChange={(event) => set({ [key]: event.target.value })} />}
-    </Field>
+  const area = (name: Lists, label: string, of: string, hint: ReactNode) => (
+    <EntryField entry={entry} name={name} of={of} label={label} hint={hint}>
+      {(control) => <Textarea {...control} rows={3} />}
+    </EntryField>
   );
-  const choice = (
-    key: "cookie" | "consent" | "inserts_html" | "every_query" | "pages_behind_hash",
-    label: string,
-    { yes, no, hint }: Record<"yes" | "no" | "hint", string>,
-  ) => (
-    <Field label={label} hint={hint} error={error(`${key === "pages_behind_hash" ? "rules" : "tagging"}.${key}`)}>
-      {(control: Control) => (
+  const choice = (name: Choices, label: string, { yes, no, hint }: Record<"yes" | "no" | "hint", string>) => (
+    <EntryField entry={entry} name={name} of={`${name === "pages_behind_hash" ? "rules" : "tagging"}.${name}`} label={label} hint={hint}>
+      {({ value, onChange, ...control }) => (
         <Select
           {...control}
-          value={form[key] ? "yes" : "no"}
-          onChange={(to) => set({ [key]: to === "yes" })}
+          value={value ? "yes" : "no"}
+          onChange={(to) => onChange(to === "yes")}
           options={[
             { value: "yes", label: yes },
             { value: "no", label: no },
           ]}
         />
       )}
-    </Field>
+    </EntryField>
   );
   return (
-    <form className="form columns" onSubmit={submit} noValidate aria-label="Settings">
-      <fieldset disabled={!canEdit}>
-        <legend className="title">The site</legend>
+    <EntryForm
+      entry={entry}
+      label="Settings"
+      canEdit={canEdit}
+      className="max-w-[1180px]"
+      layout="columns-1 gap-x-9 lg:columns-2"
+      foot={
+        deletes && !isSure ? (
+          <Button kind="primary" disabled={!canEdit} onClick={() => setSure(true)}>
+            Save
+          </Button>
+        ) : (
+          <>
+            {deletes && <FieldError>Hits older than {form.keep} days will be deleted for good. Press once more to do it.</FieldError>}
+            <Button type="submit" kind="primary" disabled={!canEdit || entry.isSending}>
+              {entry.isSending ? "Saving …" : deletes ? "Save, and delete older hits" : "Save"}
+            </Button>
+          </>
+        )
+      }
+    >
+      <fieldset className={PART}>
+        <legend className={LEGEND}>The site</legend>
         {line("name", "Name", "name", "as it stands in the line at the top")}
         {area("hosts", "Hosts", "rules.hosts", "hits are taken from pages of these hosts only; one a line")}
-        {line("timezone", "Time zone", "rules.timezone", "days begin at its midnight", "zones")}
-        {line("currency", "Currency", "rules.currency", "three letters, such as EUR")}
+        {line("timezone", "Time zone", "rules.timezone", "days begin at its midnight", Intl.supportedValuesOf("timeZone"))}
+        {line("currency", "Currency", "rules.currency", "three letters, such as EUR", Intl.supportedValuesOf("currency"))}
       </fieldset>
-      <fieldset disabled={!canEdit}>
-        <legend className="title">Pages and money</legend>
-        <Groups
-          canEdit={canEdit}
-          groups={form.groups}
-          rates={form.rates}
-          currency={form.currency}
-          error={error}
-          setGroups={(groups) => set({ groups })}
-          setRates={(rates) => set({ rates })}
-        />
+      <fieldset className={PART}>
+        <legend className={LEGEND}>Pages and money</legend>
+        <EntryGroup entry={entry} name="groups" of="rules.page_groups">
+          {({ value, onChange }) => <PageGroups canEdit={canEdit} groups={value} error={entry.errorOf} set={onChange} />}
+        </EntryGroup>
+        <EntryGroup entry={entry} name="copies" of="rules.copies">
+          {({ value, onChange }) => <Copies canEdit={canEdit} copies={value} error={entry.errorOf} set={onChange} />}
+        </EntryGroup>
+        <EntryGroup entry={entry} name="rates" of="rules.rates">
+          {({ value, onChange }) => <Rates canEdit={canEdit} rates={value} currency={form.currency} error={entry.errorOf} set={onChange} />}
+        </EntryGroup>
       </fieldset>
-      <fieldset disabled={!canEdit}>
-        <legend className="title">How hits are read</legend>
+      <fieldset className={PART}>
+        <legend className={LEGEND}>How hits are read</legend>
         {line("gap", "Pause that ends a visit, in minutes", "rules.visit_gap_minutes", "30 is usual; history is read anew")}
         {line("labels", "Keys of the link label", "rules.label_keys", "query keys that name a link with one word, in their order")}
         {line("kept", "Query keys that make a page", "rules.kept_query_keys", "all other keys are left out of a page’s name")}
@@ -213,8 +225,8 @@ function SettingsForm({ site, canEdit }: { site: Site; canEdit: boolean }) {
           "addresses or ranges such as 192.0.2.0/24; their visits are stored and left out of the reports",
         )}
       </fieldset>
-      <fieldset disabled={!canEdit}>
-        <legend className="title">What is kept of visitors</legend>
+      <fieldset className={PART}>
+        <legend className={LEGEND}>What is kept of visitors</legend>
         {choice("cookie", "The visitor’s pseudonym", {
           yes: "in a cookie of the site’s own",
           no: "without a cookie, for one day",
@@ -226,14 +238,16 @@ function SettingsForm({ site, canEdit }: { site: Site; canEdit: boolean }) {
           hint: form.consent ? "nothing is kept or sent before the page says uc.consent(true)" : "the script begins at once",
         })}
         {line("keep", "Days that hits are kept", "tagging.keep_days", "empty keeps them; older hits are deleted for good, once an hour")}
-        <p className="quiet">
+        <p className="text-ink-2">
           E-mail addresses and phone numbers in addresses and properties are masked before anything is stored, and so are values of keys
           named like them.
         </p>
       </fieldset>
-      <fieldset disabled={!canEdit}>
-        <legend className="title">What the script sends by itself</legend>
-        <Sending sends={form.sends} set={(sends) => set({ sends })} />
+      <fieldset className={PART}>
+        <legend className={LEGEND}>What the script sends by itself</legend>
+        <EntryGroup entry={entry} name="sends" of="tagging.sends">
+          {({ value, onChange }) => <Sending sends={value} set={onChange} />}
+        </EntryGroup>
         {line("searches", "Query keys of a search on the site", "tagging.search_keys", "the first that is there holds what was looked for")}
         {area("players", "Hosts of embedded players", "tagging.players", "frames of other hosts whose messages are believed; one a line")}
         {choice("inserts_html", "HTML that rules insert", {
@@ -242,29 +256,9 @@ function SettingsForm({ site, canEdit }: { site: Site; canEdit: boolean }) {
           hint: "only owners can put it into a rule, and nothing in it runs",
         })}
       </fieldset>
-      <div className="end">
-        {sure && (
-          <p className="wrong" role="alert">
-            Hits older than {form.keep} days will be deleted for good. Press once more to do it.
-          </p>
-        )}
-        {save.error && (
-          <p className="wrong" role="alert">
-            {all ?? "Nothing was changed; what is wrong stands beside its field."}
-          </p>
-        )}
-        <Button type="submit" kind="primary" disabled={!canEdit || save.isPending}>
-          {save.isPending ? "Saving …" : sure ? "Save, and delete older hits" : "Save"}
-        </Button>
-        <span role="status" className="quiet">
-          {save.isSuccess && "Saved. History is read by these settings now; pages take them within five minutes."}
-        </span>
-      </div>
-      <datalist id="zones">
-        {Intl.supportedValuesOf("timeZone").map((zone) => (
-          <option key={zone} value={zone} />
-        ))}
-      </datalist>
-    </form>
+    </EntryForm>
   );
 }
+
+const PART = "mb-5 grid break-inside-avoid content-start gap-2.5";
+const LEGEND = "pb-1 font-serif text-title font-[560]";

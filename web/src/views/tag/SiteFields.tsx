@@ -1,15 +1,24 @@
+import { Tallied } from "@/views/shared/Tallied";
+import { EmptyNote, ErrorState } from "@/ui/states";
 import { useQuery } from "@tanstack/react-query";
-import { useState, type FormEvent } from "react";
+import { useState } from "react";
+import { useWatch } from "react-hook-form";
 
+import { Part, Sides } from "@/ui/layout";
 import { ask, client, type SiteField } from "@/api/client";
-import { tableQuery } from "@/app/queries";
-import { useSave } from "@/app/useSave";
-import { Code } from "@/pieces/Code";
+import { seenFieldsQuery, tableQuery } from "@/api/queries";
+import { useSave } from "@/api/useSave";
+import { Code } from "@/ui/Code";
 import { Confirm } from "@/ui/Dialog";
-import { fieldErrors } from "@/pieces/fieldErrors";
-import { Field, Input } from "@/ui/Field";
-import { Heads } from "@/pieces/Heads";
-import { useView } from "@/state/view";
+import { EntryField, EntryForm } from "@/forms/EntryForm";
+import { useLeave } from "@/forms/leaving";
+import { useEntry } from "@/forms/useEntry";
+import { Input } from "@/ui/Field";
+import { List } from "@/ledger/List";
+import { can } from "@/state/can";
+import { useSite } from "@/state/site";
+import { useSteering, useView } from "@/state/view";
+import { Actions, Answer, Title } from "@/ui/text";
 import { Button } from "@/ui/Button";
 import { Select } from "@/ui/Select";
 import { figure, plural } from "@/words/format";
@@ -20,19 +29,15 @@ const NEW: SiteField = { key: "", title: "", of: "hit", read: { kind: "sent" } }
 
 /** Dimensions of the site's own: an author, a plan, who gets the sale. */
 export function SiteFields() {
-  const { site } = useView();
-  const canEdit = site.role !== "viewer";
+  const { site } = useSite();
+  const canEdit = can(site, "edit");
+  const leave = useLeave();
   const [open, setOpen] = useState<SiteField | null>(null);
   const [dropping, setDropping] = useState<SiteField | null>(null);
   const [dropped, setDropped] = useState<SiteField | null>(null);
   const path = (key: string) => ({ params: { path: { site: site.key, key } } });
-  const keep = useSave(
-    (field: SiteField) => ask(client.PUT("/api/v1/sites/{site}/fields/{key}", { ...path(field.key), body: field })),
-    () => {
-      setDropped(null);
-      setOpen(null);
-    },
-  );
+  const send = (field: SiteField) => ask(client.PUT("/api/v1/sites/{site}/fields/{key}", { ...path(field.key), body: field }));
+  const keep = useSave(send, () => setDropped(null));
   const drop = useSave(
     (field: SiteField) => ask(client.DELETE("/api/v1/sites/{site}/fields/{key}", path(field.key))),
     (_, field) => {
@@ -43,45 +48,58 @@ export function SiteFields() {
   );
   const fields = site.rules.fields;
   return (
-    <div className="tag sides">
-      <h1 className="answer">
+    <Sides>
+      <Answer>
         {fields.length
           ? `${plural(fields.length, "field")} of the site’s own, each a dimension of every report.`
           : "No fields of the site’s own yet."}
-      </h1>
-      <section aria-label="Site fields">
+      </Answer>
+      <Part isWide aria-label="Site fields">
         {fields.length === 0 && (
-          <p className="empty">
+          <EmptyNote>
             A field carries what only your site knows: who wrote a page, which plan a customer is on, who gets the sale. It can be broken
             down by and narrowed to everywhere, and goals can ask for it.
-          </p>
+          </EmptyNote>
         )}
         {fields.length > 0 && (
-          <div className="ledger-box">
-            <table className="hits events">
-              <Heads heads={["Field", "Of", "Comes from", "Commonest values, visits"]} />
-              <tbody>
-                {fields.map((field) => (
-                  <tr key={field.key} aria-current={open?.key === field.key ? "true" : undefined}>
-                    <td>
-                      <Button kind="link" onClick={() => setOpen(field)}>
-                        {field.title}
-                      </Button>
-                    </td>
-                    <td>{field.of === "hit" ? "each hit" : "the whole visit"}</td>
-                    <td className="wrap">{readWords(field)}</td>
-                    <td className="wrap">
-                      <Commonest field={field} />
-                    </td>
-                  </tr>
-                ))}
-              </tbody>
-            </table>
-          </div>
+          <List
+            name="Site fields"
+            what="a field"
+            rows={fields}
+            rowId={(field) => field.key}
+            sort={{ by: "title", descending: false }}
+            isCurrent={(field) => open?.key === field.key}
+            columns={[
+              {
+                id: "title",
+                head: "Field",
+                hasControl: true,
+                value: (field) => field.title,
+                cell: (field, control) => (
+                  <Button kind="link" onClick={() => leave(() => setOpen(field))} {...control}>
+                    {field.title}
+                  </Button>
+                ),
+              },
+              { id: "of", head: "Of", width: 110, value: (field) => (field.of === "hit" ? "each hit" : "the whole visit") },
+              { id: "read", head: "Comes from", width: 180, isWrapped: true, value: (field) => readWords(field) },
+              {
+                id: "commonest",
+                head: "Commonest values, visits",
+                width: 250,
+                isWrapped: true,
+                isSortable: false,
+                hasControl: true,
+                value: () => null,
+                cell: (field) => <Commonest field={field} />,
+              },
+            ]}
+          />
         )}
-        <div className="end">
+        <Undefined onDefine={canEdit ? (key) => leave(() => setOpen({ ...NEW, key })) : undefined} />
+        <Actions>
           {canEdit && (
-            <Button kind="primary" onClick={() => setOpen(NEW)}>
+            <Button kind="primary" onClick={() => leave(() => setOpen(NEW))}>
               Add a field
             </Button>
           )}
@@ -90,22 +108,23 @@ export function SiteFields() {
               {dropped.title} was removed. <Button onClick={() => keep.mutate(dropped)}>Restore</Button>
             </p>
           )}
-        </div>
-      </section>
+        </Actions>
+      </Part>
       {open ? (
         <FieldForm
           key={open.key}
           field={open}
           canEdit={canEdit}
-          busy={keep.isPending}
-          error={keep.error}
-          onChange={() => keep.reset()}
-          onSave={(field) => keep.mutate(field)}
+          onSave={send}
+          onSaved={() => {
+            setDropped(null);
+            setOpen(null);
+          }}
           onClose={() => setOpen(null)}
           onDrop={() => setDropping(open)}
         />
       ) : (
-        <p className="quiet">
+        <p className="text-ink-2">
           Open a field to change it. Values that are read from the address or from properties reach back over all history.
         </p>
       )}
@@ -119,21 +138,58 @@ export function SiteFields() {
       >
         No report can be read by it then. What was collected stays, and the field can be put back.
       </Confirm>
-    </div>
+    </Sides>
+  );
+}
+
+/** Keys that hits bear and that nobody defined yet. */
+function Undefined({ onDefine }: { onDefine: ((key: string) => void) | undefined }) {
+  const { site } = useSite();
+  const seen = useQuery(seenFieldsQuery(site.key));
+  const known = new Set(site.rules.fields.map((field) => field.key));
+  const rows = seen.data?.filter((one) => !known.has(one.key)) ?? [];
+  if (seen.error) return <ErrorState error={seen.error} again={() => void seen.refetch()} />;
+  if (!rows.length) return null;
+  return (
+    <section aria-label="Arrived, but not defined" className="mt-3 grid gap-1">
+      <Title>Arrived, but not defined</Title>
+      <ol>
+        {rows.map((one) => (
+          <li key={one.key} className="flex flex-wrap items-baseline gap-x-3 border-b border-hairline py-1.5">
+            <span className="wrap-anywhere">{one.key}</span>
+            <span className="text-ink-2">
+              <Tallied values={one.values} />
+            </span>
+            {onDefine && (
+              <Button kind="link" className="ml-auto" onClick={() => onDefine(one.key)}>
+                Define {one.key}
+              </Button>
+            )}
+          </li>
+        ))}
+      </ol>
+    </section>
   );
 }
 
 function Commonest({ field }: { field: SiteField }) {
-  const { site, period, versus, goal, filters, live, narrow } = useView();
+  const { site } = useSite();
+  const { period, versus, goal, filters, live } = useView();
+  const { narrow } = useSteering();
   const dimension = `field.${field.key}`;
   const asked = { period, versus, goal: goal?.id ?? null, filters: filters.filter((one) => one.dimension !== dimension) };
   const table = useQuery(
     tableQuery(site.key, { ...asked, dimensions: [dimension], measures: ["visits"], sort: "visits", descending: true, limit: 4 }, { live }),
   );
   const rows = table.data?.rows.filter((row) => row.keys[0]) ?? [];
-  if (table.data && rows.length === 0) return <span className="quiet">none in these days</span>;
+  if (table.data && rows.length === 0) return <span className="text-ink-2">none in these days</span>;
   return rows.map((row) => (
-    <button key={row.keys[0]} type="button" className="tallied link" onClick={() => narrow(dimension, row.keys[0] ?? "")}>
+    <button
+      key={row.keys[0]}
+      type="button"
+      className="mr-2.5 inline-block wrap-anywhere text-teal decoration-1 underline-offset-3 hover:underline"
+      onClick={() => narrow(dimension, row.keys[0] ?? "")}
+    >
       {row.keys[0]} <i>{figure(row.values["visits"], "count")}</i>
     </button>
   ));
@@ -142,129 +198,123 @@ function Commonest({ field }: { field: SiteField }) {
 interface FieldFormProps {
   field: SiteField;
   canEdit: boolean;
-  busy: boolean;
-  error: Error | null;
-  onChange: () => void;
-  onSave: (field: SiteField) => void;
+  onSave: (field: SiteField) => Promise<unknown>;
+  onSaved: () => void;
   onClose: () => void;
   onDrop: () => void;
 }
 
-const SHOWN = ["key", "title", "read"];
 const KEY = /^[a-z0-9][a-z0-9_-]{0,39}$/;
 
-function FieldForm({ field, canEdit, busy, error, onChange, onSave, onClose, onDrop }: FieldFormProps) {
-  const { site } = useView();
-  const [given, setGiven] = useState(field);
-  const [tried, setTried] = useState(false);
-  const fresh = field.key === "";
-  const { of, all } = fieldErrors(error, SHOWN);
-  const set = (change: Partial<SiteField>) => {
-    onChange();
-    setGiven({ ...given, ...change });
+/** A field as it is being written: what it is read by stands in one text, whichever way that is. */
+const asForm = ({ key, title, of, read }: SiteField) => ({
+  key,
+  title,
+  of,
+  kind: read.kind,
+  by: read.kind === "page" ? read.pattern : read.kind === "sent" ? "" : read.key,
+});
+
+function asField({ key, title, of, kind, by }: ReturnType<typeof asForm>): SiteField {
+  return { key, title, of, read: kind === "page" ? { kind, pattern: by } : kind === "sent" ? { kind } : { kind, key: by } };
+}
+
+function FieldForm({ field, canEdit, onSave, onSaved, onClose, onDrop }: FieldFormProps) {
+  const { site } = useSite();
+  const leave = useLeave();
+  const fresh = !site.rules.fields.some((one) => one.key === field.key);
+  const wrongKey = (key: string): string | undefined => {
+    if (fresh && site.rules.fields.some((one) => one.key === key)) return "There is a field with this key already.";
+    return KEY.test(key) ? undefined : "Small letters, digits, - and _, 40 at most.";
   };
-  const taken = fresh && site.rules.fields.some((one) => one.key === given.key);
-  const badKey = taken
-    ? "There is a field with this key already."
-    : !KEY.test(given.key)
-      ? "Small letters, digits, - and _, 40 at most."
-      : null;
-  const { read } = given;
-  const detail = read.kind === "query" || read.kind === "property" ? read.key : read.kind === "page" ? read.pattern : "";
-  const readFrom = (kind: string, text: string): SiteField["read"] =>
-    kind === "page" ? { kind, pattern: text } : kind === "query" || kind === "property" ? { kind, key: text } : { kind: "sent" };
-  const submit = (event: FormEvent) => {
-    event.preventDefault();
-    setTried(true);
-    if (!badKey) onSave(given);
-  };
+  const entry = useEntry({
+    values: asForm(field),
+    send: (form) => onSave(asField(form)),
+    check: ({ key }) => {
+      const wrong = wrongKey(key);
+      return wrong ? { key: wrong } : {};
+    },
+    after: onSaved,
+  });
+  const form = useWatch({ control: entry.form.control, compute: (values) => values }) as ReturnType<typeof asForm>;
   return (
-    <form className="form" onSubmit={submit} noValidate aria-label={fresh ? "A new field" : `The field ${field.title}`}>
-      <h2 className="title">{fresh ? "A new field" : field.title}</h2>
-      <fieldset disabled={!canEdit}>
-        <Field label="Name" hint="as it stands in reports" error={of("title")}>
-          {(control) => (
-            <Input {...control} value={given.title} placeholder="Author" onChange={(event) => set({ title: event.target.value })} />
-          )}
-        </Field>
-        <Field label="Key" hint="as it is sent, and as it stands in addresses" error={of("key") ?? (tried ? badKey : null)}>
-          {(control) => (
-            <Input
-              {...control}
-              value={given.key}
-              readOnly={!fresh}
-              placeholder="author"
-              onChange={(event) => set({ key: event.target.value })}
-            />
-          )}
-        </Field>
-        <Field
-          label="Of"
-          hint={
-            given.of === "hit"
-              ? "each hit has its own value, such as the author of a page"
-              : "the last value of the visit stands for all of it, such as a plan"
-          }
-        >
-          {(control) => (
-            <Select
-              {...control}
-              value={given.of}
-              onChange={(to) => set({ of: to })}
-              options={[
-                { value: "hit", label: "each hit" },
-                { value: "visit", label: "the whole visit" },
-              ]}
-            />
-          )}
-        </Field>
-        <Field label="Where the value comes from">
-          {(control) => (
-            <Select
-              {...control}
-              value={read.kind}
-              onChange={(to) => set({ read: readFrom(to, "") })}
-              options={[
-                { value: "sent", label: "the site sends it" },
-                { value: "query", label: "a key of the address’ query" },
-                { value: "page", label: "a part of the page’s path" },
-                { value: "property", label: "a property of events" },
-              ]}
-            />
-          )}
-        </Field>
-        {read.kind !== "sent" && (
-          <Field
-            label={read.kind === "page" ? "Regular expression" : "Its key"}
-            hint={read.kind === "page" ? "round brackets around the part, as in ^/recipes/([^/]+)" : undefined}
-            error={of("read")}
-          >
-            {(control) => (
-              <Input {...control} value={detail} onChange={(event) => set({ read: readFrom(read.kind, event.target.value) })} />
-            )}
-          </Field>
-        )}
-      </fieldset>
-      {read.kind === "sent" && KEY.test(given.key) && (
+    <EntryForm
+      entry={entry}
+      label={fresh ? "A new field" : `The field ${field.title}`}
+      canEdit={canEdit}
+      foot={
         <>
-          <p className="quiet">In the head of the page, or by a call when the page knows it later:</p>
-          <Code text={fieldCode(given.key)} />
+          {canEdit && (
+            <Button type="submit" kind="primary" disabled={entry.isSending}>
+              {fresh ? "Add it" : "Save"}
+            </Button>
+          )}
+          <Button onClick={() => leave(onClose)}>Close</Button>
+          {!fresh && canEdit && <Button onClick={onDrop}>Remove …</Button>}
+        </>
+      }
+    >
+      <Title>{fresh ? "A new field" : field.title}</Title>
+      <EntryField entry={entry} name="title" label="Name" hint="as it stands in reports">
+        {(control) => <Input {...control} placeholder="Author" />}
+      </EntryField>
+      <EntryField entry={entry} name="key" label="Key" hint="as it is sent, and as it stands in addresses">
+        {(control) => <Input {...control} readOnly={!fresh} placeholder="author" />}
+      </EntryField>
+      <EntryField
+        entry={entry}
+        name="of"
+        label="Of"
+        hint={
+          form.of === "hit"
+            ? "each hit has its own value, such as the author of a page"
+            : "the last value of the visit stands for all of it, such as a plan"
+        }
+      >
+        {(control) => (
+          <Select
+            {...control}
+            options={[
+              { value: "hit", label: "each hit" },
+              { value: "visit", label: "the whole visit" },
+            ]}
+          />
+        )}
+      </EntryField>
+      <EntryField entry={entry} name="kind" label="Where the value comes from">
+        {(control) => (
+          <Select
+            {...control}
+            onChange={(to) => {
+              control.onChange(to);
+              entry.form.setValue("by", "");
+            }}
+            options={[
+              { value: "sent", label: "the site sends it" },
+              { value: "query", label: "a key of the address’ query" },
+              { value: "page", label: "a part of the page’s path" },
+              { value: "property", label: "a property of events" },
+            ]}
+          />
+        )}
+      </EntryField>
+      {form.kind !== "sent" && (
+        <EntryField
+          entry={entry}
+          name="by"
+          of="read"
+          label={form.kind === "page" ? "Regular expression" : "Its key"}
+          hint={form.kind === "page" ? "round brackets around the part, as in ^/recipes/([^/]+)" : undefined}
+        >
+          {(control) => <Input {...control} />}
+        </EntryField>
+      )}
+      {form.kind === "sent" && KEY.test(form.key) && (
+        <>
+          <p className="text-ink-2">In the head of the page, or by a call when the page knows it later:</p>
+          <Code text={fieldCode(form.key)} />
         </>
       )}
-      <div className="end">
-        {all && (
-          <p className="wrong" role="alert">
-            {all}
-          </p>
-        )}
-        {canEdit && (
-          <Button type="submit" kind="primary" disabled={busy}>
-            {fresh ? "Add it" : "Save"}
-          </Button>
-        )}
-        <Button onClick={onClose}>Close</Button>
-        {!fresh && canEdit && <Button onClick={onDrop}>Remove …</Button>}
-      </div>
-    </form>
+    </EntryForm>
   );
 }

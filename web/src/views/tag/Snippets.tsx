@@ -1,7 +1,8 @@
+import { Part } from "@/ui/layout";
 import { useState } from "react";
 
 import type { SiteEvent } from "@/api/client";
-import { Code } from "@/pieces/Code";
+import { Code } from "@/ui/Code";
 import { Field, Input } from "@/ui/Field";
 import { Select } from "@/ui/Select";
 import { Check } from "@/views/tag/Check";
@@ -19,9 +20,8 @@ export function Snippets({ events }: { events: SiteEvent[] }) {
   const error =
     given.length === 0 ? "Give the event a name." : given.length > MAX_LENGTH ? `A name has at most ${MAX_LENGTH} characters.` : null;
   return (
-    <section aria-label="Name what happens">
-      <h2 className="title">Name what happens</h2>
-      <div className="form">
+    <Part title="Name what happens" aria-label="Name what happens">
+      <div className="grid gap-2">
         <Field label="What is it?">
           {(control) => (
             <Select
@@ -43,8 +43,8 @@ export function Snippets({ events }: { events: SiteEvent[] }) {
         )}
       </div>
       {!error && <Code text={chosen.code(given)} />}
-      <p className="quiet">{chosen.meaning}</p>
+      <p className="text-ink-2">{chosen.meaning}</p>
       {!error && <Check wanted={need === "order" ? { kind: "order" } : { kind: "event", name: given }} act={chosen.act} />}
-    </section>
+    </Part>
   );
 }

@@ -17,6 +17,9 @@ export interface GoalFormValues {
   counts: Goal["counts"];
   worth: "none" | "fixed" | "hit" | "order";
   amount: string;
+  /** How its total, or its value, must be; nothing asks nothing. */
+  totalTest: "" | Schemas["ValueTest"]["test"];
+  total: string;
   /** What the form has no fields for is kept as it was. */
   kept: Goal["match"] | null;
 }
@@ -35,8 +38,16 @@ export function asForm(goal: Goal | null): GoalFormValues {
     kept: match ?? null,
     counts: goal?.counts ?? "once a visit",
     worth: goal?.value.kind ?? "none",
+    totalTest: match?.value?.test ?? "",
+    total: match?.value ? String(match.value.than) : "",
     amount: goal?.value.kind === "fixed" ? String(goal.value.amount) : "",
   };
+}
+
+/** The path of an address that was pasted whole; any other text as it is. */
+export function pathOf(text: string): string {
+  const whole = text.trim();
+  return /^https?:\/\//i.test(whole) && URL.canParse(whole) ? new URL(whole).pathname.replace(/(.)\/+$/, "$1") : text;
 }
 
 /** A number as it was typed; what is none is sent as it stands, so that it is refused beside its field. */
@@ -45,10 +56,11 @@ const number = (text: string): number => (text.trim() !== "" && !isNaN(Number(te
 export function asGoal(form: GoalFormValues): Goal {
   const match = (): Goal["match"] => {
     const fields = form.where.map(({ name, test, value }) => ({ field: name, test: test as Schemas["FieldTest"]["test"], value }));
-    const plain = { names: [], name_test: "is" as const, page: null, props: [], fields };
+    const value = form.totalTest ? { test: form.totalTest, than: number(form.total) } : null;
+    const plain = { names: [], name_test: "is" as const, page: null, props: [], fields, value: null };
     const kept = form.kept?.kind === form.kind ? form.kept : plain;
-    if (form.kind === "page") return { ...plain, kind: "view", page: { test: form.test, value: form.pattern } };
-    if (form.kind === "order") return { ...plain, ...kept, fields, kind: "order" };
+    if (form.kind === "page") return { ...plain, kind: "view", page: { test: form.test, value: pathOf(form.pattern) } };
+    if (form.kind === "order") return { ...plain, ...kept, fields, value, kind: "order" };
     const props = form.props.map(({ name, test, value }) => ({
       key: name,
       test: test as Schemas["PropTest"]["test"],

@@ -1,27 +1,31 @@
+import { EmptyNote } from "@/ui/states";
 import { useMutation, useQuery } from "@tanstack/react-query";
-import { Link, useNavigate, useSearch } from "@tanstack/react-router";
-import { useEffect, useState } from "react";
+import { Link } from "@tanstack/react-router";
+import { useEffect, useMemo, useState } from "react";
 
 import type { LiveUpdate, HitRecord } from "@/api/client";
-import { followedQuery } from "@/app/queries";
-import { usePageOfSite } from "@/app/usePageOfSite";
-import { Details, Flags, Glyph, hitWords } from "@/pieces/HitWords";
-import { Heads } from "@/pieces/Heads";
-import { Cross } from "@/pieces/Marks";
-import { VisitLink } from "@/pieces/VisitLink";
-import type { ViewSearch } from "@/state/address";
-import { useView } from "@/state/view";
+import { followedQuery } from "@/api/queries";
+import { usePageOfSite } from "@/api/usePageOfSite";
+import { Details, Flags, Glyph, hitWords } from "@/views/shared/HitWords";
+import { List } from "@/ledger/List";
+import { LongText } from "@/ledger/LongText";
+import { VisitLink } from "@/views/shared/VisitLink";
+import { useSite } from "@/state/site";
+import { useSteering, useView } from "@/state/view";
+import { Answer, Title } from "@/ui/text";
 import { Button } from "@/ui/Button";
+import { Chip } from "@/ui/Chip";
 import { useArrivals, useClock } from "@/views/watch/useArrivals";
 import { openAndFollow } from "@/words/following";
 import { ago, figure, plural, valueWords } from "@/words/format";
+import { withStays, type ListedHit } from "@/words/stays";
 
 /** Hits as they arrive, newest first, and who is on the site. */
 export function Now() {
-  const { site } = useView();
+  const { site } = useSite();
+  const { visitor } = useView();
   const arrivals = useArrivals(site.key);
   const now = useClock(arrivals.skew);
-  const { visitor } = useSearch({ strict: false }) as ViewSearch;
   const [kept, setKept] = useState<HitRecord[] | null>(null);
   const paused = kept !== null;
   const toggle = () => setKept(paused ? null : arrivals.hits);
@@ -38,17 +42,15 @@ export function Now() {
   const shown = visitor ? all.filter((hit) => hit.visitor === visitor) : all;
   const since = paused ? arrivals.hits.filter((hit) => hit.seq > (kept[0]?.seq ?? -1)).length : 0;
   return (
-    <div className="now">
-      <h1 className="answer" aria-live="polite">
-        {arrivals.present ? presence(arrivals.present) : "Looking who is here …"}
-      </h1>
-      <section className="arrivals" aria-label="Hits as they arrive">
-        <header>
+    <div className="grid max-w-[1800px] grid-cols-[minmax(0,1fr)] gap-x-7 gap-y-2 min-[900px]:grid-cols-[minmax(0,1fr)_236px]">
+      <Answer aria-live="polite">{arrivals.present ? presence(arrivals.present) : "Looking who is here …"}</Answer>
+      <section className="min-w-0" aria-label="Hits as they arrive">
+        <header className="flex min-h-10 flex-wrap items-center gap-x-3.5 gap-y-1">
           <Button aria-pressed={paused} onClick={toggle}>
             {paused ? "Go on" : "Pause"} <kbd>p</kbd>
           </Button>
           {visitor ? <Following visitor={visitor} /> : <FollowMine />}
-          <p className="quiet" role="status">
+          <p className="text-ink-2" role="status">
             {arrivals.line === "broken"
               ? "The line is broken; it is tried again by itself."
               : paused
@@ -61,7 +63,7 @@ export function Now() {
         <Hits hits={shown} now={now} empty={emptyWords(arrivals.line, visitor)} />
       </section>
       {arrivals.present && <WhereTheyAre present={arrivals.present} />}
-      <p className="legend">
+      <p className="col-span-full mt-2 flex flex-wrap gap-x-[26px] gap-y-0.5 text-small text-ink-2">
         <span>Everything is shown as it arrives: the period, the goal and the segment above do not narrow it.</span>
         <span>own, robot: shown here, left out of the reports</span>
       </p>
@@ -84,33 +86,26 @@ function presence({ five, thirty, pages }: LiveUpdate["present"]): string {
 }
 
 function Following({ visitor }: { visitor: string }) {
-  const navigate = useNavigate();
-  const stop = () =>
-    void navigate({ to: ".", search: (kept: ViewSearch) => ({ ...kept, visitor: undefined }) } as Parameters<typeof navigate>[0]);
+  const { follow } = useSteering();
   return (
-    <span className="chip">
-      <span className="chip-text" title={visitor}>
-        <i>Only</i> visitor {visitor.slice(0, 8)}
-      </span>
-      <Button kind="icon" aria-label="Stop following this visitor" onClick={stop}>
-        <Cross />
-      </Button>
-    </span>
+    <Chip title={visitor} away="Stop following this visitor" onAway={() => follow(undefined)}>
+      <span className="mr-px font-normal">Only</span> visitor {visitor.slice(0, 8)}
+    </Chip>
   );
 }
 
 /** Opens the site in another tab and follows whoever arrives by it. */
 function FollowMine() {
-  const { site } = useView();
-  const navigate = useNavigate();
+  const { site } = useSite();
+  const { follow } = useSteering();
   const [address] = usePageOfSite(site);
   const begun = useMutation({ mutationFn: () => openAndFollow(site, address) });
   const token = begun.data?.token;
   const followed = useQuery({ ...followedQuery(site.key, token ?? ""), enabled: token !== undefined });
   const mine = followed.data?.visitor;
   useEffect(() => {
-    if (mine) void navigate({ to: ".", search: (kept: ViewSearch) => ({ ...kept, visitor: mine }) } as Parameters<typeof navigate>[0]);
-  }, [mine, navigate]);
+    if (mine) follow(mine);
+  }, [mine, follow]);
   return (
     <>
       <Button
@@ -120,63 +115,74 @@ function FollowMine() {
       >
         Follow my browser
       </Button>
-      {begun.isError && <span role="alert">{begun.error.message}</span>}
-      {token && <span className="quiet">Waiting for your visit to arrive …</span>}
+      {begun.isError && <span role="alert">{begun.error.detail}</span>}
+      {token && <span className="text-ink-2">Waiting for your visit to arrive …</span>}
     </>
   );
 }
 
 function Hits({ hits, now, empty }: { hits: HitRecord[]; now: number; empty: string }) {
-  const { site } = useView();
-  if (!hits.length) return <p className="empty">{empty}</p>;
+  const { site } = useSite();
+  const rows = useMemo(() => withStays([...hits].reverse()).reverse(), [hits]);
+  if (!hits.length) return <EmptyNote>{empty}</EmptyNote>;
+  const what = ({ hit }: ListedHit) => hitWords(hit, site.currency);
+  const plain = { isSortable: false };
   return (
-    <div className="ledger-box">
-      <table className="hits">
-        <colgroup>
-          <col className="c-age" />
-          <col />
-          <col className="c-page" />
-          <col className="c-from" />
-          <col className="c-device" />
-          <col className="c-country" />
-          <col className="c-follow" />
-        </colgroup>
-        <Heads heads={["Age", "What", "Page", "From", "Device", "Country", { unseen: "Follow" }]} />
-        <tbody>
-          {hits.map((hit) => (
-            <tr key={hit.seq} className={hit.kind}>
-              <td className="age">{ago(now - hit.at)}</td>
-              <td>
-                <Glyph kind={hit.kind} />
-                {hit.visit ? (
-                  <VisitLink visitor={hit.visitor} number={hit.visit}>
-                    {hitWords(hit, site.currency)}
-                  </VisitLink>
-                ) : (
-                  hitWords(hit, site.currency)
-                )}
-                <Flags internal={hit.internal} robot={hit.robot} />
-                <Details hit={hit} currency={site.currency} />
-              </td>
-              <td title={hit.url}>{hit.page}</td>
-              <td>{[hit.source, hit.campaign].filter(Boolean).join(" / ")}</td>
-              <td>{[hit.device, hit.browser].filter(Boolean).join(", ")}</td>
-              <td>{hit.country && valueWords("country", hit.country)}</td>
-              <td>
-                <Link
-                  className="link"
-                  to="."
-                  search={(kept) => ({ ...kept, visitor: hit.visitor })}
-                  aria-label={`Follow visitor ${hit.visitor.slice(0, 8)}`}
-                >
-                  follow
-                </Link>
-              </td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
-    </div>
+    <List
+      name="Hits"
+      what="a hit"
+      rows={rows}
+      rowId={({ hit }) => String(hit.seq)}
+      sort={{ by: "age", descending: true }}
+      columns={[
+        { id: "age", head: "Age", width: 64, isQuiet: true, ...plain, value: ({ hit }) => hit.seq, cell: ({ hit }) => ago(now - hit.at) },
+        {
+          id: "what",
+          head: "What",
+          ...plain,
+          hasControl: true,
+          value: (row) => [what(row), ...Object.entries({ ...row.hit.props, ...row.hit.fields }).flat()].join(" "),
+          cell: (row, control) => (
+            <span className="block truncate">
+              <Glyph kind={row.hit.kind} />
+              {row.hit.visit ? (
+                <VisitLink visitor={row.hit.visitor} number={row.hit.visit} control={control}>
+                  {what(row)}
+                </VisitLink>
+              ) : (
+                <span {...control}>{what(row)}</span>
+              )}
+              <Flags internal={row.hit.internal} robot={row.hit.robot} />
+              <Details hit={row.hit} stayed={row.stayed} currency={site.currency} className="ml-2.5" />
+            </span>
+          ),
+        },
+        { id: "page", head: "Page", width: 150, ...plain, value: ({ hit }) => hit.page, cell: ({ hit }) => <LongText text={hit.page} /> },
+        { id: "from", head: "From", width: 130, ...plain, value: ({ hit }) => [hit.source, hit.campaign].filter(Boolean).join(" / ") },
+        { id: "device", head: "Device", width: 120, ...plain, value: ({ hit }) => [hit.device, hit.browser].filter(Boolean).join(", ") },
+        { id: "country", head: "Country", width: 90, ...plain, value: ({ hit }) => hit.country && valueWords("country", hit.country) },
+        {
+          id: "follow",
+          head: "Follow the visitor",
+          isHeadUnseen: true,
+          width: 60,
+          ...plain,
+          hasControl: true,
+          value: () => null,
+          cell: ({ hit }, control) => (
+            <Link
+              className="text-teal underline decoration-sea-2 decoration-1 underline-offset-3"
+              to="."
+              search={(kept) => ({ ...kept, visitor: hit.visitor })}
+              aria-label={`Follow visitor ${hit.visitor.slice(0, 8)}`}
+              {...control}
+            >
+              follow
+            </Link>
+          ),
+        },
+      ]}
+    />
   );
 }
 
@@ -187,15 +193,17 @@ function WhereTheyAre({ present }: { present: LiveUpdate["present"] }) {
     { title: "What they did", rows: present.events, none: "No event in the last half hour." },
   ];
   return (
-    <aside className="present" aria-label="Visitors of the last half hour">
+    <aside className="grid grid-cols-[minmax(0,1fr)] content-start gap-4" aria-label="Visitors of the last half hour">
       {lists.map(({ title, rows, none }) => (
-        <section key={title}>
-          <h2 className="title">{title}</h2>
-          {rows.length === 0 && <p className="quiet">{none}</p>}
-          <dl className="counts">
+        <section key={title} className="min-w-0">
+          <Title>{title}</Title>
+          {rows.length === 0 && <p className="text-ink-2">{none}</p>}
+          <dl>
             {rows.map((row) => (
-              <div key={row.value}>
-                <dt title={row.value}>{row.value}</dt>
+              <div key={row.value} className="flex justify-between gap-3 border-b border-hairline py-0.5">
+                <dt title={row.value} className="min-w-0 truncate">
+                  {row.value}
+                </dt>
                 <dd>{figure(row.visitors, "count")}</dd>
               </div>
             ))}

@@ -1,97 +1,148 @@
-import { useInfiniteQuery } from "@tanstack/react-query";
+import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
+import { useCallback } from "react";
 
-import type { VisitRecord } from "@/api/client";
+import type { Site, StoredGoal, VisitRecord } from "@/api/client";
 import { segmentOf } from "@/api/figures";
-import { visitsQuery } from "@/app/queries";
-import { Heads } from "@/pieces/Heads";
-import { LedgerToCome } from "@/pieces/Ledger";
-import { ErrorState } from "@/pieces/ErrorState";
-import { VisitLink } from "@/pieces/VisitLink";
-import { useView } from "@/state/view";
+import { tableQuery, visitsQuery } from "@/api/queries";
+import type { LedgerColumn } from "@/ledger/columns";
+import { Grid } from "@/ledger/Grid";
+import { useLayout } from "@/ledger/layout";
+import { LedgerSkeleton } from "@/ledger/LedgerSkeleton";
+import { LongText } from "@/ledger/LongText";
+import { EmptyNote, ViewError } from "@/ui/states";
+import { VisitLink } from "@/views/shared/VisitLink";
+import { useSite } from "@/state/site";
+import { useSteering, useView } from "@/state/view";
+import { Answer } from "@/ui/text";
 import { Button } from "@/ui/Button";
 import { amount, duration, figure, lastWord, moment, periodWords, plural, valueWords } from "@/words/format";
 
 /** Single visits that started in the period and fit the segment, newest first. */
 export function Visits() {
-  const view = useView();
-  const { site, period, goal, filters, live, trouble, again } = view;
+  const { site, ready, trouble, again } = useSite();
+  const { period, goal, filters, live } = useView();
+  const { setPeriod } = useSteering();
   const visits = useInfiniteQuery(
-    visitsQuery(site.key, { period, goal: goal?.id ?? null, segment: segmentOf(filters), with_excluded: false, limit: 50 }, { live }),
+    visitsQuery(site.key, { period, goal: goal?.id ?? null, segment: segmentOf(filters), with_excluded: false, limit: 200 }, { live }),
   );
-  if (trouble) return <ErrorState error={trouble} again={again} />;
-  if (visits.isError) return <ErrorState error={visits.error} again={() => void visits.refetch()} />;
+  const today = useQuery({
+    ...tableQuery(
+      site.key,
+      { period: { first: site.today, last: site.today }, versus: "none", goal: null, filters, dimensions: [], measures: ["visits"] },
+      { live: true },
+    ),
+    enabled: !live && ready,
+  });
+  const { layout, set } = useLayout("Visits", [], () => true);
+  const { hasNextPage, isFetchingNextPage, fetchNextPage } = visits;
+  const more = useCallback(() => {
+    if (hasNextPage && !isFetchingNextPage) void fetchNextPage();
+  }, [hasNextPage, isFetchingNextPage, fetchNextPage]);
+  if (trouble) return <ViewError error={trouble} again={again} />;
+  if (visits.isError) return <ViewError error={visits.error} again={() => void visits.refetch()} />;
   const pages = visits.data?.pages ?? [];
   const rows = pages.flatMap((page) => page.visits);
   const count = pages[0]?.count;
   return (
-    <div className="visits">
-      <h1 className="answer" aria-busy={visits.isPending}>
+    <div className="grid max-w-[1800px] gap-3">
+      <Answer aria-busy={visits.isPending}>
         {count === undefined ? " " : `${plural(count, "visit")}, ${periodWords(period)}, newest first.`}
-      </h1>
-      {visits.isPending && <LedgerToCome rows={14} />}
+      </Answer>
+      {visits.isPending && <LedgerSkeleton rows={14} />}
       {count === 0 && (
-        <p className="empty">
+        <EmptyNote>
           {filters.length
             ? "No visit in these days fits the segment. Take a chip off, or choose other days."
             : "No visits in these days. Choose others above."}
-        </p>
+        </EmptyNote>
       )}
       {rows.length > 0 && (
-        <div className="ledger-box">
-          <table className="hits">
-            <Heads
-              heads={[
-                "Began",
-                "From",
-                "Landed on",
-                { num: "Views" },
-                { num: "Looked for" },
-                "Device",
-                "Country",
-                goal && { num: lastWord(goal.name) },
-              ]}
-            />
-            <tbody>
-              {rows.map((visit) => (
-                <Line key={`${visit.visitor} ${visit.number}`} visit={visit} withGoal={Boolean(goal)} />
-              ))}
-            </tbody>
-          </table>
-        </div>
+        <Grid
+          name="Visits"
+          columns={visitColumns(site, goal)}
+          rows={rows}
+          rowId={(visit) => `${visit.visitor} ${visit.number}`}
+          sort={{ by: "start", descending: true }}
+          onSort={() => undefined}
+          isSorted
+          widths={layout.widths}
+          onWidths={(widths) => set({ ...layout, widths })}
+          count={count ?? rows.length}
+          onEnd={more}
+        />
       )}
-      {visits.hasNextPage && (
-        <Button disabled={visits.isFetchingNextPage} onClick={() => void visits.fetchNextPage()}>
-          {visits.isFetchingNextPage ? "Reading …" : `Earlier visits (${figure((count ?? 0) - rows.length, "count")} more)`}
-        </Button>
+      {!live && today.data && (today.data.total.values["visits"] ?? 0) > 0 && (
+        <p>
+          <Button kind="link" onClick={() => setPeriod({ first: site.today, last: site.today })}>
+            {figure(today.data.total.values["visits"], "count")} more today
+          </Button>
+        </p>
       )}
     </div>
   );
 }
 
-function Line({ visit, withGoal }: { visit: VisitRecord; withGoal: boolean }) {
-  const { site } = useView();
-  return (
-    <tr>
-      <td>
-        <VisitLink visitor={visit.visitor} number={visit.number}>
+function visitColumns(site: Site, goal: StoredGoal | undefined): LedgerColumn<VisitRecord>[] {
+  const columns: LedgerColumn<VisitRecord>[] = [
+    {
+      id: "start",
+      head: "Began",
+      width: 156,
+      hasControl: true,
+      value: (visit) => moment(visit.start, site.timezone),
+      cell: (visit, control) => (
+        <VisitLink visitor={visit.visitor} number={visit.number} control={control}>
           {moment(visit.start, site.timezone)}
         </VisitLink>
-      </td>
-      <td>
-        {visit.channel}{" "}
-        <span className="quiet">{[visit.source === "direct" ? "" : visit.source, visit.campaign].filter(Boolean).join(" / ")}</span>
-      </td>
-      <td>{valueWords("entry_page", visit.entry_page)}</td>
-      <td className="num">{figure(visit.views, "count")}</td>
-      <td className="num">{duration(visit.engaged)}</td>
-      <td>{[visit.device, visit.browser].filter(Boolean).join(", ")}</td>
-      <td>{visit.country && valueWords("country", visit.country)}</td>
-      {withGoal && (
-        <td className="num lead">
+      ),
+    },
+    {
+      id: "from",
+      head: "From",
+      value: fromWords,
+      cell: (visit) => (
+        <span title={fromWords(visit)}>
+          {visit.channel} <span className="text-ink-2">{tagWords(visit)}</span>
+        </span>
+      ),
+    },
+    {
+      id: "page",
+      head: "Landed on",
+      width: 190,
+      value: (visit) => valueWords("entry_page", visit.entry_page),
+      cell: (visit) => <LongText text={valueWords("entry_page", visit.entry_page)} />,
+    },
+    { id: "views", head: "Views", width: 58, isNumber: true, value: (visit) => visit.views, cell: (visit) => figure(visit.views, "count") },
+    {
+      id: "engaged",
+      head: "Time engaged",
+      width: 108,
+      isNumber: true,
+      value: (visit) => visit.engaged / 1000,
+      cell: (visit) => duration(visit.engaged),
+    },
+    { id: "device", head: "Device", width: 150, value: (visit) => [visit.device, visit.browser].filter(Boolean).join(", ") },
+    { id: "country", head: "Country", width: 120, value: (visit) => (visit.country ? valueWords("country", visit.country) : "") },
+  ];
+  if (goal)
+    columns.push({
+      id: "conversions",
+      head: lastWord(goal.name),
+      width: 110,
+      isNumber: true,
+      isLead: true,
+      value: (visit) => visit.conversions,
+      cell: (visit) => (
+        <>
           {visit.conversions > 0 && figure(visit.conversions, "count")}
-          {visit.value > 0 && <span className="quiet"> {amount(visit.value, site.currency)}</span>}
-        </td>
-      )}
-    </tr>
-  );
+          {visit.value > 0 && <span className="font-normal text-ink-2"> {amount(visit.value, site.currency)}</span>}
+        </>
+      ),
+    });
+  return columns.map((column) => ({ ...column, isSortable: false }));
 }
+
+const tagWords = (visit: VisitRecord): string =>
+  [visit.source === "direct" ? "" : visit.source, visit.campaign].filter(Boolean).join(" / ");
+const fromWords = (visit: VisitRecord): string => `${visit.channel} ${tagWords(visit)}`.trim();

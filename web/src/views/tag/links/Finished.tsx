@@ -1,142 +1,190 @@
 import { useMutation } from "@tanstack/react-query";
-import { useRef, useState } from "react";
+import { useState } from "react";
 
-import { ask, client } from "@/api/client";
-import { useSave } from "@/app/useSave";
-import { Code } from "@/pieces/Code";
-import { Field, Input } from "@/ui/Field";
-import { useView } from "@/state/view";
+import { ask, client, type Problem } from "@/api/client";
+import { useSave } from "@/api/useSave";
+import { EntryField, EntryForm } from "@/forms/EntryForm";
+import { useEntry } from "@/forms/useEntry";
+import { can } from "@/state/can";
+import { useSite } from "@/state/site";
 import { Button } from "@/ui/Button";
-import { LinkCheck } from "@/views/tag/links/LinkCheck";
+import { Code } from "@/ui/Code";
+import { Field, FieldError, Input } from "@/ui/Field";
+import { Select } from "@/ui/Select";
+import { Actions, Title } from "@/ui/text";
+import { notify } from "@/ui/Toast";
+import { LinkArrival } from "@/views/tag/links/LinkArrival";
 import { QrCode } from "@/views/tag/links/QrCode";
-import { download } from "@/words/download";
-import { plural } from "@/words/format";
-import { readWords, type BuiltLink, type LinkDraft } from "@/words/links";
+import { SheetDownload } from "@/views/tag/links/SheetDownload";
+import { openAndFollow } from "@/words/following";
+import { longDay, plural } from "@/words/format";
+import { readWords, type BuiltLink, type KeptLink, type LinkDraft } from "@/words/links";
 
 interface FinishedProps {
-  drafts: LinkDraft[];
   links: BuiltLink[];
-  error: Error | null;
+  error: Problem | null;
   busy: boolean;
+  edited: KeptLink | null;
+  onDone: () => void;
+  onSaved: () => void;
 }
 
 /** The finished link or links, and what can be done with them. */
-export function Finished({ drafts, links, error, busy }: FinishedProps) {
-  const { site } = useView();
-  const canEdit = site.role !== "viewer";
-  const [note, setNote] = useState("");
-  const [shown, setShown] = useState<"check" | "code" | null>(null);
+export function Finished({ links, error, busy, edited, onDone, onSaved }: FinishedProps) {
   const whole = links.length > 0 && links.every((link) => link.url);
-  const first = links[0];
-  const url = links.length === 1 && first?.url ? first.url : null;
-  const keep = useSave((body: { drafts: LinkDraft[]; note: string }) =>
-    ask(client.POST("/api/v1/sites/{site}/links", { params: { path: { site: site.key } }, body })),
-  );
+  // Of several links, the one that is checked or printed.
+  const [chosen, setChosen] = useState("0");
+  const first = links[Number(chosen)] ?? links[0];
+  const url = whole && first?.url ? first.url : null;
   return (
-    <div className="finished" aria-label="The finished link" role="region" aria-busy={busy}>
-      <h2 className="title">{links.length > 1 ? `${plural(links.length, "link")} at once` : "The link"}</h2>
-      {error && (
-        <p className="wrong" role="alert">
-          {error.message}
-        </p>
-      )}
-      {!whole && !error && <p className="quiet">It stands here as soon as the address and the tags are whole.</p>}
+    <div className="grid min-w-0 content-start gap-2" aria-label="The finished link" role="region" aria-busy={busy}>
+      <Title>{links.length > 1 ? `${plural(links.length, "link")} at once` : "The link"}</Title>
+      {error && <FieldError>{error.detail}</FieldError>}
+      {!whole && !error && <p className="text-ink-2">It stands here as soon as the address and the tags are whole.</p>}
       {whole && <Code text={links.map((link) => link.url).join("\n")} />}
+      {whole && links.length > 1 && (
+        <Field label="Which of them to check or to print">
+          {(control) => (
+            <Select
+              {...control}
+              value={links[Number(chosen)] ? chosen : "0"}
+              onChange={setChosen}
+              options={links.map((link, place) => ({ value: String(place), label: readWords(link) }))}
+            />
+          )}
+        </Field>
+      )}
       {whole && first && (
-        <p className="quiet">
-          {links.length > 1 ? "The first is" : "It is"} read as <b>{readWords(first)}</b>.
+        <p className="text-ink-2">
+          {links.length > 1 ? "This one is" : "It is"} read as <b>{readWords(first)}</b>.
         </p>
       )}
-      {whole && (
-        <>
-          {canEdit && (
-            <Field label="A note, for whoever finds it in the library">
-              {(control) => <Input {...control} value={note} maxLength={500} onChange={(event) => setNote(event.target.value)} />}
-            </Field>
-          )}
-          <div className="end">
-            {canEdit && (
-              <Button kind="primary" disabled={busy || keep.isPending} onClick={() => keep.mutate({ drafts, note })}>
-                Save
-              </Button>
-            )}
-            {url && (
-              <>
-                <Button aria-expanded={shown === "check"} onClick={() => setShown(shown === "check" ? null : "check")}>
-                  Check it
-                </Button>
-                <Button aria-expanded={shown === "code"} onClick={() => setShown(shown === "code" ? null : "code")}>
-                  QR code
-                </Button>
-              </>
-            )}
-            <span role="status" className="quiet">
-              {keep.isSuccess && `${plural(keep.data.length, "link")} kept in the library.`}
-            </span>
-          </div>
-          {keep.error && (
-            <p className="wrong" role="alert">
-              {keep.error.message}
-            </p>
-          )}
-        </>
-      )}
-      {url && shown === "check" && first && <LinkCheck key={url} url={url} expected={first} />}
-      {url && shown === "code" && <QrCode url={url} />}
-      <Sheets drafts={drafts} whole={links.length > 0} />
+      {whole && <Keep links={links} busy={busy} edited={edited} onDone={onDone} onSaved={onSaved} />}
+      {url && first && <TryOut key={url} url={url} link={first} busy={busy} />}
+      {links.length > 0 && <SheetDownload drafts={links.map((link) => link.draft)} />}
     </div>
   );
 }
 
-/** Links as a CSV file, in and out. */
-function Sheets({ drafts, whole }: { drafts: LinkDraft[]; whole: boolean }) {
-  const { site } = useView();
-  const chooser = useRef<HTMLInputElement>(null);
-  const finish = useMutation({
-    mutationFn: (text: string) =>
-      ask(
-        client.POST("/api/v1/sites/{site}/links/build/csv", {
-          params: { path: { site: site.key } },
-          body: text,
-          bodySerializer: (body: string) => body,
-          headers: { "Content-Type": "text/csv" },
-          parseAs: "text",
-        }),
-      ),
-    onSuccess: (text) => download(text as string, "links.csv", "text/csv"),
-  });
-  const quoted = (cell: string) => `"${cell.replaceAll('"', '""')}"`;
-  const heads = ["address", "source", "medium", "campaign", "content", "term", "label"] as const;
-  const sheet = () => [heads.join(","), ...drafts.map((draft) => heads.map((head) => quoted(draft[head])).join(","))].join("\r\n");
+/** A file is named by what it leads to: campaign and source. */
+const fileName = (link: BuiltLink): string =>
+  [link.campaign, link.source]
+    .filter(Boolean)
+    .join("-")
+    .replace(/[^\p{L}\p{N}_-]+/gu, "-") || "link";
+
+/** Opens a link to see how it arrives, or prints it. */
+function TryOut({ url, link, busy }: { url: string; link: BuiltLink; busy: boolean }) {
+  const { site } = useSite();
+  const [isPrinted, setPrinted] = useState(false);
+  const open = useMutation({ mutationFn: () => openAndFollow(site, url, true) });
+  const opened = open.data;
   return (
-    <div className="end">
-      <Button kind="link" disabled={!whole || finish.isPending} onClick={() => finish.mutate(sheet())}>
-        As a CSV file
-      </Button>
-      <Button kind="link" disabled={finish.isPending} onClick={() => chooser.current?.click()}>
-        Finish the links of a CSV file …
-      </Button>
-      <Input
-        ref={chooser}
-        type="file"
-        accept=".csv,text/csv"
-        className="sr-only"
-        tabIndex={-1}
-        aria-label="A CSV file with links"
-        onChange={(event) => {
-          const [file] = event.target.files ?? [];
-          event.target.value = "";
-          if (file) void file.text().then((text) => finish.mutate(text));
-        }}
-      />
-      {finish.isError && (
-        <p className="wrong" role="alert">
-          {finish.error.message} No file was made.
-        </p>
-      )}
-      <span role="status" className="quiet">
-        {finish.isSuccess && "The finished file was handed to the browser."}
-      </span>
-    </div>
+    <>
+      <Actions>
+        <Button
+          title="Opens it in another tab; what comes by it is own traffic, not a visit"
+          disabled={busy || open.isPending}
+          onClick={() => open.mutate()}
+        >
+          {opened ? "Check it again" : "Check it"}
+        </Button>
+        <Button disabled={busy} aria-expanded={isPrinted} onClick={() => setPrinted(!isPrinted)}>
+          QR code
+        </Button>
+      </Actions>
+      {open.error && <FieldError>{open.error.detail}</FieldError>}
+      {opened && <LinkArrival key={opened.token} token={opened.token} at={Date.parse(opened.at)} url={url} expected={link} />}
+      {isPrinted && <QrCode url={url} name={fileName(link)} />}
+    </>
   );
 }
+
+/** Puts links into the library, or gives one of it another form. */
+function Keep({ links, busy, edited, onDone, onSaved }: Omit<FinishedProps, "error">) {
+  const { site } = useSite();
+  const there = links.filter((link) => link.registered && link.registered.id !== edited?.id);
+  const [found] = there.map((link) => link.registered);
+  return (
+    <>
+      {found && (
+        <p className="text-ink-2">
+          {links.length > 1 ? `${plural(there.length, "of them is", "of them are")}` : "It is"} in the library already, made on{" "}
+          {longDay(found.made.slice(0, 10))}
+          {found.by ? ` by ${found.by}` : ""}.
+        </p>
+      )}
+      {can(site, "edit") &&
+        (edited ? (
+          <KeepChange links={links} busy={busy} id={edited.id} onDone={onDone} />
+        ) : (
+          <KeepNew links={links} busy={busy} onSaved={onSaved} />
+        ))}
+    </>
+  );
+}
+
+function KeepNew({ links, busy, onSaved }: Pick<FinishedProps, "links" | "busy" | "onSaved">) {
+  const { site } = useSite();
+  const [kept, setKept] = useState("");
+  const entry = useEntry({
+    values: { note: "" },
+    send: ({ note }) => {
+      const drafts = links.map((link) => ({ ...link.draft, note: "" }));
+      return ask(client.POST("/api/v1/sites/{site}/links", { params: { path: { site: site.key } }, body: { drafts, note } }));
+    },
+    after: (saved) => {
+      setKept(keptWords(saved.length, links.length));
+      onSaved();
+    },
+  });
+  return (
+    <EntryForm
+      entry={entry}
+      label="Keep in the library"
+      foot={
+        <>
+          <Button type="submit" kind="primary" disabled={busy || entry.isSending}>
+            Save
+          </Button>
+          <span role="status" className="text-ink-2">
+            {entry.isSent && kept}
+          </span>
+        </>
+      }
+    >
+      <EntryField entry={entry} name="note" label="A note, for whoever finds it in the library">
+        {(control) => <Input {...control} maxLength={500} />}
+      </EntryField>
+    </EntryForm>
+  );
+}
+
+function KeepChange({ links, busy, id, onDone }: Pick<FinishedProps, "links" | "busy" | "onDone"> & { id: number }) {
+  const { site } = useSite();
+  const change = useSave(
+    (body: LinkDraft) =>
+      ask(client.PUT("/api/v1/sites/{site}/links/{link}/draft", { params: { path: { site: site.key, link: id } }, body })),
+    () => {
+      notify("The link was changed.");
+      onDone();
+    },
+  );
+  const [only, ...others] = links;
+  if (!only) return null;
+  return (
+    <>
+      <Actions>
+        <Button kind="primary" disabled={busy || change.isPending || others.length > 0} onClick={() => change.mutate(only.draft)}>
+          Save the change
+        </Button>
+        <Button onClick={onDone}>Cancel</Button>
+      </Actions>
+      {change.error && <FieldError>{change.error.detail}</FieldError>}
+    </>
+  );
+}
+
+/** What was kept of how many; the others were there. */
+const keptWords = (kept: number, all: number): string =>
+  `${plural(kept, "link")} kept in the library.${kept < all ? ` ${plural(all - kept, "was", "were")} there already.` : ""}`;

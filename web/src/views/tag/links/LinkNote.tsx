@@ -1,20 +1,28 @@
-import { Input } from "@/ui/Field";
 import { useState } from "react";
+
+import type { CellControl } from "@/ledger/columns";
+import { Input } from "@/ui/Field";
 
 interface LinkNoteProps {
   note: string;
   canEdit: boolean;
+  control: CellControl;
   onKeep: (note: string) => void;
 }
 
 /** What a link is for; written anew in its place, kept with Enter or when it is left, left alone with Escape. */
-export function LinkNote({ note, canEdit, onKeep }: LinkNoteProps) {
+export function LinkNote({ note, canEdit, control, onKeep }: LinkNoteProps) {
   const [typed, setTyped] = useState<string | null>(null);
-  if (!canEdit) return <>{note}</>;
+  if (!canEdit) return <span {...control}>{note}</span>;
   if (typed === null)
     return (
-      <button type="button" className="note" onClick={() => setTyped(note)}>
-        {note || <span className="quiet">Add a note</span>}
+      <button
+        type="button"
+        className="max-w-full truncate border-b border-dotted border-hairline-firm"
+        onClick={() => setTyped(note)}
+        {...control}
+      >
+        {note || <span className="text-ink-2">Add a note</span>}
       </button>
     );
   const keep = () => {
@@ -23,7 +31,7 @@ export function LinkNote({ note, canEdit, onKeep }: LinkNoteProps) {
   };
   return (
     <Input
-      className="w-60"
+      className="w-full"
       aria-label="Note"
       autoFocus
       maxLength={500}

@@ -1,44 +1,49 @@
 import type { Schemas } from "@/api/client";
-import { Heads } from "@/pieces/Heads";
-import { useView } from "@/state/view";
+import { List } from "@/ledger/List";
+import { LongText } from "@/ledger/LongText";
+import { useSite } from "@/state/site";
+import { visitsColumn } from "@/views/tag/visitsColumn";
+import { Part } from "@/ui/layout";
 import { Button } from "@/ui/Button";
-import { figure } from "@/words/format";
 import { EMPTY, readWords, type LinkDraft } from "@/words/links";
-
-const FIRST = 8;
 
 /** Links seen in traffic that nobody made here. */
 export function UnregisteredLinks({ rows, onTake }: { rows: Schemas["UnregisteredLink"][]; onTake: (draft: Partial<LinkDraft>) => void }) {
-  const { site } = useView();
+  const { site } = useSite();
   const base = `https://${site.rules.hosts[0] ?? ""}`;
   return (
-    <section aria-label="Links that nobody made here">
-      <h2 className="title">Seen, but not made here</h2>
-      {rows.length === 0 && <p className="quiet">Every link that visits came by in the last 90 days was made here.</p>}
+    <Part isWide title="Seen, but not made here" aria-label="Links that nobody made here">
+      {rows.length === 0 && <p className="text-ink-2">Every link that visits came by in the last 90 days was made here.</p>}
       {rows.length > 0 && (
-        <div className="ledger-box">
-          <table className="hits library">
-            <Heads heads={["Tags", "Medium", "Landed on", { num: "Visits, 90 days" }, { unseen: "Do" }]} />
-            <tbody>
-              {rows.slice(0, FIRST).map((row) => (
-                <tr key={JSON.stringify(row)}>
-                  <td>{readWords({ ...row, channel: "" })}</td>
-                  <td>{row.medium}</td>
-                  <td>{row.page}</td>
-                  <td className="num lead">{figure(row.visits, "count")}</td>
-                  <td className="acts">
-                    <Button kind="cell" onClick={() => onTake({ ...EMPTY, address: base + row.page, ...tagsOf(row) })}>
-                      Build on it
-                    </Button>
-                  </td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
-        </div>
+        <List
+          name="Links that nobody made here"
+          what="a link"
+          rows={rows}
+          rowId={(row) => JSON.stringify(row)}
+          sort={{ by: "visits", descending: true }}
+          columns={[
+            { id: "tags", head: "Tags", value: (row) => readWords({ ...row, channel: "" }) },
+            { id: "medium", head: "Medium", width: 140, value: (row) => row.medium },
+            { id: "page", head: "Landed on", width: 240, value: (row) => row.page, cell: (row) => <LongText text={row.page} /> },
+            visitsColumn(),
+            {
+              id: "build",
+              head: "A link like it",
+              isHeadUnseen: true,
+              width: 110,
+              isSortable: false,
+              hasControl: true,
+              value: () => null,
+              cell: (row, control) => (
+                <Button kind="cell" onClick={() => onTake({ ...EMPTY, address: base + row.page, ...tagsOf(row) })} {...control}>
+                  Build on it
+                </Button>
+              ),
+            },
+          ]}
+        />
       )}
-      {rows.length > FIRST && <p className="quiet">And {rows.length - FIRST} more with fewer visits.</p>}
-    </section>
+    </Part>
   );
 }
 

@@ -1,88 +1,89 @@
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
 
 import { ask, client, type Schemas } from "@/api/client";
-import { vocabularyQuery } from "@/app/queries";
-import { useSave } from "@/app/useSave";
-import { fieldErrors } from "@/pieces/fieldErrors";
-import { RepeatableRows, type Column } from "@/pieces/RepeatableRows";
-import { ErrorState } from "@/pieces/ErrorState";
-import { useView } from "@/state/view";
+import { vocabularyQuery } from "@/api/queries";
+import { EntryForm, EntryGroup } from "@/forms/EntryForm";
+import { useEntry } from "@/forms/useEntry";
+import { RepeatableRows, type Column } from "@/views/shared/RepeatableRows";
+import { ErrorState } from "@/ui/states";
+import { can } from "@/state/can";
+import { useSite } from "@/state/site";
+import { Part } from "@/ui/layout";
+import { Actions } from "@/ui/text";
 import { Button } from "@/ui/Button";
 
 type Word = Schemas["Word"];
 
 const COLUMNS: Column<Word>[] = [
-  { key: "field", label: "Field", options: ["source", "medium"] },
+  { key: "field", label: "Field", options: ["source", "medium", "campaign", "content"] },
   { key: "value", label: "Word", placeholder: "email" },
   { key: "meaning", label: "Meaning", placeholder: "what it means" },
 ];
 
-/** The sources and mediums that the owner allows, with what each means. */
+/** The words that the owner allows in links, with what each means. */
 export function Vocabulary() {
-  const { site } = useView();
+  const { site } = useSite();
   const words = useQuery(vocabularyQuery(site.key));
   if (words.isError) return <ErrorState error={words.error} again={() => void words.refetch()} />;
   return (
-    <section aria-label="Vocabulary">
-      <h2 className="title">Vocabulary</h2>
-      <p className="quiet">
+    <Part isWide title="Vocabulary" aria-label="Vocabulary">
+      <p className="text-ink-2">
         The words that you agreed on. The form above offers them first and says so when another is used.
-        {site.role !== "owner" && " The site’s owners change it."}
+        {!can(site, "own") && " The site’s owners change it."}
       </p>
-      {words.data && <Words value={words.data} canEdit={site.role === "owner"} />}
-    </section>
+      {words.data && <Words value={words.data} canEdit={can(site, "own")} />}
+    </Part>
   );
 }
 
 function Words({ value, canEdit }: { value: Word[]; canEdit: boolean }) {
-  const { site } = useView();
-  const [draft, setDraft] = useState<Word[] | null>(null);
-  const words = draft ?? value;
-  const save = useSave(
-    (body: Word[]) => ask(client.PUT("/api/v1/sites/{site}/vocabulary", { params: { path: { site: site.key } }, body })),
-    () => setDraft(null),
-  );
-  const faults = fieldErrors(
-    save.error,
-    words.map((_, place) => String(place)),
-  );
+  const { site } = useSite();
+  const entry = useEntry({
+    values: { words: value },
+    send: ({ words }) => ask(client.PUT("/api/v1/sites/{site}/vocabulary", { params: { path: { site: site.key } }, body: words })),
+  });
+  const { isDirty } = entry.form.formState;
   return (
-    <>
-      {words.length === 0 && <p className="quiet">No words yet.</p>}
-      <RepeatableRows
-        name="Words"
-        className="words-given"
-        columns={COLUMNS}
-        lines={words}
-        canEdit={canEdit}
-        error={(place) => faults.of(String(place))}
-        set={(lines) => {
-          save.reset();
-          setDraft(lines);
-        }}
-      />
-      {canEdit && (
-        <div className="end">
-          <Button onClick={() => setDraft([...words, { field: "medium", value: "", meaning: "" }])}>Add a word</Button>
-          {draft && (
-            <>
-              <Button kind="primary" disabled={save.isPending} onClick={() => save.mutate(draft)}>
-                Save the vocabulary
-              </Button>
-              <Button onClick={() => setDraft(null)}>Cancel</Button>
-            </>
-          )}
-          <span role="status" className="quiet">
-            {save.isSuccess && !draft && "Saved."}
-          </span>
-          {faults.all && (
-            <p className="wrong" role="alert">
-              {faults.all}
-            </p>
-          )}
-        </div>
-      )}
-    </>
+    <EntryForm
+      entry={entry}
+      label="The vocabulary"
+      canEdit={canEdit}
+      foot={
+        <span role="status" className="text-ink-2">
+          {entry.isSent && "Saved."}
+        </span>
+      }
+    >
+      {/* The list as a whole is what the server was sent, so whatever it says is of the list. */}
+      <EntryGroup entry={entry} name="words" of="">
+        {({ value: words, onChange }) => (
+          <>
+            {words.length === 0 && <p className="text-ink-2">No words yet.</p>}
+            <RepeatableRows
+              name="Words"
+              layout="max-w-[760px] min-[1000px]:grid-cols-[110px_180px_minmax(0,1fr)_28px]"
+              columns={COLUMNS}
+              lines={words}
+              canEdit={canEdit}
+              error={(place) => entry.errorOf(String(place))}
+              set={onChange}
+            />
+            {canEdit && (
+              <Actions>
+                <Button onClick={() => onChange([...words, { field: "medium", value: "", meaning: "" }])}>Add a word</Button>
+                {isDirty && (
+                  <>
+                    <Button type="submit" kind="primary" disabled={entry.isSending}>
+                      Save the vocabulary
+                    </Button>
+                    <Button onClick={entry.cancel}>Cancel</Button>
+                  </>
+                )}
+              </Actions>
+            )}
+          </>
+        )}
+      </EntryGroup>
+    </EntryForm>
   );
 }

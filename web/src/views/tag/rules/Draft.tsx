@@ -1,9 +1,13 @@
-import { useState, type FormEvent } from "react";
+import { Part } from "@/ui/layout";
+import { useState } from "react";
 
-import type { Schemas } from "@/api/client";
+import { ask, client, type Problem, type Schemas } from "@/api/client";
+import { EntryField, EntryForm } from "@/forms/EntryForm";
+import { useEntry } from "@/forms/useEntry";
 import { Confirm } from "@/ui/Dialog";
-import { Field, Input } from "@/ui/Field";
-import { useView } from "@/state/view";
+import { FieldError, Input } from "@/ui/Field";
+import { can } from "@/state/can";
+import { useSite } from "@/state/site";
 import { Button } from "@/ui/Button";
 import { Changes } from "@/views/tag/rules/Versions";
 import { plural } from "@/words/format";
@@ -11,46 +15,46 @@ import { plural } from "@/words/format";
 interface DraftProps {
   value: Schemas["RulesOut"];
   busy: boolean;
-  error: Error | null;
-  onLive: (note: string) => void;
+  /** Why it could not be thrown away. */
+  error: Problem | null;
   onThrow: () => void;
 }
 
 /** What is another in the draft than what is live; making it live, or throwing it away. */
-export function Draft({ value, busy, error, onLive, onThrow }: DraftProps) {
-  const { site } = useView();
-  const [note, setNote] = useState("");
+export function Draft({ value, busy, error, onThrow }: DraftProps) {
+  const { site } = useSite();
   const [throwing, setThrowing] = useState(false);
-  const submit = (event: FormEvent) => {
-    event.preventDefault();
-    onLive(note);
-    setNote("");
-  };
+  const entry = useEntry({
+    values: { note: "" },
+    send: ({ note }) =>
+      ask(client.POST("/api/v1/sites/{site}/rules/versions", { params: { path: { site: site.key } }, body: { note, was: value.draft } })),
+    becomes: () => ({ note: "" }),
+  });
   return (
-    <section aria-label="The draft">
-      <h2 className="title">What the draft changes</h2>
-      {value.changes.length === 0 && <p className="quiet">Nothing; it is just what is live.</p>}
+    <Part isWide title="What the draft changes" aria-label="The draft">
+      {value.changes.length === 0 && <p className="text-ink-2">Nothing; it is just what is live.</p>}
       <Changes changes={value.changes} />
-      {error && (
-        <p className="wrong" role="alert">
-          {error.message}
-        </p>
-      )}
-      {value.changes.length > 0 && site.role !== "viewer" && (
-        <form className="form" onSubmit={submit} noValidate>
-          <Field label="What it is for" hint="stands beside the version; may be empty">
-            {(control) => <Input {...control} value={note} maxLength={300} onChange={(event) => setNote(event.target.value)} />}
-          </Field>
-          <div className="end">
-            <Button type="submit" kind="primary" disabled={busy}>
-              Make it live
-            </Button>
-            <Button disabled={busy} onClick={() => setThrowing(true)}>
-              Delete the draft …
-            </Button>
-            <span className="quiet">Every visitor has it within five minutes.</span>
-          </div>
-        </form>
+      {error && <FieldError>{error.detail}</FieldError>}
+      {value.changes.length > 0 && can(site, "edit") && (
+        <EntryForm
+          entry={entry}
+          label="Publish the draft"
+          foot={
+            <>
+              <Button type="submit" kind="primary" disabled={busy || entry.isSending}>
+                Publish
+              </Button>
+              <Button disabled={busy || entry.isSending} onClick={() => setThrowing(true)}>
+                Delete the draft …
+              </Button>
+              <span className="text-ink-2">Every visitor has it within five minutes.</span>
+            </>
+          }
+        >
+          <EntryField entry={entry} name="note" label="What it is for" hint="stands beside the version; may be empty">
+            {(control) => <Input {...control} maxLength={300} />}
+          </EntryField>
+        </EntryForm>
       )}
       <Confirm
         open={throwing}
@@ -65,6 +69,6 @@ export function Draft({ value, busy, error, onLive, onThrow }: DraftProps) {
       >
         {plural(value.changes.length, "change")} will be gone. What is live stays as it is.
       </Confirm>
-    </section>
+    </Part>
   );
 }

@@ -5,6 +5,7 @@ import type { Condition } from "@/words/rules";
 
 import { Button } from "@/ui/Button";
 import { Checkbox } from "@/ui/Choices";
+import { Combobox } from "@/ui/Combobox";
 import { Input } from "@/ui/Field";
 import { Select } from "@/ui/Select";
 
@@ -48,7 +49,7 @@ interface OnlyIfProps {
 export function OnlyIf({ value, fields, error, set }: OnlyIfProps) {
   const change = (place: number, to: Condition) => set(value.map((one, i) => (i === place ? to : one)));
   return (
-    <div className="conditions" role="group" aria-label="And only if">
+    <div className="grid justify-items-start gap-1.5" role="group" aria-label="And only if">
       {value.map((one, place) => (
         <RulePart
           key={place}
@@ -61,7 +62,7 @@ export function OnlyIf({ value, fields, error, set }: OnlyIfProps) {
           onAway={() => set(value.filter((_, i) => i !== place))}
           error={error(place)}
         >
-          <Details one={one} set={(to) => change(place, to)} />
+          <Details one={one} fields={fields} set={(to) => change(place, to)} />
         </RulePart>
       ))}
       {value.length < 20 && (
@@ -69,20 +70,15 @@ export function OnlyIf({ value, fields, error, set }: OnlyIfProps) {
           And only if …
         </Button>
       )}
-      <datalist id="rule-fields">
-        {fields.map((field) => (
-          <option key={field} value={field} />
-        ))}
-      </datalist>
     </div>
   );
 }
 
-function Details({ one, set }: { one: Condition; set: (to: Condition) => void }): ReactNode {
+function Details({ one, fields, set }: { one: Condition; fields: string[]; set: (to: Condition) => void }): ReactNode {
   switch (one.kind) {
     case "device":
       return (
-        <div className="choices" role="group" aria-label="Which devices">
+        <div className="flex flex-wrap items-center gap-x-4 gap-y-1" role="group" aria-label="Which devices">
           {DEVICES.map((device) => (
             <Checkbox
               key={device}
@@ -109,7 +105,7 @@ function Details({ one, set }: { one: Condition; set: (to: Condition) => void })
       );
     case "share":
       return (
-        <label className="choices">
+        <label className="flex flex-wrap items-center gap-x-4 gap-y-1">
           <Input
             className="w-16"
             inputMode="numeric"
@@ -120,19 +116,19 @@ function Details({ one, set }: { one: Condition; set: (to: Condition) => void })
               set({ ...one, percent: /^\d+$/.test(text) ? Number(text) : (text as unknown as number) });
             }}
           />{" "}
-          <span className="quiet">% of visitors; who is in stays in</span>
+          <span className="text-ink-2">% of visitors; who is in stays in</span>
         </label>
       );
     default:
       return (
-        <div className="value-given">
+        <div className="flex flex-wrap gap-1.5 [&>*]:flex-[1_1_110px]">
           {"key" in one && (
-            <Input
+            <Combobox
               aria-label="Key"
-              list={one.kind === "field" ? "rule-fields" : undefined}
+              suggestions={one.kind === "field" ? fields : []}
               value={one.key}
               placeholder={one.kind === "field" ? "author" : "plan"}
-              onChange={(event) => set({ ...one, key: event.target.value })}
+              onChange={(key) => set({ ...one, key })}
             />
           )}
           <Select aria-label="Test" value={one.test} onChange={(to) => set({ ...one, test: to })} options={TESTS} />

@@ -1,6 +1,7 @@
 import type { ReactNode } from "react";
 
-import { Cross } from "@/pieces/Marks";
+import { Cross } from "@/ui/icons";
+import { FieldError } from "@/ui/Field";
 import { Button } from "@/ui/Button";
 import { Select } from "@/ui/Select";
 
@@ -22,9 +23,9 @@ interface RulePartProps<Kind extends string> {
 /** One condition or one action of a rule: of which kind, its details, and what is wrong with it. */
 export function RulePart<Kind extends string>({ word, label, kinds, kind, onKind, away, onAway, error, children }: RulePartProps<Kind>) {
   return (
-    <div className="rule-part">
-      <div className="rule-part-head">
-        <span className="quiet">{word}</span>
+    <div className="grid w-full gap-1.5 border-l-2 border-hairline-firm pb-2.5 pl-2.5">
+      <div className="flex items-center gap-2">
+        <span className="text-ink-2">{word}</span>
         <Select
           aria-label={label}
           className="flex-1"
@@ -39,11 +40,7 @@ export function RulePart<Kind extends string>({ word, label, kinds, kind, onKind
         )}
       </div>
       {children}
-      {error && (
-        <p className="wrong" role="alert">
-          {error}
-        </p>
-      )}
+      {error && <FieldError>{error}</FieldError>}
     </div>
   );
 }

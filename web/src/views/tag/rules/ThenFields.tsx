@@ -1,10 +1,13 @@
 import type { ReactNode } from "react";
 
 import { Field, Input, Textarea } from "@/ui/Field";
-import { Cross } from "@/pieces/Marks";
-import { useView } from "@/state/view";
+import { Cross } from "@/ui/icons";
+import { can } from "@/state/can";
+import { useSite } from "@/state/site";
 import { Button } from "@/ui/Button";
+import { Combobox } from "@/ui/Combobox";
 import { optionsOf, Select } from "@/ui/Select";
+import { callsOf, GoalCall } from "@/views/tag/rules/GoalCall";
 import { RulePart } from "@/views/tag/rules/RulePart";
 import { ValueField } from "@/views/tag/rules/ValueField";
 import { PLACES, unreadable, type Action, type Value } from "@/words/rules";
@@ -40,7 +43,7 @@ interface ThenFieldsProps {
 export function ThenFields({ value, error, set }: ThenFieldsProps) {
   const change = (place: number, to: Action) => set(value.map((one, i) => (i === place ? to : one)));
   return (
-    <div className="conditions" role="group" aria-label="Then">
+    <div className="grid justify-items-start gap-1.5" role="group" aria-label="Then">
       {value.map((one, place) => (
         <RulePart
           key={place}
@@ -66,45 +69,37 @@ export function ThenFields({ value, error, set }: ThenFieldsProps) {
 }
 
 function Details({ one, set }: { one: Action; set: (to: Action) => void }): ReactNode {
-  const { goals } = useView();
+  const { goals } = useSite();
   switch (one.kind) {
     case "field":
       return <FieldDetails one={one} set={set} />;
     case "html":
       return <HtmlDetails one={one} set={set} />;
     default: {
-      const called = goals.flatMap(({ name, goal: { match } }) => match.names.map((event) => ({ event, name })));
-      const goal = called.find(({ event }) => event === one.name);
-      const unknown = one.kind === "goal" && one.name !== "" && !goal;
+      const called = callsOf(goals);
+      const goal = called.find(({ call }) => call === one.name);
       return (
         <>
-          <Field
-            label={one.kind === "goal" ? "The goal’s call" : "Name of the event"}
-            hint={
-              goal
-                ? `the goal ${goal.name} counts it`
-                : unknown
-                  ? "no goal counts this name yet; make one that counts the event of this name"
-                  : one.kind === "goal"
-                    ? "the name by which the goal is called"
-                    : "as it shall stand in reports"
-            }
-          >
-            {(control) => (
-              <Input {...control} list="rule-goals" value={one.name} onChange={(event) => set({ ...one, name: event.target.value })} />
-            )}
-          </Field>
-          <datalist id="rule-goals">
-            {called.map(({ event, name }) => (
-              <option key={name} value={event} />
-            ))}
-          </datalist>
+          {one.kind === "goal" ? (
+            <GoalCall name={one.name} set={(name) => set({ ...one, name })} />
+          ) : (
+            <Field label="Name of the event" hint={goal ? `the goal ${goal.name} counts it` : "as it shall stand in reports"}>
+              {(control) => (
+                <Combobox
+                  {...control}
+                  value={one.name}
+                  suggestions={called.map((each) => ({ value: each.call, count: each.name }))}
+                  onChange={(name) => set({ ...one, name })}
+                />
+              )}
+            </Field>
+          )}
           {one.kind === "event" &&
             one.props.map((prop, place) => {
               const to = (change: Partial<typeof prop>) =>
                 set({ ...one, props: one.props.map((other, i) => (i === place ? { ...prop, ...change } : other)) });
               return (
-                <div key={place} className="prop-given">
+                <div key={place} className="grid grid-cols-[minmax(0,1fr)_28px] gap-1.5 [&>[role=group]]:col-span-full">
                   <Input
                     aria-label="Name of the property"
                     value={prop.key}
@@ -123,7 +118,7 @@ function Details({ one, set }: { one: Action; set: (to: Action) => void }): Reac
               );
             })}
           {one.value && <ValueField label="Worth" value={one.value} set={(value) => set({ ...one, value })} />}
-          <p className="rule-part-head">
+          <p className="flex items-center gap-2">
             {one.kind === "event" && one.props.length < 32 && (
               <Button kind="link" onClick={() => set({ ...one, props: [...one.props, { key: "", value: FIXED }] })}>
                 With a property …
@@ -140,7 +135,7 @@ function Details({ one, set }: { one: Action; set: (to: Action) => void }): Reac
 }
 
 function FieldDetails({ one, set }: { one: Extract<Action, { kind: "field" }>; set: (to: Action) => void }) {
-  const { site } = useView();
+  const { site } = useSite();
   const sent = site.rules.fields.filter((field) => field.read.kind === "sent");
   const known = sent.some((field) => field.key === one.key);
   return (
@@ -150,34 +145,34 @@ function FieldDetails({ one, set }: { one: Extract<Action, { kind: "field" }>; s
         hint={one.key && !known ? "no site field of this key is sent by the site; make it in Site fields" : "its key, as in Site fields"}
       >
         {(control) => (
-          <Input {...control} list="rule-sent" value={one.key} onChange={(event) => set({ ...one, key: event.target.value })} />
+          <Combobox
+            {...control}
+            value={one.key}
+            suggestions={sent.map((field) => ({ value: field.key, count: field.title }))}
+            onChange={(key) => set({ ...one, key })}
+          />
         )}
       </Field>
-      <datalist id="rule-sent">
-        {sent.map((field) => (
-          <option key={field.key} value={field.key}>
-            {field.title}
-          </option>
-        ))}
-      </datalist>
       <ValueField label="Its value" value={one.value} set={(value) => set({ ...one, value })} />
     </>
   );
 }
 
 function HtmlDetails({ one, set }: { one: Extract<Action, { kind: "html" }>; set: (to: Action) => void }) {
-  const { site } = useView();
+  const { site } = useSite();
   return (
     <>
       {!site.tagging.inserts_html && (
-        <p className="wrong">The site does not allow it. Its owner switches it on in Settings; until then nothing is inserted.</p>
+        <p className="text-label text-rust">
+          The site does not allow it. Its owner switches it on in Settings; until then nothing is inserted.
+        </p>
       )}
-      {site.role !== "owner" && <p className="wrong">Only the site’s owners may insert HTML that is not there yet.</p>}
+      {!can(site, "own") && <p className="text-label text-rust">Only the site’s owners may insert HTML that is not there yet.</p>}
       <Field label="HTML" hint="texts, pictures, links, buttons; no scripts, frames or forms">
         {(control) => (
           <Textarea
             {...control}
-            className="selector"
+            className="w-full font-mono"
             rows={5}
             spellCheck={false}
             value={one.html}
@@ -185,7 +180,7 @@ function HtmlDetails({ one, set }: { one: Extract<Action, { kind: "html" }>; set
           />
         )}
       </Field>
-      <div className="pair">
+      <div className="grid grid-cols-2 items-start gap-x-3 gap-y-2">
         <Field label="Where">
           {(control) => <Select {...control} value={one.place} onChange={(to) => set({ ...one, place: to })} options={optionsOf(PLACES)} />}
         </Field>
@@ -196,7 +191,7 @@ function HtmlDetails({ one, set }: { one: Extract<Action, { kind: "html" }>; set
           {(control) => (
             <Input
               {...control}
-              className="selector"
+              className="w-full font-mono"
               value={one.selector}
               spellCheck={false}
               onChange={(event) => set({ ...one, selector: event.target.value })}

@@ -1,78 +1,76 @@
-import { useState, type FormEvent } from "react";
+import { useState } from "react";
 
 import { ask, client } from "@/api/client";
-import { useFollowed } from "@/app/useFollowed";
-import { usePageOfSite } from "@/app/usePageOfSite";
-import { useSave } from "@/app/useSave";
-import { Field, Input } from "@/ui/Field";
-import { Glyph, hitWords } from "@/pieces/HitWords";
-import { useView } from "@/state/view";
+import { useFollowed } from "@/api/useFollowed";
+import { usePageOfSite } from "@/api/usePageOfSite";
+import { useEntry } from "@/forms/useEntry";
+import { AddressEntry, wholeAddress } from "@/views/shared/AddressEntry";
+import { Glyph, hitWords } from "@/views/shared/HitWords";
+import { useSite } from "@/state/site";
 import { Button } from "@/ui/Button";
+import { Part, Told } from "@/ui/layout";
 import { ago } from "@/words/format";
 
 const MAX_SHOWN = 6;
 
 /** Turns the draft on for this browser alone, on a page of the site in another tab, and shows what arrives from there. */
 export function Trial() {
-  const { site } = useView();
+  const { site } = useSite();
   const [address, keep] = usePageOfSite(site);
-  const [error, setError] = useState<string | null>(null);
-  const begin = useSave(
-    () => ask(client.POST("/api/v1/sites/{site}/rules/trials", { params: { path: { site: site.key } } })),
-    ({ token }) => window.open(`${address.split("#")[0]}#uc-trial=${token}`, "_blank", "noopener"),
-  );
-  const submit = (event: FormEvent) => {
-    event.preventDefault();
-    const whole = URL.canParse(address) && /^https?:$/.test(new URL(address).protocol);
-    setError(whole ? null : "Give a whole address, such as https://mill.example/.");
-    if (whole) begin.mutate();
-  };
+  const [token, setToken] = useState<string | null>(null);
+  const entry = useEntry({
+    values: { address },
+    check: wholeAddress,
+    send: async (given) => {
+      const begun = await ask(client.POST("/api/v1/sites/{site}/rules/trials", { params: { path: { site: site.key } } }));
+      window.open(`${given.address.split("#")[0]}#uc-trial=${begun.token}`, "_blank", "noopener");
+      return begun;
+    },
+    after: (begun) => setToken(begun.token),
+    refetches: false,
+  });
   return (
-    <section aria-label="Try the draft">
-      <h2 className="title">Try the draft on this browser</h2>
-      <form className="form line" onSubmit={submit} noValidate>
-        <Field label="A page of the site" error={error ?? begin.error?.message}>
-          {(control) => <Input {...control} type="url" value={address} onFocus={keep} onChange={keep} />}
-        </Field>
-        <Button type="submit" disabled={begin.isPending}>
+    <Part isWide title="Try the draft on this browser" aria-label="Try the draft">
+      <AddressEntry entry={entry} label="Open with the draft" onFocus={keep}>
+        <Button type="submit" disabled={entry.isSending}>
           Open it with the draft
         </Button>
-      </form>
-      {begin.data ? (
-        <Arriving key={begin.data.token} token={begin.data.token} />
+      </AddressEntry>
+      {token ? (
+        <Arriving key={token} token={token} />
       ) : (
-        <p className="quiet">
+        <p className="text-ink-2">
           A panel on the page shows each rule, whether it fired, and why not. Nobody else gets the draft, and what you send meanwhile counts
           as your own traffic. It ends with <i>Stop trying</i> there, or after a day.
         </p>
       )}
-    </section>
+    </Part>
   );
 }
 
 function Arriving({ token }: { token: string }) {
-  const { site } = useView();
+  const { site } = useSite();
   const { hits, at, late } = useFollowed(site.key, token);
   if (!hits.length)
     return (
       <div role="status">
         <p aria-busy="true">Waiting for the first hit from that page …</p>
-        {late && <p className="quiet">Nothing has come yet. Site code looks for the reason.</p>}
+        {late && <p className="text-ink-2">Nothing has come yet. Site code looks for the reason.</p>}
       </div>
     );
   return (
-    <div className="arrived" role="status">
+    <Told role="status">
       <p>The draft is on in that tab. What arrives from it, newest first:</p>
       <ol>
         {hits.slice(0, MAX_SHOWN).map((hit) => (
           <li key={hit.seq}>
             <Glyph kind={hit.kind} /> {hitWords(hit, site.currency)}{" "}
-            <span className="quiet">
+            <span className="text-ink-2">
               {hit.page}, {ago(at - hit.at)} ago
             </span>
           </li>
         ))}
       </ol>
-    </div>
+    </Told>
   );
 }

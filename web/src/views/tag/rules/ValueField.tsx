@@ -42,7 +42,7 @@ export function ValueField({ label, value, set }: ValueFieldProps) {
     <Input aria-label={`${label}: ${what}`} value={text} placeholder={placeholder} onChange={(event) => set(to(event.target.value))} />
   );
   return (
-    <div className="value-given" role="group" aria-labelledby={id}>
+    <div className="flex flex-wrap gap-1.5 [&>*]:flex-[1_1_110px]" role="group" aria-labelledby={id}>
       <span id={id} className="sr-only">
         {label}
       </span>

@@ -1,12 +1,14 @@
+import { Part } from "@/ui/layout";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
 import type { Schemas } from "@/api/client";
-import { comparedRulesQuery } from "@/app/queries";
+import { comparedRulesQuery } from "@/api/queries";
 import { Confirm } from "@/ui/Dialog";
 import { Field } from "@/ui/Field";
-import { ErrorState } from "@/pieces/ErrorState";
-import { useView } from "@/state/view";
+import { ErrorState } from "@/ui/states";
+import { can } from "@/state/can";
+import { useSite } from "@/state/site";
 import { Button } from "@/ui/Button";
 import { Select } from "@/ui/Select";
 import { moment, plural } from "@/words/format";
@@ -18,7 +20,7 @@ const FEW = 6;
 /** Changes in a few words each. */
 export function Changes({ changes }: { changes: RuleChange[] }) {
   return (
-    <ul className="changes">
+    <ul className="list-disc pl-4 text-ink-2 wrap-anywhere">
       {changes.flatMap((change) =>
         changeLines(change).map((line) => <li key={`${(change.becomes ?? change.was)?.id} ${line}`}>{line}</li>),
       )}
@@ -34,21 +36,20 @@ interface VersionsProps {
 
 /** What was live before, what was another between any two, and going back. */
 export function Versions({ versions, busy, onBack }: VersionsProps) {
-  const { site } = useView();
-  const canEdit = site.role !== "viewer";
+  const { site } = useSite();
+  const canEdit = can(site, "edit");
   const [all, setAll] = useState(false);
   const [back, setBack] = useState<Version | null>(null);
   const [live] = versions;
   return (
-    <section aria-label="Versions">
-      <h2 className="title">Versions</h2>
-      {!live && <p className="quiet">Nothing has been live yet.</p>}
-      <ol className="history">
+    <Part isWide title="Versions" aria-label="Versions">
+      {!live && <p className="text-ink-2">Nothing has been live yet.</p>}
+      <ol className="grid gap-2.5">
         {versions.slice(0, all ? undefined : FEW).map((version) => (
           <li key={version.number}>
             <b>Version {version.number}</b>
-            {version === live && <span className="tick"> live</span>}
-            <span className="quiet">
+            {version === live && <span className="font-semibold text-kelp"> live</span>}
+            <span className="text-ink-2">
               , {moment(Date.parse(version.at), site.timezone)}, {version.by ?? "somebody who is gone"},{" "}
               {plural(version.rules.length, "rule")}
             </span>
@@ -69,7 +70,7 @@ export function Versions({ versions, busy, onBack }: VersionsProps) {
       <Confirm
         open={back !== null}
         title={`Go back to version ${back?.number ?? ""}?`}
-        verb="Make it live again"
+        verb="Publish again"
         busy={busy}
         onDo={() => {
           if (back) onBack(back.number);
@@ -80,12 +81,12 @@ export function Versions({ versions, busy, onBack }: VersionsProps) {
         Its {plural(back?.rules.length ?? 0, "rule")} become version {(live?.number ?? 0) + 1}, for every visitor within five minutes. The
         draft stays, and nothing is lost.
       </Confirm>
-    </section>
+    </Part>
   );
 }
 
 function Comparison({ versions }: { versions: Version[] }) {
-  const { site } = useView();
+  const { site } = useSite();
   const newest = versions[0]?.number ?? 0;
   const [before, setBefore] = useState(newest - 1);
   const [after, setAfter] = useState(newest);
@@ -106,14 +107,14 @@ function Comparison({ versions }: { versions: Version[] }) {
     </Field>
   );
   return (
-    <div className="form" role="group" aria-label="What changed between two">
-      <div className="pair">
+    <div className="grid gap-2" role="group" aria-label="What changed between two">
+      <div className="grid grid-cols-2 items-start gap-x-3 gap-y-2">
         {choice("What changed from", before, setBefore)}
         {choice("to", after, setAfter)}
       </div>
       {found.isError && <ErrorState error={found.error} again={() => void found.refetch()} />}
       {found.isPending && <p aria-busy="true">Comparing …</p>}
-      {found.data?.length === 0 && <p className="quiet">Nothing; they hold the same rules.</p>}
+      {found.data?.length === 0 && <p className="text-ink-2">Nothing; they hold the same rules.</p>}
       {found.data && found.data.length > 0 && <Changes changes={found.data} />}
     </div>
   );

@@ -16,7 +16,7 @@ const KINDS: [When["kind"], string][] = [
 function fresh(kind: When["kind"]): When {
   switch (kind) {
     case "clicked":
-      return { kind, selector: "", text: null };
+      return { kind, selector: null, text: null };
     case "form sent":
       return { kind, selector: null };
     case "in view":
@@ -50,7 +50,7 @@ export function WhenFields({ when, error, set }: WhenFieldsProps) {
         {(control) => (
           <Input
             {...control}
-            className="selector"
+            className="w-full font-mono"
             value={value ?? ""}
             onChange={(event) => set(to(event.target.value))}
             spellCheck={false}
@@ -77,7 +77,7 @@ export function WhenFields({ when, error, set }: WhenFieldsProps) {
         )}
       </Field>
       {when.kind === "clicked" && (
-        <div className="pair">
+        <div className="grid grid-cols-2 items-start gap-x-3 gap-y-2">
           {selector("Its selector", "such as .buy or #order button", when.selector, (text) => ({ ...when, selector: text || null }))}
           <Field label="Its text" hint="the whole of it; one of the two is enough">
             {(control) => (
@@ -99,7 +99,7 @@ export function WhenFields({ when, error, set }: WhenFieldsProps) {
           {(control) => <Input {...control} value={when.name} onChange={(event) => set({ ...when, name: event.target.value })} />}
         </Field>
       )}
-      {when.kind === "leaving" && <p className="quiet">The pointer goes out at the top, or the page is hidden; once a page.</p>}
+      {when.kind === "leaving" && <p className="text-ink-2">The pointer goes out at the top, or the page is hidden; once a page.</p>}
     </>
   );
 }

@@ -1,0 +1,80 @@
+"""Forms: what is wrong stands beside its field, what was typed stays, no key that is typed does anything else, and leaving a changed form asks."""
+
+import re
+
+import pytest
+from playwright.sync_api import expect
+
+from upper_compass.demo.laying import ACCOUNT, PASSWORD
+
+
+@pytest.fixture
+def owner(page):
+    assert page.request.post("/api/v1/session", data={"email": ACCOUNT, "password": PASSWORD}).ok
+    return page
+
+
+def test_nothing_that_is_typed_leads_away_and_leaving_asks(owner):
+    owner.goto("/s/mill/tag/links")
+    source = owner.get_by_label("Source", exact=True)
+    source.click()
+    source.press_sequentially("card, le")
+    expect(owner.get_by_role("option", name=re.compile("^letter"))).to_contain_text(re.compile(r"[\d,]+ visits"))
+    source.press("Tab")
+    expect(owner.get_by_label("Medium", exact=True)).to_be_focused()
+    source.click()
+    source.press("ArrowDown")
+    source.press("Enter")
+    expect(source).to_have_value(re.compile("^card, .*le"))
+    owner.get_by_role("heading", level=1).click()  # out of the field
+    for key in "3d71":
+        owner.keyboard.press(key)
+    expect(owner).to_have_url(re.compile("/tag/links$"))
+    owner.get_by_role("link", name="Goals", exact=True).click()
+    ask = owner.get_by_role("dialog", name="Leave without saving?")
+    ask.get_by_role("button", name="Cancel").click()
+    expect(source).to_have_value(re.compile("^card, "))
+    owner.get_by_role("link", name="Goals", exact=True).click()
+    ask.get_by_role("button", name="Leave").click()
+    expect(owner).to_have_url(re.compile("/tag/goals"))
+
+
+def test_another_goal_is_opened_only_when_what_was_changed_may_be_lost(owner):
+    owner.goto("/s/mill/tag/goals")
+    owner.get_by_role("button", name="Orders", exact=True).click()
+    name = owner.get_by_label("Name", exact=True)
+    name.fill("Purchases")
+    owner.get_by_role("button", name="Guide downloads", exact=True).click()
+    ask = owner.get_by_role("dialog", name="Leave without saving?")
+    ask.get_by_role("button", name="Cancel").click()
+    expect(name).to_have_value("Purchases")
+    owner.get_by_role("button", name="Close", exact=True).click()
+    ask.get_by_role("button", name="Leave").click()
+    expect(name).to_have_count(0)
+    owner.get_by_role("button", name="Orders", exact=True).click()
+    expect(name).to_have_value("Orders")
+    owner.get_by_role("button", name="Guide downloads", exact=True).click()  # nothing was changed
+    expect(name).to_have_value("Guide downloads")
+
+
+def test_all_that_is_wrong_is_listed_at_the_foot_and_the_first_takes_the_focus(owner):
+    owner.goto("/s/mill/tag/settings")
+    form = owner.get_by_role("form", name="Settings")
+    zone, pause = form.get_by_label("Time zone"), form.get_by_label("Pause that ends a visit, in minutes")
+    zone.fill("Nowhere/Land")
+    zone.press("Escape")
+    pause.fill("soon")
+    form.get_by_label("Hosts", exact=True).fill("https://fennmoor-mill.example/shop")
+    form.get_by_role("button", name="Save").click()
+    expect(form.get_by_label("Hosts", exact=True)).to_be_focused()
+    foot = form.get_by_role("alert").filter(has_text="Nothing was saved")
+    for label in ("Hosts", "Time zone", "Pause that ends a visit, in minutes"):
+        expect(foot.get_by_role("button", name=label)).to_be_visible()
+    foot.get_by_role("button", name="Pause that ends a visit, in minutes").click()
+    expect(pause).to_be_focused()
+    expect(pause).to_have_value("soon")
+    expect(pause).to_have_attribute("aria-invalid", "true")
+    pause.fill("30")
+    expect(pause).not_to_have_attribute("aria-invalid", "true")
+    expect(zone).to_have_attribute("aria-invalid", "true")
+    expect(zone).to_have_value("Nowhere/Land")

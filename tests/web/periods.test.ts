@@ -1,0 +1,51 @@
+import { describe, expect, it } from "vitest";
+
+import { dragged, partAt } from "@/app/frame/dragging";
+import { usualPeriods } from "@/state/days";
+
+describe("usual periods", () => {
+  const of = (today: string) => Object.fromEntries(usualPeriods(today, "2025-03-09"));
+
+  it("go by the calendar", () => {
+    const periods = of("2026-11-26");
+    expect(periods["This month"]).toEqual({ first: "2026-11-01", last: "2026-11-26" });
+    expect(periods["Last month"]).toEqual({ first: "2026-10-01", last: "2026-10-31" });
+    expect(periods["This quarter"]).toEqual({ first: "2026-10-01", last: "2026-11-26" });
+    expect(periods["Last quarter"]).toEqual({ first: "2026-07-01", last: "2026-09-30" });
+    expect(periods["This year"]).toEqual({ first: "2026-01-01", last: "2026-11-26" });
+    expect(periods["Last year"]).toEqual({ first: "2025-01-01", last: "2025-12-31" });
+    expect(periods["Last 7 days"]).toEqual({ first: "2026-11-19", last: "2026-11-25" });
+    expect(periods["All time"]).toEqual({ first: "2025-03-09", last: "2026-11-25" });
+  });
+
+  it("hold at the turn of a year and in a leap year", () => {
+    expect(of("2027-01-01")["Last month"]).toEqual({ first: "2026-12-01", last: "2026-12-31" });
+    expect(of("2027-01-01")["Last quarter"]).toEqual({ first: "2026-10-01", last: "2026-12-31" });
+    expect(of("2028-03-31")["Last month"]).toEqual({ first: "2028-02-01", last: "2028-02-29" });
+  });
+});
+
+describe("dragging on the calendar edge", () => {
+  const period = { first: "2026-10-01", last: "2026-10-28" };
+  const [low, high] = ["2025-10-26", "2026-11-26"];
+
+  it.each([
+    [98, "first"],
+    [150, "middle"],
+    [203, "last"],
+    [90, "outside"],
+  ] as const)("takes hold of what lies at %i", (x, part) => expect(partAt(x, 100, 100)).toBe(part));
+
+  it("takes a narrow period as a whole", () => expect(partAt(103, 100, 6)).toBe("middle"));
+
+  it.each([
+    ["first", "2026-10-01", "2026-09-20", "2026-09-20", "2026-10-28"],
+    ["last", "2026-10-28", "2026-11-03", "2026-10-01", "2026-11-03"],
+    ["first", "2026-10-01", "2026-11-05", "2026-10-28", "2026-11-05"],
+    ["middle", "2026-10-10", "2026-10-13", "2026-10-04", "2026-10-31"],
+    ["middle", "2026-10-10", "2026-11-26", "2026-10-30", "2026-11-26"],
+    ["outside", "2026-03-10", "2026-03-01", "2026-03-01", "2026-03-10"],
+  ] as const)("moves its %s from %s to %s", (part, day, to, first, last) =>
+    expect(dragged(period, { part, day }, to, low, high)).toEqual({ first, last }),
+  );
+});

@@ -1,0 +1,227 @@
+import { infiniteQueryOptions, keepPreviousData, QueryClient, queryOptions } from "@tanstack/react-query";
+
+import { api, ApiError, ask, client, rememberCsrf, type DimensionFilter, type Period, type Schemas, type Versus } from "@/api/client";
+import { columnsOf, segmentOf, seriesByBucket, tableByRow } from "@/api/figures";
+
+export const queries = new QueryClient({
+  defaultOptions: {
+    queries: {
+      staleTime: 20_000,
+      retry: (count, error) => (error.status === 0 || error.status >= 500) && count < 3,
+      refetchOnWindowFocus: true,
+    },
+  },
+});
+
+export const sessionQuery = queryOptions({
+  queryKey: ["session"],
+  queryFn: async () => {
+    try {
+      const session = await ask(client.GET("/api/v1/session"));
+      rememberCsrf(session.csrf);
+      return session;
+    } catch (error) {
+      if (error instanceof ApiError && error.status === 401) return null;
+      throw error;
+    }
+  },
+  staleTime: Infinity,
+});
+
+export const sitesQuery = api.queryOptions("get", "/api/v1/sites", {}, { staleTime: 60_000 });
+
+const at = (site: string) => ({ params: { path: { site } } });
+
+export const goalsQuery = (site: string) => api.queryOptions("get", "/api/v1/sites/{site}/goals", at(site), { staleTime: 60_000 });
+
+/** Goals that were put away; each can be restored. */
+export const archivedGoalsQuery = (site: string) => api.queryOptions("get", "/api/v1/sites/{site}/goals/archived", at(site));
+
+/** Keys that hits bore as fields of the site's own, defined or not. */
+export const seenFieldsQuery = (site: string) => api.queryOptions("get", "/api/v1/sites/{site}/fields/seen", at(site));
+
+export const registryQuery = (site: string) =>
+  api.queryOptions("get", "/api/v1/sites/{site}/registry", at(site), {
+    staleTime: Infinity,
+  });
+
+/** What every report is asked with. */
+export interface Asked {
+  period: Period;
+  versus: Versus;
+  goal: number | null;
+  filters: DimensionFilter[];
+}
+
+/** A period that holds today moves; it is asked for again every few seconds. */
+export interface Live {
+  live: boolean;
+}
+const renewed = (live: boolean) => ({ placeholderData: keepPreviousData, refetchInterval: live ? 4_000 : (false as const) });
+
+/** What is asked while somebody types: the last answer stays until the next, and what is not whole yet is not asked twice. */
+const AS_TYPED = { placeholderData: keepPreviousData, retry: false } as const;
+
+/** A question of a report as the request that it makes. */
+const requestOf = <Rest extends object>({ filters, measures, ...rest }: Asked & { measures: readonly string[] } & Rest) => ({
+  with_excluded: false,
+  ...rest,
+  segment: segmentOf(filters),
+  columns: columnsOf(measures),
+});
+
+export interface TableAsked extends Asked {
+  measures: readonly string[];
+  dimensions: string[];
+  sort?: string;
+  descending?: boolean;
+  limit?: number;
+  /** Values of the first dimensions, below which rows are wanted. */
+  parents?: string[];
+  where?: Schemas["RowCondition"][];
+}
+
+const tableBody = (asked: TableAsked, offset = 0) => ({
+  parents: [],
+  where: [],
+  descending: true,
+  offset,
+  limit: 100,
+  ...requestOf(asked),
+});
+
+export const tableQuery = (site: string, asked: TableAsked, { live }: Live) =>
+  api.queryOptions(
+    "post",
+    "/api/v1/sites/{site}/reports/table",
+    { ...at(site), body: tableBody(asked) },
+    { ...renewed(live), select: tableByRow },
+  );
+
+/** A table in pages of `limit` rows, for lists of any length. */
+export const tablePagesQuery = (site: string, asked: TableAsked & { limit: number }, { live }: Live) =>
+  infiniteQueryOptions({
+    queryKey: ["table pages", site, asked],
+    queryFn: async ({ pageParam, signal }) => {
+      const body = tableBody(asked, pageParam);
+      return tableByRow(await ask(client.POST("/api/v1/sites/{site}/reports/table", { ...at(site), body, signal })));
+    },
+    initialPageParam: 0,
+    getNextPageParam: (last, pages) => (pages.length * asked.limit < last.count ? pages.length * asked.limit : undefined),
+    ...renewed(live),
+  });
+
+export interface SeriesAsked extends Asked {
+  measures: readonly string[];
+  bucket: Schemas["SeriesRequest"]["bucket"];
+}
+
+export const seriesQuery = (site: string, asked: SeriesAsked, { live }: Live) =>
+  api.queryOptions(
+    "post",
+    "/api/v1/sites/{site}/reports/series",
+    { ...at(site), body: { dimensions: [], rows: [], ...requestOf(asked) } },
+    { ...renewed(live), select: seriesByBucket },
+  );
+
+export const visitsQuery = (site: string, body: Schemas["VisitsRequest"], { live }: Live) =>
+  infiniteQueryOptions({
+    queryKey: ["visits", site, body],
+    queryFn: ({ pageParam, signal }) =>
+      ask(client.POST("/api/v1/sites/{site}/visits", { ...at(site), body: { ...body, after: pageParam }, signal })),
+    initialPageParam: null as string | null,
+    getNextPageParam: (last) => last.next,
+    ...renewed(live),
+  });
+
+/** The newest hits, of one visitor where one is named; asked again every few seconds. */
+export const nowQuery = (site: string, visitor: string | null) =>
+  api.queryOptions(
+    "get",
+    "/api/v1/sites/{site}/now",
+    { params: { path: { site }, query: { visitor, limit: 20 } } },
+    {
+      refetchInterval: 2_000,
+    },
+  );
+
+/** Who opened the link with this token; asked until somebody has. */
+export const followedQuery = (site: string, token: string) =>
+  api.queryOptions(
+    "get",
+    "/api/v1/sites/{site}/followed/{token}",
+    { params: { path: { site, token } } },
+    {
+      refetchInterval: (query) => (query.state.data?.visitor ? false : 1_000),
+    },
+  );
+
+/** Every event that ever arrived, with its figures in the period. */
+export const eventsQuery = (site: string, body: Schemas["EventsRequest"], { live }: Live) =>
+  api.queryOptions("post", "/api/v1/sites/{site}/events", { ...at(site), body }, renewed(live));
+
+export const countedQuery = (site: string) => api.queryOptions("get", "/api/v1/sites/{site}/goals/counted", at(site));
+
+/** What a goal that is being written would have counted. */
+export const previewQuery = (site: string, goal: Schemas["PreviewRequest"]["goal"]) =>
+  api.queryOptions("post", "/api/v1/sites/{site}/goals/preview", { ...at(site), body: { goal } }, AS_TYPED);
+
+/** What other aliases and channels would move in the last 90 days. */
+export const sortingPreviewQuery = (site: string, body: Schemas["Sorting"]) =>
+  api.queryOptions("post", "/api/v1/sites/{site}/sorting/preview", { ...at(site), body }, AS_TYPED);
+
+/** What one fix would move in the last 90 days. */
+export const fixPreviewQuery = (site: string, fix: Schemas["FixIn"]["fix"]) =>
+  api.queryOptions("post", "/api/v1/sites/{site}/findings/fix/preview", { ...at(site), body: { fix, undo: false } }, AS_TYPED);
+
+/** What was fixed in Tag health and still holds. */
+export const fixedQuery = (site: string) => api.queryOptions("get", "/api/v1/sites/{site}/findings/fixed", at(site));
+
+export const sortingHistoryQuery = (site: string) => api.queryOptions("get", "/api/v1/sites/{site}/sorting/history", at(site));
+
+/** The draft of the rules and all versions. */
+export const rulesQuery = (site: string) => api.queryOptions("get", "/api/v1/sites/{site}/rules", at(site));
+
+/** What is another in one version of the rules than in another; 0 is the draft. */
+export const comparedRulesQuery = (site: string, before: number, after: number) =>
+  api.queryOptions("get", "/api/v1/sites/{site}/rules/changes", { params: { path: { site }, query: { before, after } } });
+
+/** Links as they are typed, finished, with remarks. */
+export const buildQuery = (site: string, drafts: Schemas["LinkDraft"][]) =>
+  api.queryOptions("post", "/api/v1/sites/{site}/links/build", { ...at(site), body: drafts }, AS_TYPED);
+
+export const linksQuery = (site: string, goal: number | null) =>
+  api.queryOptions("get", "/api/v1/sites/{site}/links", { params: { path: { site }, query: { goal } } });
+
+export const unregisteredLinksQuery = (site: string) => api.queryOptions("get", "/api/v1/sites/{site}/links/unregistered", at(site));
+
+export const vocabularyQuery = (site: string) => api.queryOptions("get", "/api/v1/sites/{site}/vocabulary", at(site));
+
+/** A QR code that was read again before it came. */
+export const codeQuery = (site: string, body: Schemas["CodeRequest"]) =>
+  api.queryOptions("post", "/api/v1/sites/{site}/links/code", { ...at(site), body }, { ...AS_TYPED, staleTime: Infinity });
+
+export const findingsQuery = (site: string) => api.queryOptions("get", "/api/v1/sites/{site}/findings", at(site));
+
+/** Where a page of the site is. */
+export const lastPageQuery = (site: string) =>
+  api.queryOptions("get", "/api/v1/sites/{site}/last-page", at(site), {
+    staleTime: 60_000,
+  });
+
+/** What was turned away since a moment. */
+export const refusedQuery = (site: string, since: string) =>
+  api.queryOptions(
+    "get",
+    "/api/v1/sites/{site}/refused",
+    { params: { path: { site }, query: { since } } },
+    {
+      refetchInterval: 2_000,
+    },
+  );
+
+export const visitDetailQuery = (site: string, visitor: string, number: number, goal: number | null) =>
+  api.queryOptions("get", "/api/v1/sites/{site}/visits/detail", { params: { path: { site }, query: { visitor, number, goal } } });
+
+export const answerQuery = (site: string, body: Schemas["AnswerRequest"], { live }: Live) =>
+  api.queryOptions("post", "/api/v1/sites/{site}/reports/answer", { ...at(site), body }, renewed(live));

@@ -1,0 +1,199 @@
+import { localPoint } from "@visx/event";
+import { scaleLinear } from "@visx/scale";
+import { Area, LinePath } from "@visx/shape";
+import { useId, useState, type KeyboardEvent, type PointerEvent } from "react";
+
+import { named, type CoursePoint, type Step } from "@/charts/course";
+import { DataTable } from "@/charts/DataTable";
+import { Graduation } from "@/charts/Graduation";
+import { AXIS_TEXT, END, GRID, LINE, VERSUS_LINE } from "@/charts/styles";
+import { useWidth } from "@/charts/useWidth";
+import { figure } from "@/words/format";
+
+/** Something that happened on a day: it stands over the chart. */
+export interface Flag {
+  at: string;
+  text: string;
+}
+
+interface TimeChartProps {
+  /** What it shows, in words. */
+  title: string;
+  unit: string;
+  bucket: Step;
+  points: CoursePoint[];
+  /** From this point on, the day is not over yet. */
+  incompleteFrom?: number | undefined;
+  /** What today has so far, where the period ends before it. */
+  today?: number | null | undefined;
+  versus: string | null;
+  flags?: Flag[];
+  height?: number;
+  onTake?: (first: string, last: string) => void;
+}
+
+const LEFT = 34;
+const TOP = 8;
+
+/** The course over time: an ink line, versus dotted, what is not over yet hatched. Drag to take a period; arrows read point by point. */
+export function TimeChart(props: TimeChartProps) {
+  const { title, unit, bucket, points, incompleteFrom, today, versus, flags = [], height = 208, onTake } = props;
+  const [box, width] = useWidth<HTMLDivElement>();
+  const hatch = useId();
+  const [at, setAt] = useState<number | null>(null);
+  const [from, setFrom] = useState<number | null>(null);
+  const last = points.length - 1;
+  const bottom = height - 58;
+  const extra = today !== undefined ? 36 : 0;
+  const right = Math.max(width - 12 - extra, LEFT + 40);
+  const highest = Math.max(0, ...points.map((point) => Math.max(point.now ?? 0, point.before ?? 0, point.expected?.high ?? 0)));
+  const y = scaleLinear({ domain: [0, Math.max(highest, today ?? 0) || 1], range: [bottom, TOP], nice: 4 });
+  const x = scaleLinear({ domain: [0, Math.max(last, 1)], range: [LEFT + 8, right - 8] });
+  const step = x(1) - x(0);
+  const nearest = (event: PointerEvent<SVGSVGElement>) =>
+    Math.min(Math.max(Math.round(x.invert(localPoint(event.currentTarget, event)?.x ?? 0)), 0), last);
+  const hatchFrom = incompleteFrom !== undefined ? x(incompleteFrom) - step / 2 : today !== undefined ? right : null;
+  const steps = y.ticks(4).filter((tick) => unit !== "count" || Number.isInteger(tick));
+  const said = (point: CoursePoint) =>
+    [
+      `${named(point.at, bucket)}: ${figure(point.now, unit)}`,
+      versus && `${versus} ${figure(point.before, unit)}`,
+      point.expected && `expected ${figure(point.expected.low, unit)} to ${figure(point.expected.high, unit)}`,
+      ...flags.filter((flag) => flag.at === point.at).map((flag) => flag.text),
+    ]
+      .filter(Boolean)
+      .join(", ");
+  const moved = (event: KeyboardEvent) => {
+    const to: Record<string, (now: number | null) => number> = {
+      ArrowLeft: (now) => (now ?? points.length) - 1,
+      ArrowRight: (now) => (now ?? -1) + 1,
+      Home: () => 0,
+      End: () => last,
+    };
+    const go = to[event.key];
+    if (!go) return;
+    event.preventDefault();
+    setAt((now) => Math.min(Math.max(go(now), 0), last));
+  };
+  const read = at === null ? undefined : points[at];
+  const marked = from !== null && at !== null ? ([Math.min(from, at), Math.max(from, at)] as const) : null;
+  return (
+    <div className="relative" ref={box} data-chart>
+      <svg
+        className="cursor-crosshair touch-pan-y"
+        width={width}
+        height={height}
+        role="slider"
+        aria-label={title}
+        aria-orientation="horizontal"
+        aria-valuemin={0}
+        aria-valuemax={Math.max(last, 0)}
+        aria-valuenow={at ?? 0}
+        aria-valuetext={read ? said(read) : "Left and right read it point by point"}
+        tabIndex={0}
+        onKeyDown={moved}
+        onBlur={() => setAt(null)}
+        onPointerMove={(event) => setAt(nearest(event))}
+        onPointerLeave={() => from === null && setAt(null)}
+        onPointerDown={(event) => {
+          if (!onTake || bucket === "hour") return;
+          event.currentTarget.setPointerCapture(event.pointerId);
+          setFrom(nearest(event));
+        }}
+        onPointerUp={() => {
+          const [a, b] = marked ? [points[marked[0]], points[marked[1] + 1]] : [];
+          if (marked && marked[0] !== marked[1] && a && onTake) onTake(a.at, b?.at ?? "");
+          setFrom(null);
+        }}
+      >
+        <defs>
+          <pattern id={hatch} width="5" height="5" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
+            <path d="M0 0V5" className="stroke-hairline-firm" strokeWidth="1.5" />
+          </pattern>
+        </defs>
+        {steps.map((tick) => (
+          <g key={tick}>
+            <path className={GRID} d={`M${LEFT} ${Math.round(y(tick)) + 0.5}H${width}`} />
+            <text className={AXIS_TEXT} x={LEFT - 7} y={y(tick) + 4} textAnchor="end">
+              {unit === "percent" ? Math.round(tick * 1000) / 10 : figure(tick, unit)}
+            </text>
+          </g>
+        ))}
+        {hatchFrom !== null && (
+          <rect x={hatchFrom} y={TOP} width={Math.max(width - hatchFrom, 0)} height={bottom - TOP} fill={`url(#${hatch})`} opacity=".7" />
+        )}
+        {points.some((point) => point.expected) && (
+          <Area
+            data={points}
+            defined={(point) => point.expected !== undefined}
+            x={(_, i) => x(i)}
+            y0={(point) => y(point.expected?.low ?? 0)}
+            y1={(point) => y(point.expected?.high ?? 0)}
+            className="fill-sea-1"
+          />
+        )}
+        {marked && (
+          <rect
+            className="fill-magenta opacity-15"
+            x={x(marked[0]) - step / 2}
+            y={TOP}
+            width={(marked[1] - marked[0] + 1) * step}
+            height={bottom - TOP}
+          />
+        )}
+        {versus && (
+          <LinePath
+            data={points}
+            defined={(point) => point.before !== null}
+            x={(_, i) => x(i)}
+            y={(point) => y(point.before ?? 0)}
+            className={VERSUS_LINE}
+          />
+        )}
+        <LinePath
+          data={points}
+          defined={(point) => point.now !== null}
+          x={(_, i) => x(i)}
+          y={(point) => y(point.now ?? 0)}
+          className={LINE}
+          strokeWidth={1.75}
+          data-line
+        />
+        {points.length === 1 && points[0]?.now != null && <circle className={END} cx={x(0)} cy={y(points[0].now)} r="3" />}
+        {today != null && extra > 0 && (
+          <circle className="fill-sheet stroke-ink [stroke-width:1.5]" cx={right + extra / 2} cy={y(today)} r="3.5" />
+        )}
+        {flags.map((flag) => {
+          const place = points.findIndex((point) => point.at === flag.at);
+          return place < 0 ? null : (
+            <path
+              key={flag.at}
+              className="fill-magenta stroke-magenta"
+              d={`M${Math.round(x(place)) + 0.5} ${bottom}V${TOP - 6}l7 3l-7 3`}
+            />
+          );
+        })}
+        <Graduation points={points} bucket={bucket} x={x} step={step} start={LEFT} y={bottom + 8} end={right} />
+        {extra > 0 && (
+          <text className={AXIS_TEXT} x={width} y={bottom + 26} textAnchor="end">
+            today
+          </text>
+        )}
+        {read && at !== null && (
+          <g>
+            <path className="stroke-ink-2 [stroke-dasharray:2_2]" d={`M${Math.round(x(at)) + 0.5} ${TOP}V${bottom}`} />
+            {read.now !== null && <circle className={END} cx={x(at)} cy={y(read.now)} r="3" />}
+          </g>
+        )}
+      </svg>
+      <p className="absolute bottom-0 left-[34px] text-label" data-said>
+        {read ? said(read) : " "}
+      </p>
+      <DataTable
+        caption={title}
+        heads={["When", "Now", ...(versus ? [versus] : [])]}
+        rows={points.map((point) => [named(point.at, bucket), figure(point.now, unit), ...(versus ? [figure(point.before, unit)] : [])])}
+      />
+    </div>
+  );
+}

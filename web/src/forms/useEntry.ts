@@ -1,0 +1,111 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useRef, type RefObject } from "react";
+import { flushSync } from "react-dom";
+import { useForm, type DefaultValues, type FieldValues, type Path, type UseFormReturn } from "react-hook-form";
+
+import { readAnew } from "@/api/readAnew";
+import { begins } from "@/forms/problems";
+
+/** A form that is filled in and sent. */
+export interface Entry<Values extends FieldValues> {
+  form: UseFormReturn<Values>;
+  /** The form on the screen. */
+  box: RefObject<HTMLFormElement | null>;
+  submit: () => void;
+  /** Back to what it held before anything was typed. */
+  cancel: () => void;
+  isSending: boolean;
+  isSent: boolean;
+  /** What is wrong with no field in sight. */
+  trouble: string | null;
+  /** What is wrong with a part of a field, by the server's name for it. */
+  errorOf: (...fields: string[]) => string | undefined;
+  /** Says under which names the server knows a field, for as long as it is shown. */
+  place: (name: Path<Values>, of: readonly string[]) => () => void;
+}
+
+interface EntryOptions<Values extends FieldValues, Saved> {
+  /** What it begins with. What becomes of that elsewhere is followed for as long as nobody types. */
+  values: DefaultValues<Values>;
+  /** `began`: what it held before anything was typed. */
+  send: (values: Values, began: Values) => Promise<Saved>;
+  /** What is wrong before anything is sent, by field. */
+  check?: (values: Values) => Partial<Record<Path<Values>, string>>;
+  /** What the form holds once it is saved: what was sent, unless this says otherwise. */
+  becomes?: (saved: Saved) => Values;
+  after?: (saved: Saved) => void;
+  /** Whether whatever is shown is read anew. */
+  refetches?: boolean;
+}
+
+/**
+ * The one way forms are sent: what a problem document says stands beside its field, and goes once that field is changed; what was typed stays;
+ * the first field that is wrong takes the focus. A form is done when it is sent: a slow report holds no button.
+ */
+export function useEntry<Values extends FieldValues, Saved = unknown>(options: EntryOptions<Values, Saved>): Entry<Values> {
+  const { values, send, check, becomes, after, refetches = true } = options;
+  const queries = useQueryClient();
+  const form = useForm<Values>({ defaultValues: values });
+  const places = useRef(new Map<Path<Values>, readonly string[]>());
+  const nameOf = (field: string): Path<Values> | undefined => {
+    const fitting = [...places.current].flatMap(([name, of]) => of.filter((path) => begins(field, path)).map((path) => ({ name, path })));
+    return fitting.sort((a, b) => b.path.length - a.path.length)[0]?.name;
+  };
+  const sending = useMutation({
+    mutationFn: (given: Values) => send(given, form.formState.defaultValues as Values),
+    onSuccess: (saved, sent) => {
+      // Nothing is unsaved any more before anything follows: what follows may lead away.
+      flushSync(() => form.reset(becomes?.(saved) ?? sent));
+      after?.(saved);
+      if (refetches) void readAnew(queries);
+    },
+    onError: (error) => {
+      const errors = error?.errors ?? [];
+      const strangers = errors.filter((one) => !nameOf(one.field));
+      for (const { field, text } of errors) {
+        const name = nameOf(field);
+        if (!name || form.getFieldState(name).error) continue;
+        form.setError(name, { type: "server", message: text });
+      }
+      if (!errors.length || strangers.length) form.setError("root.server", { type: "server", message: error.detail });
+    },
+  });
+  // What was said of a part of a field holds until something is changed.
+  const { reset } = sending;
+  const begun = JSON.stringify(values);
+  const followed = useRef(begun);
+  const box = useRef<HTMLFormElement>(null);
+  useEffect(() => {
+    const isTypedInto = document.activeElement?.matches("input, textarea") && box.current?.contains(document.activeElement);
+    if (followed.current === begun || form.formState.isDirty || isTypedInto) return;
+    followed.current = begun;
+    form.reset(JSON.parse(begun) as Values);
+  });
+  useEffect(() => form.subscribe({ formState: { values: true }, callback: ({ name }) => name && reset() }), [form, reset]);
+  const errors = sending.error?.errors ?? [];
+  const submit = form.handleSubmit((given) => {
+    const wrong = Object.entries(check?.(given) ?? {}).filter((one): one is [Path<Values>, string] => typeof one[1] === "string");
+    for (const [name, message] of wrong) form.setError(name, { type: "check", message });
+    if (!wrong.length) sending.mutate(given);
+  });
+  return {
+    form,
+    box,
+    submit: () => {
+      form.clearErrors();
+      void submit();
+    },
+    cancel: () => {
+      reset();
+      form.reset();
+    },
+    isSending: sending.isPending,
+    isSent: sending.isSuccess && !form.formState.isDirty,
+    trouble: form.formState.errors.root?.["server"]?.message ?? null,
+    errorOf: (...fields) => errors.find((one) => fields.some((path) => begins(one.field, path)))?.text,
+    place: (name, of) => {
+      places.current.set(name, of);
+      return () => void places.current.delete(name);
+    },
+  };
+}

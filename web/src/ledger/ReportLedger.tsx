@@ -1,0 +1,260 @@
+import { lazy, Suspense, useState, type ReactNode } from "react";
+
+import { whatIsWrong, type Registry, type Table } from "@/api/client";
+import type { Asked } from "@/api/queries";
+import type { CellControl, LedgerColumn, Sort } from "@/ledger/columns";
+import { ColumnsChoice } from "@/ledger/ColumnsChoice";
+import { Grid } from "@/ledger/Grid";
+import { useLayout } from "@/ledger/layout";
+import { LongText } from "@/ledger/LongText";
+import { reportColumns, shapeOf, shapesOf, type ReportRow } from "@/ledger/reportColumns";
+import { searched, type RowCondition } from "@/ledger/rowSearch";
+import { useReportRows } from "@/ledger/useReportRows";
+import { ErrorState } from "@/ui/states";
+import { useDebouncedValue } from "@/state/useDebouncedValue";
+import { Button } from "@/ui/Button";
+import { MenuItem } from "@/ui/Menu";
+import { plural, valueWords } from "@/words/format";
+import { LedgerSkeleton } from "@/ledger/LedgerSkeleton";
+
+const AT_ONCE = 200;
+const FIRST = "\0value";
+
+interface ReportLedgerProps {
+  /** Under which its columns are kept. */
+  keptAs: string;
+  title: string;
+  /** What its rows are, in the plural. */
+  what: string;
+  aside: string;
+  asked: Asked;
+  site: { key: string; currency: string };
+  live: boolean;
+  registry: Registry;
+  /** By what rows are broken down, then what they are opened into. */
+  dimensions: string[];
+  /** The columns that are shown before others are chosen. */
+  usual: string[];
+  lead: string;
+  heads: Record<string, string>;
+  /** How many rows stand there before all are wanted. */
+  few: number;
+  empty: ReactNode;
+  onNarrow: (dimension: string, value: string, how: "only" | "without" | "add") => void;
+  onOpen: (measure: string, path: { dimension: string; value: string }[]) => void;
+}
+
+const RowConditions = lazy(async () => ({ default: (await import("@/ledger/RowConditions")).RowConditions }));
+
+/** A report as a table: opened row by row, searched, sorted both ways, its columns chosen. */
+export function ReportLedger(props: ReportLedgerProps) {
+  const { keptAs, title, what, aside, asked, site, live, registry, dimensions, usual, lead, heads, few, empty, onNarrow, onOpen } = props;
+  const [sort, setSort] = useState<Sort>({ by: lead, descending: true });
+  const [isWhole, setWhole] = useState(false);
+  const [isSearched, setSearched] = useState(false);
+  const [query, setQuery] = useState("");
+  const [conditions, setConditions] = useState<RowCondition[]>([]);
+  const measureOf = (name: string) => registry.measures.find((one) => one.name === name);
+  const known = (id: string) => {
+    const [name, shape] = shapeOf(id);
+    const measure = measureOf(name);
+    return measure !== undefined && shapesOf(measure).includes(shape);
+  };
+  const { layout, isUsual, set } = useLayout(keptAs, usual, known);
+  const [outer = ""] = dimensions;
+  const by = sort.by === FIRST ? { ...sort, by: outer } : measureOf(sort.by) ? sort : { by: lead, descending: true };
+  const shownMeasures = [...new Set(layout.shown.map((id) => shapeOf(id)[0]))];
+  const needed = [...new Set([...shownMeasures, ...(by.by === outer ? [] : [by.by]), ...conditions.map((one) => one.of)])];
+  const where = useDebouncedValue([...searched(outer, query), ...conditions], 250);
+  const settled = where.filter((one) => one.of === outer || needed.includes(one.of));
+  const found = useReportRows({
+    asked,
+    site: site.key,
+    live,
+    dimensions,
+    measures: needed,
+    sort: by,
+    where: settled,
+    limit: isWhole ? AT_ONCE : few,
+    isWhole,
+  });
+  const { pages, table, rows } = found;
+  const measures = registry.measures.filter((one) => needed.includes(one.name));
+  const dimension = registry.dimensions.find((one) => one.name === outer);
+  const label = (row: ReportRow) => (row.path.length ? words(dimensions, row.path) : "All visits");
+  const refused = pages.error?.status === 422 ? whatIsWrong(pages.error) : null;
+  const open = (name: string, row: ReportRow) =>
+    onOpen(
+      name,
+      row.path.map((value, i) => ({ dimension: dimensions[i] ?? outer, value })),
+    );
+  const first: LedgerColumn<ReportRow> = {
+    id: FIRST,
+    head: dimension?.title ?? title,
+    meaning: dimension?.meaning,
+    hasControl: true,
+    value: label,
+    cell: (row, control, isTotal) =>
+      isTotal ? (
+        <span {...control}>All visits</span>
+      ) : row.instead ? (
+        <Instead {...row.instead} control={control} />
+      ) : (
+        <ValueName
+          words={valueWords(dimensions[row.path.length - 1] ?? outer, row.path.at(-1) ?? "")}
+          control={control}
+          onTake={(without) => onNarrow(dimensions[row.path.length - 1] ?? outer, row.path.at(-1) ?? "", without ? "without" : "only")}
+          onOpen={() => open(by.by === outer ? lead : by.by, row)}
+        />
+      ),
+  };
+  const making = table && { measures, table: withAll(table, rows), currency: site.currency, heads, lead, label, onOpen: open };
+  const columns = making ? [first, ...reportColumns(layout.shown, making)] : [];
+  const rest = !isWhole && table ? restRow(table, () => setWhole(true)) : null;
+  const columnHeads = registry.measures.filter((one) => shownMeasures.includes(one.name));
+  return (
+    <section aria-label={title} className="min-w-0">
+      <header className="flex items-baseline gap-2.5">
+        <h2 className="font-serif text-title font-[560] whitespace-nowrap">{title}</h2>
+        <span className="truncate text-label text-ink-2">{aside}</span>
+        <span className="ml-auto flex gap-3 text-label whitespace-nowrap">
+          {isWhole && (
+            <Button kind="link" onClick={() => setWhole(false)}>
+              Fewer
+            </Button>
+          )}
+          <Button
+            kind="link"
+            aria-expanded={isSearched}
+            onClick={() => {
+              setSearched(!isSearched);
+              setQuery("");
+              setConditions([]);
+            }}
+          >
+            Find
+          </Button>
+          <ColumnsChoice
+            measures={registry.measures}
+            heads={heads}
+            shown={layout.shown}
+            isUsual={isUsual}
+            onShown={(shown) => set({ ...layout, shown })}
+            onUsual={() => set(null)}
+          />
+        </span>
+      </header>
+      {isSearched && (
+        <Suspense>
+          <RowConditions
+            measures={columnHeads}
+            heads={heads}
+            what={what}
+            query={query}
+            onQuery={setQuery}
+            conditions={conditions}
+            onConditions={setConditions}
+            error={refused}
+          />
+        </Suspense>
+      )}
+      {pages.isError && !refused && <ErrorState error={pages.error} again={() => void pages.refetch()} />}
+      {pages.isPending && <LedgerSkeleton rows={few + 1} />}
+      {table && (
+        <Grid
+          name={title}
+          columns={columns}
+          rows={rest && rows.length ? [...rows, rest] : rows}
+          rowId={(row) => row.id}
+          total={{ id: "all", path: [], figures: table.total }}
+          sort={sort.by === FIRST ? sort : by}
+          onSort={setSort}
+          isSorted
+          widths={layout.widths}
+          onWidths={(widths) => set({ ...layout, widths })}
+          count={table.count}
+          onEnd={found.onEnd}
+          {...(dimensions.length > 1
+            ? {
+                opening: (row: ReportRow) => ({
+                  level: Math.max(row.path.length - 1, 0),
+                  isOpen: found.isOpen(row),
+                  toggle: row.instead || row.path.length >= dimensions.length ? undefined : () => found.toggle(row),
+                }),
+              }
+            : {})}
+          menu={(row) =>
+            !row.instead && (
+              <>
+                {(["only", "without", "add"] as const).map((how) => (
+                  <MenuItem key={how} onSelect={() => onNarrow(dimensions[row.path.length - 1] ?? outer, row.path.at(-1) ?? "", how)}>
+                    {{ only: "Only these", without: "Without these", add: "Add to the filter" }[how]}
+                  </MenuItem>
+                ))}
+                <MenuItem onSelect={() => open(by.by === outer ? lead : by.by, row)}>Open up</MenuItem>
+                <MenuItem onSelect={() => void navigator.clipboard.writeText(row.path.at(-1) ?? "")}>Copy the name</MenuItem>
+              </>
+            )
+          }
+          empty={settled.length ? <p>No row fits. {plural(settled.length, "condition")} above must hold.</p> : empty}
+        />
+      )}
+    </section>
+  );
+}
+
+const words = (dimensions: string[], path: string[]): string => path.map((value, i) => valueWords(dimensions[i] ?? "", value)).join(", ");
+
+/** The table with all rows that are here, so that marks of all of them share one scale. */
+const withAll = (table: Table, rows: ReportRow[]): Table => ({
+  ...table,
+  rows: rows.flatMap((row) => (row.figures ? [{ keys: row.path, ...row.figures }] : [])),
+});
+
+function restRow(table: Table, act: () => void): ReportRow | null {
+  if (table.rest) return { id: "rest", path: [""], figures: table.rest.figures, instead: { text: `${table.rest.rows} more`, act } };
+  const more = table.count - table.rows.length;
+  return more > 0 ? { id: "rest", path: [""], figures: null, instead: { text: `${more} more`, act } } : null;
+}
+
+function Instead({ text, act, control }: { text: string; act?: (() => void) | undefined; control: CellControl }) {
+  return act ? (
+    <Button kind="quiet" onClick={act} {...control}>
+      {text}
+    </Button>
+  ) : (
+    <span className="text-ink-2" {...control}>
+      {text}
+    </span>
+  );
+}
+
+interface ValueNameProps {
+  words: string;
+  control: CellControl;
+  onTake: (without: boolean) => void;
+  onOpen: () => void;
+}
+
+function ValueName({ words, control, onTake, onOpen }: ValueNameProps) {
+  return (
+    <button
+      type="button"
+      className="block max-w-full text-teal decoration-1 underline-offset-3 hover:underline"
+      title={`${words}: only these (with Alt: without these)`}
+      onClick={(event) => onTake(event.altKey)}
+      onKeyDown={(event) => {
+        if (event.key === "Enter" && event.altKey) {
+          event.preventDefault();
+          onTake(true);
+        } else if (event.key === "o") {
+          event.preventDefault();
+          onOpen();
+        }
+      }}
+      {...control}
+    >
+      <LongText text={words} />
+    </button>
+  );
+}

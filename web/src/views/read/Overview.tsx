@@ -1,0 +1,181 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link } from "@tanstack/react-router";
+import { useState } from "react";
+
+import { segmentOf } from "@/api/figures";
+import { START } from "@/state/paths";
+import { answerQuery, seriesQuery, type Asked } from "@/api/queries";
+import { Figure } from "@/views/read/Figure";
+import { Key } from "@/charts/Key";
+import { LINE, VERSUS_LINE } from "@/charts/styles";
+import { useOpenUp } from "@/views/shared/OpenedUp";
+import { TimeChart } from "@/charts/TimeChart";
+import { stepFor, useTimeSeries } from "@/charts/useTimeSeries";
+import { plusDays } from "@/state/days";
+import { useSite } from "@/state/site";
+import { useSteering, useView } from "@/state/view";
+import { DriverLedger } from "@/views/read/DriverLedger";
+import { Legend } from "@/views/read/Legend";
+import { TodaySoFar } from "@/views/read/TodaySoFar";
+import { figure, versusWords } from "@/words/format";
+import { ErrorState, Skeleton, ViewError } from "@/ui/states";
+import { Answer, Title } from "@/ui/text";
+
+const SHOWN = ["conversions", "conversion_rate", "value", "visits", "new_visitors"];
+
+/** Which channels and landing pages drive the goal: the answer, the figures with their course, and the ledgers that prove it. */
+export function Overview() {
+  const { ready, trouble, again } = useSite();
+  const { goal, period, versus, filters } = useView();
+  if (trouble) return <ViewError error={trouble} again={again} />;
+  if (!ready) return <div aria-busy="true" />;
+  const asked: Asked = { period, versus, goal: goal?.id ?? null, filters };
+  return (
+    <div className="grid max-w-[1800px] grid-cols-[220px_minmax(0,1fr)] gap-x-7 max-[820px]:grid-cols-[minmax(0,1fr)] max-[820px]:gap-y-4">
+      {goal ? <AnswerLine goal={goal.id} /> : <Waiting />}
+      <Course asked={asked} />
+      <div className="col-span-full grid grid-cols-2 gap-x-7 pt-4 max-[1100px]:grid-cols-[minmax(0,1fr)] max-[1100px]:gap-y-6">
+        <DriverLedger
+          asked={asked}
+          dimensions={["channel", "source", "campaign"]}
+          title="Channels"
+          what="channels"
+          aside="credit to the visit’s own channel"
+        />
+        <DriverLedger
+          asked={asked}
+          dimensions={["entry_page", "channel", "source"]}
+          title="Landing pages"
+          what="landing pages"
+          aside="the first page of the visit"
+        />
+        <Legend versus={versus === "none" ? null : versusWords(period, versus)} />
+      </div>
+    </div>
+  );
+}
+
+/** What the site still waits for, before it can be read against a goal. */
+function Waiting() {
+  const { site } = useSite();
+  return (
+    <Answer className="min-h-[78px] pb-3.5">
+      Say what counts: this site has no goal yet.{" "}
+      <Link className="border-b-[1.5px] border-sea-2 text-ink hover:border-teal" to={START} params={{ site: site.key }} search>
+        What it is still waiting for
+      </Link>
+    </Answer>
+  );
+}
+
+function AnswerLine({ goal }: { goal: number }) {
+  const { site } = useSite();
+  const { period, filters, live } = useView();
+  const { narrow } = useSteering();
+  const answer = useQuery(answerQuery(site.key, { period, goal, segment: segmentOf(filters) }, { live }));
+  if (answer.isError) return <ViewError error={answer.error} again={() => void answer.refetch()} />;
+  return (
+    <Answer className="min-h-[78px] pb-3.5" aria-busy={answer.isPending}>
+      {answer.data?.phrases.map((phrase, i) =>
+        phrase.dimension ? (
+          <button
+            key={i}
+            type="button"
+            className="border-b-[1.5px] border-sea-2 hover:border-teal"
+            title="Only these"
+            onClick={(event) => narrow(phrase.dimension ?? "", phrase.value ?? "", event.altKey ? "without" : "only")}
+          >
+            {phrase.text}
+          </button>
+        ) : (
+          <span key={i}>{phrase.text}</span>
+        ),
+      ) ?? " "}
+    </Answer>
+  );
+}
+
+function Course({ asked }: { asked: Asked }) {
+  const { site, registry } = useSite();
+  const { goal, period, versus, live } = useView();
+  const { setPeriod } = useSteering();
+  const openUp = useOpenUp();
+  const [shown, setShown] = useState("conversions");
+  const series = useQuery(seriesQuery(site.key, { ...asked, measures: SHOWN, bucket: stepFor(period) }, { live }));
+  const adjoining = period.last === plusDays(site.today, -1) && stepFor(period) === "day";
+  const today = useQuery({
+    ...seriesQuery(
+      site.key,
+      { ...asked, period: { first: site.today, last: site.today }, versus: "none", measures: SHOWN, bucket: "day" },
+      { live: true },
+    ),
+    enabled: !live,
+  });
+  const course = useTimeSeries(series.data, shown, site.today);
+  const measures = SHOWN.flatMap((name) => registry?.measures.find((one) => one.name === name) ?? []);
+  const title = (name: string) => (name === "conversions" && goal ? goal.name : (measures.find((one) => one.name === name)?.title ?? name));
+  const current = measures.find((one) => one.name === shown);
+  if (series.isError) return <ErrorState error={series.error} again={() => void series.refetch()} />;
+  const perStep = course ? { hour: "an hour", day: "a day", week: "a week", month: "a month" }[course.bucket] : "";
+  const soFar = today.data?.total.values;
+  return (
+    <>
+      <ul className="border-t border-ink-2 max-[820px]:pl-3" aria-label="Figures" aria-busy={series.isPending}>
+        {series.data
+          ? measures.map((measure) => (
+              <Figure
+                key={measure.name}
+                name={title(measure.name)}
+                measure={measure}
+                figures={series.data.total}
+                course={series.data.points.map((point) => point.values[measure.name] ?? null)}
+                currency={site.currency}
+                current={measure.name === shown}
+                onShow={() => setShown(measure.name)}
+                onOpen={() => openUp({ measure: measure.name, title: title(measure.name) })}
+              />
+            ))
+          : SHOWN.map((name) => (
+              <li key={name} className="flex h-[47px] items-center border-b border-hairline last:border-b-0">
+                <Skeleton className="h-3 w-[90px]" />
+              </li>
+            ))}
+      </ul>
+      <section className="min-w-0" aria-label={`${title(shown)} ${perStep}`}>
+        <header className="flex min-h-7 flex-wrap items-baseline gap-x-[18px] border-t border-ink-2 pt-[3px]">
+          <Title>
+            {title(shown)} {perStep}
+          </Title>
+          <div className="ml-auto flex flex-wrap gap-x-[18px] text-label text-ink-2">
+            <Key size={[20, 8]} mark={<path className={LINE} strokeWidth={1.75} d="M1 4H19" />}>
+              this period
+            </Key>
+            {versus !== "none" && (
+              <Key size={[20, 8]} mark={<path className={VERSUS_LINE} d="M1 4H19" />}>
+                {versusWords(period, versus)}
+              </Key>
+            )}
+          </div>
+        </header>
+        {course && current && (
+          <TimeChart
+            {...course}
+            title={`${title(shown)} ${perStep}: ${figure(series.data?.total.values[shown], current.unit)} in all`}
+            unit={current.unit}
+            today={adjoining ? (soFar?.[shown] ?? null) : undefined}
+            versus={versus === "none" ? null : "before"}
+            onTake={(first, following) => setPeriod({ first, last: following ? plusDays(following, -1) : period.last })}
+          />
+        )}
+        {!live && soFar && (
+          <TodaySoFar
+            visits={soFar["visits"] ?? 0}
+            conversions={soFar["conversions"] ?? 0}
+            goal={goal?.name}
+            onShow={() => setPeriod({ first: site.today, last: site.today })}
+          />
+        )}
+      </section>
+    </>
+  );
+}
