@@ -35,6 +35,11 @@ PHONE = "Mozilla/5.0 (Linux; Android 15) AppleWebKit/537.36 (KHTML, like Gecko) 
 DESKTOP = "Mozilla/5.0 (X11; Linux x86_64) Gecko/20100101 Firefox/139.0"
 NAMES = ("book", "scroll depth", "file download")
 
+ITEMS = (
+    None, "[]", '[{"sku":"rye","quantity":2,"price":1.5}]', '[{"sku":"rye","price":4},{"name":"oven","price":90,"quantity":1},{"sku":"rye","quantity":0.5,"price":2}]',
+    '[{"name":"rye","price":3}]', "[{}]",
+)  # fmt: skip
+
 
 @st.composite
 def hit_lists(draw, most=25):
@@ -60,6 +65,7 @@ def hit_lists(draw, most=25):
         if kind == "order":
             one["order_id"] = draw(st.sampled_from((None, "o1", "o2")))
             one["value"] = draw(st.sampled_from((None, 10.0, 20.0)))
+            one["items"] = draw(st.sampled_from(ITEMS))
         if kind == "engage":
             one["engaged_ms"] = draw(st.integers(0, 5000))
         hits.append(one)

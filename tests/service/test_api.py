@@ -143,10 +143,22 @@ def test_a_hit_is_in_the_reports_as_soon_as_it_was_answered(client):
     assert "".join(phrase["text"] for phrase in said["phrases"]) == "Bookings: 1 on this day, too few to say what drives them."
 
 
+def test_orders_count_by_the_products_they_hold(client):
+    headers = sign_in(client, "viewer")
+    lines = [{"sku": "rye", "quantity": 2, "price": 4}, {"name": "Oven", "price": 90}]
+    orders = [a_hit(visitor="buyer", kind="order", value=100 + number, order={"items": lines[number:]}) for number in (0, 1)]
+    assert client.post("/collect?site=mill", content=json.dumps([a_hit(visitor="buyer"), *orders])).status_code == 204
+    asked = [{"id": f"{product} {measure}", "measure": measure, "product": product} for product in ("rye", "Oven") for measure in ("conversions", "value")]
+    answer = client.post("/api/v1/sites/mill/reports/table", json=TABLE | {"columns": asked}, headers=headers).json()
+    assert [one["values"][0] for one in answer["total"]] == [1, 8, 2, 180]
+
+
 @pytest.mark.parametrize(
     ("changes", "field"),
     [
         ({"columns": columns("visitz")}, "columns"),
+        ({"columns": [{"id": "x", "measure": "conversions", "product": "rye", "goal": 1}]}, "columns"),
+        ({"columns": [{"id": "x", "measure": "visits", "model": "on the spot"}]}, "columns"),
         ({"columns": []}, "columns"),
         ({"dimensions": ["x"]}, "dimensions"),
         ({"period": {"first": "2026-02-30", "last": "2026-03-01"}}, "period"),

@@ -18,7 +18,7 @@ import structlog
 from upper_compass.core.dataset.coded_hits import CODED, CODED_SCHEMA, Dictionaries
 from upper_compass.frames.site_dataset import SiteDataset
 
-FORMAT = 5
+FORMAT = 6
 ABOUT = "about.json"
 log = structlog.get_logger()
 

@@ -46,7 +46,7 @@ FROM (SELECT arriving.* FROM arriving JOIN fresh USING (site_id, id) ORDER BY or
 _OUT = f"""
 COPY (
     SELECT seq, (extract(epoch FROM at) * 1000)::bigint AS at, kind, value, coalesce(engaged_ms, 0) AS engaged_ms,
-           robot::integer AS robot, internal::integer AS internal, {", ".join(CODED)}
+           robot::integer AS robot, internal::integer AS internal, {", ".join("order_data->'items' AS items" if name == "items" else name for name in CODED)}
     FROM hits WHERE site_id = %s AND seq > %s AND seq <= %s
 ) TO STDOUT (FORMAT csv)
 """  # noqa: S608

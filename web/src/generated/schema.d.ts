@@ -1434,6 +1434,9 @@ export interface components {
         /**
          * Column
          * @description A column of a report: a measure, of the report's goal and segment unless it has its own. Its own segment narrows that of the report.
+         *
+         *     `product` instead of a goal: orders that hold it. `model` and `reach`: how conversions, or their value, are credited to the rows (rules,
+         *     chapter 11); without a model they count as chapter 6 says.
          */
         Column: {
             /** Id */
@@ -1443,6 +1446,12 @@ export interface components {
             /** Goal */
             goal?: number | null;
             segment?: components["schemas"]["Segment"] | null;
+            /** Model */
+            model?: ("every touch" | "on the spot") | null;
+            /** Reach */
+            reach?: "own visit" | null;
+            /** Product */
+            product?: string | null;
             /** Name */
             name?: string | null;
         };

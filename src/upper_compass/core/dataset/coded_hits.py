@@ -11,6 +11,8 @@ Columns of a coded frame, a row per hit, sorted by `visitor`, `at`, `seq`:
 | value | f64 | worth of an event, total of an order; NaN when not given |
 | engaged_ms | i64 | visible milliseconds of an engage, else 0 |
 | robot, internal | bool | marks of the collector |
+
+`items` are the lines of an order, a list in JSON.
 """
 
 from __future__ import annotations
@@ -31,7 +33,7 @@ Floats = npt.NDArray[np.float64]
 
 CODED = (
     "visitor", "url", "title", "referrer", "name", "props", "fields", "language", "timezone",
-    "user_agent", "screen", "country", "currency", "order_id",
+    "user_agent", "screen", "country", "currency", "order_id", "items",
 )  # fmt: skip
 PLAIN: dict[str, pl.DataType] = {
     "seq": pl.Int64(),

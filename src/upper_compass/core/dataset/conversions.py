@@ -1,4 +1,4 @@
-"""The conversions that a goal counts (rules, chapter 5)."""
+"""The conversions that a goal counts (rules, chapter 5), or the sales of a product (chapter 11)."""
 
 from __future__ import annotations
 
@@ -10,10 +10,13 @@ import polars as pl
 from upper_compass.core.dataset.coded_hits import Floats, Ints
 from upper_compass.core.dataset.hit_matching import matching
 from upper_compass.core.dataset.lookups import DimensionLookups
-from upper_compass.core.dataset.money import money
+from upper_compass.core.dataset.money import exchanged, money
 from upper_compass.core.dataset.visits import DerivedVisits, Rows
-from upper_compass.core.definitions.goals import FixedValue, Goal, NoValue
+from upper_compass.core.definitions.goals import Counted, FixedValue, Goal, NoValue, ProductSales
+from upper_compass.core.definitions.hit_match import HitMatch
 from upper_compass.core.definitions.hits import Kind
+
+ANY_ORDER = HitMatch(kind="order")
 
 
 @dataclass(frozen=True)
@@ -31,14 +34,25 @@ class Conversions:
         return Conversions(np.empty(0, np.int32), np.empty(0, np.int32), np.empty(0, np.int64), np.empty(0))
 
 
-def conversions(goal: Goal, hits: pl.DataFrame, derived: DerivedVisits, lookups: DimensionLookups) -> Conversions:
+def conversions(of: Counted, hits: pl.DataFrame, derived: DerivedVisits, lookups: DimensionLookups) -> Conversions:
     """All conversions of a shard, over all of its history."""
+    rows, value = _sales(of.product, hits, derived, lookups) if isinstance(of, ProductSales) else _matches(of, hits, derived, lookups)
+    return Conversions(rows, derived.visit_of[rows], hits["at"].to_numpy()[rows], value)
+
+
+def _sales(product: str, hits: pl.DataFrame, derived: DerivedVisits, lookups: DimensionLookups) -> tuple[Rows, Floats]:
+    orders = matching(ANY_ORDER, hits, derived, lookups)
+    held, amounts = lookups.order_items.holding(product)
+    lists = hits["items"].to_numpy()[orders]
+    rows, lists = orders[held[lists]], lists[held[lists]]
+    return rows, exchanged(amounts[lists], hits, rows, lookups)
+
+
+def _matches(goal: Goal, hits: pl.DataFrame, derived: DerivedVisits, lookups: DimensionLookups) -> tuple[Rows, Floats]:
     rows = matching(goal.match, hits, derived, lookups)
-    visit = derived.visit_of[rows]
     if goal.counts == "once a visit" and len(rows):
-        first = np.diff(visit, prepend=np.int32(-1)) != 0
-        rows, visit = rows[first], visit[first]
-    return Conversions(rows, visit, hits["at"].to_numpy()[rows], _values(goal, hits, derived, rows, lookups))
+        rows = rows[np.diff(derived.visit_of[rows], prepend=np.int32(-1)) != 0]
+    return rows, _values(goal, hits, derived, rows, lookups)
 
 
 def _values(goal: Goal, hits: pl.DataFrame, derived: DerivedVisits, rows: Rows, lookups: DimensionLookups) -> Floats:

@@ -14,6 +14,7 @@ import numpy.typing as npt
 import polars as pl
 
 from upper_compass.core.dataset.coded_hits import Codes, Dictionaries, Dictionary, Floats
+from upper_compass.core.dataset.order_items import OrderItems
 from upper_compass.core.dataset.properties import Properties
 from upper_compass.core.dataset.traffic_sources import FIELDS, SOURCE_COLUMNS, TrafficSources, query_values, raw_of, split_addresses, value_of
 from upper_compass.core.dataset.user_agents import read_agent
@@ -69,6 +70,7 @@ class DimensionLookups:
         self.labels: Dictionary = before.labels if before else Dictionary()
         self.properties: Properties = before.properties if before else Properties(dictionaries["props"], self.labels)
         self.sent_fields: Properties = before.sent_fields if before else Properties(dictionaries["fields"], self.labels)
+        self.order_items: OrderItems = before.order_items if before else OrderItems(dictionaries["items"], self.labels)
         self._reference = reference
         self.traffic_sources = TrafficSources(rules, reference)
         self._source_rows: dict[tuple[str, ...], int] = {}

@@ -1,4 +1,4 @@
-"""Amounts of hits in the site's currency."""
+"""Amounts of hits in the site's currency; what has none, and what has a currency without a rate, is 0 (rules, chapter 5)."""
 
 from __future__ import annotations
 
@@ -11,7 +11,12 @@ from upper_compass.core.dataset.visits import Rows
 
 
 def money(hits: pl.DataFrame, rows: Rows, lookups: DimensionLookups) -> Floats:
-    """Amounts (f64) of hits in the site's currency, in the order of the rows; a missing amount and a currency without a rate are 0 (rules, chapter 5)."""
+    """What the hits are worth (f64), in the order of the rows."""
+    return exchanged(hits["value"].to_numpy()[rows], hits, rows, lookups)
+
+
+def exchanged(amounts: Floats, hits: pl.DataFrame, rows: Rows, lookups: DimensionLookups) -> Floats:
+    """Amounts (f64) in the currencies of these hits, exchanged."""
     rates = lookups["rate"][hits["currency"].to_numpy()[rows]]
-    amounts: Floats = np.nan_to_num(hits["value"].to_numpy()[rows] * rates, nan=0.0)
-    return amounts
+    own: Floats = np.nan_to_num(amounts * rates, nan=0.0)
+    return own

@@ -2,20 +2,18 @@
 
 from __future__ import annotations
 
-import threading
 from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import chain
+from typing import Any, ClassVar
 
 import numpy as np
-import orjson
 import polars as pl
 
-from upper_compass.core.dataset.coded_hits import MAX_CHUNKS, Bools, Codes, Dictionary, Floats
+from upper_compass.core.dataset.coded_hits import Bools, Codes, Dictionary, Floats
+from upper_compass.core.dataset.parsed_texts import ParsedTexts
 from upper_compass.core.definitions.hit_match import NUMBER_TESTS, PropTest
 from upper_compass.core.definitions.text_tests import prop_text, text_test
-
-_SCHEMA = {"set": pl.UInt32(), "key": pl.UInt32(), "label": pl.UInt32(), "number": pl.Float64()}
 
 
 @dataclass(frozen=True)
@@ -27,8 +25,8 @@ class Property:
     numbers: Floats
 
 
-class Properties:
-    """A row per set and key in the order of the sets, grown with the dictionary of sets (objects in JSON; the empty text is the empty set).
+class Properties(ParsedTexts):
+    """A row per set and key in the order of the sets (objects in JSON; the empty text is the empty set).
 
     | column of `rows` | type | is |
     |---|---|---|
@@ -38,22 +36,13 @@ class Properties:
     | number | f64 | the value, NaN where it is a text or a boolean |
     """
 
-    def __init__(self, sets: Dictionary, labels: Dictionary) -> None:
-        self._sets, self._labels = sets, labels
-        self.keys = Dictionary()
-        self._rows = pl.DataFrame(schema=_SCHEMA)
-        self._length = 0
-        self._growing = threading.Lock()
+    schema: ClassVar[dict[str, pl.DataType]] = {"set": pl.UInt32(), "key": pl.UInt32(), "label": pl.UInt32(), "number": pl.Float64()}
+    nothing = "{}"
 
-    @property
-    def rows(self) -> pl.DataFrame:
-        """All rows, those of new sets too."""
-        with self._growing:
-            fresh = self._sets.since(self._length)
-            if len(fresh):
-                self._rows = pl.concat([self._rows, self._parsed(fresh)], rechunk=self._rows.n_chunks() > MAX_CHUNKS)
-                self._length += len(fresh)
-            return self._rows
+    def __init__(self, sets: Dictionary, labels: Dictionary) -> None:
+        super().__init__(sets)
+        self._labels = labels
+        self.keys = Dictionary()
 
     def of(self, key: str) -> Property:
         """One property by its key."""
@@ -71,7 +60,7 @@ class Properties:
 
     def passing(self, tests: Sequence[PropTest]) -> Bools:
         """Whether each set passes all tests, by its code (rules, chapter 5): *is not* and ≠ hold where there is no value."""
-        passing = np.ones(len(self._sets), bool)
+        passing = np.ones(len(self._texts), bool)
         for test in tests:
             found = self.of(test.key)
             parsed = np.full(len(passing), test.test in ("is not", "≠"))
@@ -88,11 +77,10 @@ class Properties:
         passing: Bools = text_test(self._labels.decode(distinct), test.test, test.value).to_numpy()
         return passing[places]
 
-    def _parsed(self, texts: pl.Series) -> pl.DataFrame:
-        parsed: list[dict[str, object]] = orjson.loads(f"[{','.join(text or '{}' for text in texts)}]")
+    def _read(self, parsed: list[Any], first: int) -> pl.DataFrame:
         keys = list(chain.from_iterable(parsed))
         values = list(chain.from_iterable(one.values() for one in parsed))
-        sets = np.repeat(np.arange(self._length, self._length + len(parsed), dtype=np.uint32), [len(one) for one in parsed])
+        sets = np.repeat(np.arange(first, first + len(parsed), dtype=np.uint32), [len(one) for one in parsed])
         numbers = [float(value) if isinstance(value, int | float) and not isinstance(value, bool) else np.nan for value in values]
         columns = {
             "set": sets,
@@ -100,4 +88,4 @@ class Properties:
             "label": self._labels.encode(pl.Series([prop_text(value) for value in values], dtype=pl.String)),
             "number": np.array(numbers, np.float64),
         }
-        return pl.DataFrame(columns, schema=_SCHEMA)
+        return pl.DataFrame(columns, schema=self.schema)

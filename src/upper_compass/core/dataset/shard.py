@@ -19,7 +19,7 @@ from upper_compass.core.dataset.conversions import Conversions, conversions
 from upper_compass.core.dataset.lookups import DimensionLookups
 from upper_compass.core.dataset.site_fields import field_of_visits
 from upper_compass.core.dataset.visits import DerivedVisits, Rows, derive, sources_of_views
-from upper_compass.core.definitions.goals import Goal
+from upper_compass.core.definitions.goals import Counted
 from upper_compass.core.definitions.site_rules import SiteField
 
 # A period that holds at least this part of a shard's time is found by looking at every hit; a shorter one through the order of time.
@@ -102,13 +102,13 @@ class Shard:
         steps[ends[:-1]] = first[1:] - last[:-1]
         return np.cumsum(steps, dtype=np.int32)
 
-    def conversions(self, goal: Goal | None, *, keep: bool = True) -> Conversions:
-        """The goal's conversions over all of the shard's history, none without a goal. `keep`: not where somebody is still writing."""
-        if goal is None:
+    def conversions(self, of: Counted | None, *, keep: bool = True) -> Conversions:
+        """The conversions of a goal, or the sales of a product, in all of the shard's history; none of nothing. `keep`: not where somebody still writes."""
+        if of is None:
             return Conversions.none()
         if not keep:
-            return conversions(goal, self.hits, self.derived, self.lookups)
-        return self.kept(goal.model_dump_json(), lambda: conversions(goal, self.hits, self.derived, self.lookups))
+            return conversions(of, self.hits, self.derived, self.lookups)
+        return self.kept(of.model_dump_json(), lambda: conversions(of, self.hits, self.derived, self.lookups))
 
     def kept(self, key: Hashable, make: Callable[[], T]) -> T:
         """What was worked out under a key, made when it is not there; the results that were asked for last are kept."""

@@ -7,6 +7,10 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from upper_compass.core.definitions.hit_match import HitMatch
+from upper_compass.core.definitions.text_tests import storable
+
+# The `sku` of a line of an order, or its `name` where it has none.
+Product = Annotated[str, storable(200, least=1)]
 
 
 class NoValue(BaseModel):
@@ -38,3 +42,14 @@ class Goal(BaseModel):
     match: HitMatch
     counts: Literal["once a visit", "every time"] = "once a visit"
     value: Annotated[NoValue | FixedValue | HitValue, Field(discriminator="kind")] = NoValue()
+
+
+class ProductSales(BaseModel):
+    """Orders that hold a product, each a conversion that is worth quantity × price of it (rules, chapter 11)."""
+
+    model_config = ConfigDict(extra="forbid")
+    product: Product
+
+
+# What the conversions of a column are of.
+Counted = Goal | ProductSales

@@ -6,6 +6,8 @@ from typing import Annotated, Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, field_validator, model_validator
 
+from upper_compass.core.definitions.attribution import CreditModel, Reach
+from upper_compass.core.definitions.goals import Product
 from upper_compass.core.definitions.hit_match import NUMBER_TESTS, NumberTest
 from upper_compass.core.definitions.periods import MAX_BUCKETS, Bucket, Period, Versus
 from upper_compass.core.definitions.segments import MAX_CONDITIONS, Name, Segment, Value
@@ -16,14 +18,29 @@ MAX_ROWS, MAX_COURSES = 10_000, 50
 
 
 class Column(BaseModel):
-    """A column of a report: a measure, of the report's goal and segment unless it has its own. Its own segment narrows that of the report."""
+    """A column of a report: a measure, of the report's goal and segment unless it has its own. Its own segment narrows that of the report.
+
+    `product` instead of a goal: orders that hold it. `model` and `reach`: how conversions, or their value, are credited to the rows (rules,
+    chapter 11); without a model they count as chapter 6 says.
+    """
 
     model_config = ConfigDict(extra="forbid")
     id: Annotated[str, storable(100, least=1)]
     measure: Name
     goal: GoalId | None = None
     segment: Segment | None = None
+    model: CreditModel | None = None
+    reach: Reach | None = None
+    product: Product | None = None
     name: Annotated[str, storable(100)] | None = None
+
+    @model_validator(mode="after")
+    def _fits(self) -> Self:
+        if self.product is not None and self.goal is not None:
+            raise ValueError("a column is of a goal or of a product, not of both")
+        if self.reach is not None and self.model is None:
+            raise ValueError("a reach goes with a model")
+        return self
 
 
 class ReportRequest(BaseModel):

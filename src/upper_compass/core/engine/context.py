@@ -11,7 +11,7 @@ from cachetools import LRUCache
 
 from upper_compass.core.dataset.shard import Shard
 from upper_compass.core.dataset.shard_set import ShardSet
-from upper_compass.core.definitions.goals import Goal
+from upper_compass.core.definitions.goals import Counted, Goal
 from upper_compass.core.definitions.periods import Period
 from upper_compass.core.definitions.segments import DimensionCondition, Group, Segment
 from upper_compass.core.engine.dimensions import Dimension, dimension_of
@@ -115,14 +115,14 @@ class ReportContext:
 
 
 def question(
-    reading: ReportContext, period: Period, segments: tuple[Segment | None, ...], *, goal: Goal | None = None, with_excluded: bool = False
+    reading: ReportContext, period: Period, segments: tuple[Segment | None, ...], *, goal: Counted | None = None, with_excluded: bool = False
 ) -> ReportFilter:
-    """What is asked about, in the site's time. Raises UnknownNameError for a dimension of a segment that there is not."""
+    """What is asked about, in the site's time, steered by its goal. Raises UnknownNameError for a dimension of a segment that there is not."""
     start, stop = period.bounds(reading.zone)
     given = tuple(segment for segment in segments if segment is not None)
     for segment in given:
         _known(reading, segment.where)
-    return ReportFilter(start, stop, goal, given, goal, with_excluded)
+    return ReportFilter(start, stop, goal, given, goal if isinstance(goal, Goal) else None, with_excluded)
 
 
 def _known(reading: ReportContext, group: Group) -> None:

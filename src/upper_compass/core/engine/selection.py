@@ -13,7 +13,7 @@ from upper_compass.core.dataset.coded_hits import Bools, Ints
 from upper_compass.core.dataset.conversions import Conversions
 from upper_compass.core.dataset.shard import Shard
 from upper_compass.core.dataset.visits import NO_VISIT, Rows
-from upper_compass.core.definitions.goals import Goal
+from upper_compass.core.definitions.goals import Counted, Goal
 from upper_compass.core.definitions.segments import Segment
 from upper_compass.core.engine.segments import segment_mask
 
@@ -22,12 +22,12 @@ from upper_compass.core.engine.segments import segment_mask
 class ReportFilter:
     """What is asked about: hits and conversions with start ≤ at < stop (ms), and visits that started then, in all of the segments.
 
-    `goal`: whose conversions are counted; `steered_by`: whose value a visit has for the segments.
+    `goal`: what the conversions that are counted are of; `steered_by`: whose value a visit has for the segments.
     """
 
     start: int
     stop: int
-    goal: Goal | None = None
+    goal: Counted | None = None
     segments: tuple[Segment, ...] = ()
     steered_by: Goal | None = None
     with_excluded: bool = False

@@ -14,9 +14,10 @@ from typing import ClassVar
 import numpy as np
 import polars as pl
 
-from upper_compass.core.dataset.coded_hits import Floats, Ints
+from upper_compass.core.dataset.coded_hits import Bools, Floats, Ints
 from upper_compass.core.dataset.money import money
 from upper_compass.core.dataset.visits import Rows
+from upper_compass.core.definitions.attribution import CreditModel
 from upper_compass.core.definitions.hits import Kind
 from upper_compass.core.engine.group_by import KeySpace, count_distinct, distinct_pairs, sums
 from upper_compass.core.engine.keys import Array, KeyedBy
@@ -44,20 +45,27 @@ HIT_COLUMNS: dict[str, Callable[[Selection, Rows], Array]] = {
 WHOLE_COLUMNS = {"views": "views"}
 PEOPLE_COLUMNS = ("visitors", "people", "converters")
 GOAL_COLUMNS = ("conversions", "value", "value_squared", "converting_visits", "converters")
+# Of these, what is credited by a model.
+CREDITED = frozenset(("conversions", "value", "value_squared"))
 END_COLUMNS = {"entries": "entry", "exits": "exit"}
 
 
 @dataclass(frozen=True)
 class GroupBy(KeyedBy):
-    """How it is broken down, and the additive columns that are wanted."""
+    """How it is broken down, and the additive columns that are wanted.
+
+    `model`: how conversions are credited to values of the hit (rules, chapter 11); those that no value is credited with stand by the empty one.
+    By dimensions of the visit all models that look no further than the conversion's own visit say the same: its visit is the only touch.
+    """
 
     columns: frozenset[str] = frozenset()
+    model: CreditModel | None = None
     additive: ClassVar[bool] = True
 
     @property
     def key(self) -> Hashable:
         """See Breakdown."""
-        return self.columns, tuple(dimension.name for dimension in self.dimensions), self.edges, self.within
+        return self.columns, self.model, tuple(dimension.name for dimension in self.dimensions), self.edges, self.within
 
     def wants(self, *names: str) -> bool:
         """Whether one of the columns is wanted."""
@@ -184,15 +192,19 @@ def _by_hit(cut: Selection, by: GroupBy) -> tuple[list[Ints], dict[str, Array]]:
         "outside": _rows_outside(cut) if of_visits else empty,
         "entries": _end_rows(cut, "entry") if by.wants("entries") else empty,
         "exits": _end_rows(cut, "exit") if by.wants("exits") else empty,
-        "converting": _rows_of_converting(cut) if with_goal else empty,
+        "converting": _rows_of_converting(cut) if with_goal and by.model != "on the spot" else empty,
     }
     parts = {}
+    credited = cut.counted_conversions if by.model else np.empty(0, np.int64)
     for name, found_there in places.items():
         rows, keys = found_there, by.of_rows(cut, found_there)
         present = np.logical_and.reduce([key != 0 for d, key in zip(by.dimensions, keys, strict=False) if d.of == "hit"])
         if not present.all():
             rows, keys = rows[present], [key[present] for key in keys]
+        if name == "converting" and by.model == "every touch":
+            credited = credited[~_touched(cut, rows, credited)]
         places[name], parts[name], _ = by.only_within(cut, rows, keys)
+    credited, parts["credited"] = _of_own_hit(cut, by, credited)
     space = KeySpace(*parts.values())
     groups, n = dict(zip(parts, space.groups, strict=True)), space.count
     del parts, keys
@@ -206,6 +218,10 @@ def _by_hit(cut: Selection, by: GroupBy) -> tuple[list[Ints], dict[str, Array]]:
     found |= {name: sums(groups[name], n) for name in END_COLUMNS if by.wants(name)}
     if with_goal:
         found |= _goal_by_hit(cut, by, places["converting"], groups["converting"], n)
+        amounts = cut.conversions.value[credited]
+        for name, weights in {"conversions": None, "value": amounts, "value_squared": amounts**2}.items():
+            if by.model and by.wants(name):
+                found[name] = found[name] + sums(groups["credited"], n, weights)
     found[PRESENCE] = _presence(groups.values(), n)
     return space.labels, found
 
@@ -256,6 +272,26 @@ def _rows_of_converting(cut: Selection) -> Rows:
     mattering = cut.converted_visits & cut.started_in_period
     mattering[cut.conversions.visit[cut.counted_conversions]] = True
     return cut.shard.rows_of_visits(np.flatnonzero(mattering).astype(np.int32))
+
+
+def _touched(cut: Selection, rows: Rows, counted: Ints) -> Bools:
+    """Whether each of these conversions has one of the rows (ascending) in its visit, at or before it."""
+    before = np.searchsorted(rows, cut.conversions.row[counted], side="right") - 1
+    if not len(rows):
+        return np.zeros(len(counted), bool)
+    touched: Bools = (before >= 0) & (cut.shard.derived.visit_of[rows[before]] == cut.conversions.visit[counted])
+    return touched
+
+
+def _of_own_hit(cut: Selection, by: GroupBy, counted: Ints) -> tuple[Ints, list[Array]]:
+    """Of these conversions those whose key is wanted, and their keys: that of the hit itself; without a value no dimension of the hit has one."""
+    rows = cut.conversions.row[counted]
+    keys = by.of_rows(cut, rows)
+    of_hit = [d.of == "hit" for d in by.dimensions]
+    present = np.logical_and.reduce([key != 0 for key, hit in zip(keys, of_hit, strict=False) if hit])
+    keys = [np.where(present, key, 0) if hit else key for key, hit in zip(keys, [*of_hit, False], strict=False)]
+    _, keys, kept = by.only_within(cut, rows, keys)
+    return counted[kept], keys
 
 
 def _goal_by_hit(cut: Selection, by: GroupBy, rows: Rows, groups: Ints, n: int) -> dict[str, Array]:

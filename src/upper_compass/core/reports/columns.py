@@ -11,7 +11,8 @@ import polars as pl
 from pydantic import BaseModel
 
 from upper_compass.core.dataset.coded_hits import Floats
-from upper_compass.core.definitions.goals import Goal
+from upper_compass.core.definitions.attribution import CreditModel
+from upper_compass.core.definitions.goals import Counted, Goal, ProductSales
 from upper_compass.core.definitions.periods import Period
 from upper_compass.core.definitions.requests import Column, ColumnValues, ReportRequest
 from upper_compass.core.engine.context import ReportContext, question
@@ -21,7 +22,7 @@ from upper_compass.core.engine.measures import MEASURES, Measure
 from upper_compass.core.engine.protocol import PRESENCE, Question, Tally, merge
 from upper_compass.core.engine.selection import ReportFilter
 from upper_compass.core.engine.statistics import is_significant, too_few, wilson
-from upper_compass.core.engine.tally import GOAL_COLUMNS, GroupBy
+from upper_compass.core.engine.tally import CREDITED, GOAL_COLUMNS, GroupBy
 
 GOAL_SUMS = frozenset(GOAL_COLUMNS)
 # Frames of sums: a column `n name` for the additive column of that name of the n-th question, `n name before` for the versus period.
@@ -47,13 +48,15 @@ class AskedColumn:
 
 @dataclass(frozen=True)
 class Asked:
-    """What a report's columns ask: `whole`, what the report is about; the columns' questions, the same of the versus period, and which sums each wants."""
+    """What a report's columns ask: `whole`, what the report is about; the columns' questions, the same of the versus period, which sums each wants, and
+    by which model its conversions are credited."""
 
     columns: tuple[AskedColumn, ...]
     whole: ReportFilter
     questions: tuple[ReportFilter, ...]
     earlier: tuple[ReportFilter, ...]
     wanted: tuple[frozenset[str], ...]
+    models: tuple[CreditModel | None, ...]
     versus: Period | None
 
     def only(self, names: Iterable[str]) -> Asked:
@@ -81,38 +84,53 @@ def plan(reading: ReportContext, request: ReportRequest, goals: Mapping[int, Goa
     steered_by = goals[request.goal] if request.goal is not None else None
     versus = request.period.versus(request.versus)
     whole = question(reading, request.period, (request.segment,), with_excluded=request.with_excluded)
-    needs = [(column, _measure(column), goals[column.goal] if column.goal is not None else steered_by) for column in request.columns]
+    needs = [(column, _measure(column), _counted(column, goals) or steered_by) for column in request.columns]
     # Whatever a question counts besides, the keys of its hits and visits are looked up once: so what needs no goal goes with the first that has one.
-    company: dict[str | None, Goal | None] = {}
+    company: dict[str | None, tuple[Counted | None, CreditModel | None]] = {}
     for column, measure, goal in needs:
         if goal is not None and not GOAL_SUMS.isdisjoint(measure.needs):
-            company.setdefault(_text(column.segment), goal)
-    places: dict[tuple[str | None, str | None], int] = {}
+            company.setdefault(_text(column.segment), (goal, column.model))
+    places: dict[tuple[str | None, str | None, CreditModel | None], int] = {}
     questions: list[ReportFilter] = []
     wanted: list[set[str]] = []
+    models: list[CreditModel | None] = []
     columns = []
     for column, measure, goal in needs:
         segment, of = _text(column.segment), {}
         for name in measure.needs:
-            counted = goal if name in GOAL_SUMS else company.get(segment)
-            key = (segment, _text(counted))
+            counted, model = (goal, column.model) if name in GOAL_SUMS else company.get(segment, (None, None))
+            key = (segment, _text(counted), model)
             if key not in places:
                 places[key] = len(questions)
                 ask = question(reading, request.period, (request.segment, column.segment), goal=counted, with_excluded=request.with_excluded)
                 questions.append(replace(ask, steered_by=steered_by))
                 wanted.append(set())
+                models.append(model)
             of[name] = places[key]
             wanted[places[key]].add(name)
         columns.append(AskedColumn(column, measure, of))
     start, stop = versus.bounds(reading.zone) if versus else (0, 0)
     earlier = tuple(replace(one, start=start, stop=stop) for one in questions) if versus else ()
-    return Asked(tuple(columns), replace(whole, steered_by=steered_by), tuple(questions), earlier, tuple(frozenset(one) for one in wanted), versus)
+    sums = tuple(frozenset(one) for one in wanted)
+    return Asked(tuple(columns), replace(whole, steered_by=steered_by), tuple(questions), earlier, sums, tuple(models), versus)
 
 
 def _measure(column: Column) -> Measure:
     if column.measure not in MEASURES:
         raise UnknownNameError("columns", f"there is no measure {column.measure!r}; the registry lists them all")
-    return MEASURES[column.measure]
+    measure = MEASURES[column.measure]
+    if column.model is not None and not CREDITED.issuperset(measure.needs):
+        raise UnknownNameError("columns", f"{measure.title} is not credited by a model; conversions and their value are")
+    if column.product is not None and GOAL_SUMS.isdisjoint(measure.needs):
+        raise UnknownNameError("columns", f"{measure.title} is not counted of a product; conversions, their value and who converted are")
+    return measure
+
+
+def _counted(column: Column, goals: Mapping[int, Goal]) -> Counted | None:
+    """What a column counts of its own."""
+    if column.product is not None:
+        return ProductSales(product=column.product)
+    return goals[column.goal] if column.goal is not None else None
 
 
 def _text(model: BaseModel | None) -> str | None:
@@ -131,7 +149,7 @@ def joined(reading: ReportContext, *breakdowns: tuple[Asked, KeyedBy], edges_bef
             for place, ask in enumerate(filters):
                 if wanted := asked.wanted[place]:
                     edges = edges_before if before and by.edges else by.edges
-                    questions.append((ask, GroupBy(by.dimensions, edges, by.within, columns=wanted)))
+                    questions.append((ask, GroupBy(by.dimensions, edges, by.within, columns=wanted, model=asked.models[place])))
                     names.append((number, {name: sum_name(place, name, before=before) for name in wanted}))
     parts: list[list[Tally]] = [[] for _ in breakdowns]
     for (number, renaming), tally in zip(names, reading.tallies(questions), strict=True):

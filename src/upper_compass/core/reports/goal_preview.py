@@ -8,6 +8,7 @@ import numpy as np
 import polars as pl
 from pydantic import BaseModel
 
+from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.hit_match import PageTest
 from upper_compass.core.engine.context import ReportContext
 from upper_compass.core.engine.dimensions import DIMENSIONS
@@ -41,7 +42,7 @@ def preview_goal(reading: ReportContext, ask: ReportFilter) -> GoalPreview:
     conversions, visits, value = whole.frame.select("conversions", "visits", "value").row(0)
     pages = by_page.as_texts().frame.sort("conversions", "page", descending=[True, False])
     commonest = [ValueCount(value=page, times=times) for page, times in pages.head(MAX_PAGES).select("page", "conversions").iter_rows()]
-    near = None if conversions or ask.goal is None else _near(reading, ask, ask.goal.match.page)
+    near = _near(reading, ask, ask.goal.match.page) if isinstance(ask.goal, Goal) and not conversions else None
     return GoalPreview(conversions=conversions, visits=visits, value=value or 0.0, pages=commonest, more_pages=len(pages) - len(commonest), near=near)
 
 

@@ -93,7 +93,7 @@ def _every_bucket(found: pl.DataFrame, asked: Asked, count: int, count_before: i
 
 
 def _notes(reading: ReportContext, asked: Asked, by: KeyedBy) -> list[Note]:
-    notes = [OVERLAP] if by.by_hit else []
+    notes = [OVERLAP] if by.by_hit and any(model != "on the spot" for model in asked.models) else []
     missing = unrated(reading, asked)
     if missing:
         amounts = "1 amount counts 0, because its" if missing == 1 else f"{missing:,} amounts count 0, because their"

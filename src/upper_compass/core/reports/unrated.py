@@ -9,7 +9,7 @@ from typing import ClassVar
 import numpy as np
 import polars as pl
 
-from upper_compass.core.definitions.goals import Goal, HitValue
+from upper_compass.core.definitions.goals import Counted, HitValue, ProductSales
 from upper_compass.core.definitions.hits import Kind
 from upper_compass.core.engine.context import ReportContext
 from upper_compass.core.engine.protocol import Tally
@@ -22,7 +22,7 @@ class UnratedAmounts:
     """How many amounts that would count in the period have a currency without a rate: of orders for `revenue`, of conversions of the goals."""
 
     revenue: bool
-    goals: tuple[Goal, ...]
+    goals: tuple[Counted, ...]
     additive: ClassVar[bool] = True
 
     @property
@@ -40,7 +40,8 @@ class UnratedAmounts:
         for goal in self.goals if missing.any() else ():
             of_goal = Selection(shard, replace(cut.ask, goal=goal))
             counted = of_goal.conversions.row[of_goal.counted_conversions]
-            rows.append(counted if goal.value.kind == "hit" else counted[cut.kind(counted) == Kind.order])
+            every = isinstance(goal, ProductSales) or goal.value.kind == "hit"
+            rows.append(counted if every else counted[cut.kind(counted) == Kind.order])
         amounts = np.unique(np.concatenate(rows))
         found = missing[shard.hit("currency")[amounts]] & ~np.isnan(shard.hit("value")[amounts])
         return Tally(pl.DataFrame({"amounts": [int(found.sum())]}), {}, {"amounts": "sum"})
@@ -53,6 +54,6 @@ def unrated(reading: ReportContext, asked: Asked) -> int:
     if not np.isnan(reading.shards.lookups["rate"]).any():
         return 0
     valued = [ask.goal for ask, wanted in zip(asked.questions, asked.wanted, strict=True) if "value" in wanted]
-    goals = tuple(goal for goal in valued if goal and isinstance(goal.value, HitValue))
+    goals = tuple(goal for goal in valued if isinstance(goal, ProductSales) or (goal and isinstance(goal.value, HitValue)))
     tally = reading.tally(asked.whole, UnratedAmounts(any("revenue" in wanted for wanted in asked.wanted), goals))[0]
     return int(tally.frame["amounts"][0])

@@ -1,0 +1,165 @@
+"""Columns that count a product, and columns credited by a model: held against one conversion after the other."""
+
+import json
+from collections import Counter
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from pydantic import ValidationError
+
+from tests.core.asking import ask_table, reading_of
+from tests.core.building import DAY, HOME, REFERENCE, hit, numbered, rules
+from tests.core.oracle import conversions_of, page_of, visits_of
+from tests.core.strategies import hit_lists
+from upper_compass.core.definitions.goals import Goal
+from upper_compass.core.definitions.requests import Column, TableRequest
+from upper_compass.core.engine.dimensions import UnknownNameError
+from upper_compass.core.reports.tables import table
+
+pytestmark = pytest.mark.usefixtures("early_years")
+BOOKED = Goal.model_validate({"match": {"kind": "event", "names": ["book"]}, "counts": "every time", "value": {"kind": "hit"}})
+PERIOD = {"first": "1970-01-11", "last": "1970-01-12"}
+VALUES = {
+    "page": lambda one: page_of(one["url"]),
+    "event": lambda one: one.get("name"),
+    "file": lambda one: None,  # a dimension that no hit has a value of
+}
+
+
+def column(measure="conversions", **more):
+    return {"id": measure, "measure": measure} | more
+
+
+def rows_of(reading, dimensions, columns, **more):
+    """{keys: the figures of each column}, and the totals."""
+    request = {"period": PERIOD, "versus": "none", "goal": 1, "dimensions": dimensions, "columns": columns, "limit": 1000} | more
+    result = table(reading, TableRequest.model_validate(request), {1: BOOKED})
+    return {tuple(row): tuple(one.values[i] for one in result.columns) for i, row in enumerate(result.rows)}, [one.values[0] for one in result.total]
+
+
+def credited(visits, dimension, model, goal):
+    """{value: [conversions, value]} by the text of the rules; an empty value is *unattributed*."""
+    found = {}
+    for visit in visits:
+        if visit.excluded:
+            continue
+        for converted, worth in goal(visit):
+            if not 10 * DAY <= converted["at"] < 12 * DAY:
+                continue
+            touched = visit.hits[: next(i for i, one in enumerate(visit.hits) if one is converted) + 1]
+            to = {VALUES[dimension](one) for one in (touched if model == "every touch" else touched[-1:])} - {None}
+            for value in to or {""}:
+                got = found.setdefault((value,), [0, 0])
+                got[0] += 1
+                got[1] += worth
+    return {key: tuple(figures) for key, figures in found.items()}
+
+
+def booked(visit):
+    return conversions_of(visit, lambda one: one["kind"] == "event" and one["name"] == "book", False, lambda one: one.get("value") or 0)
+
+
+def rye(visit):
+    def worth(one):
+        lines = json.loads(one.get("items") or "[]")
+        return sum(line.get("quantity", 1) * line["price"] for line in lines if (line.get("sku") or line.get("name")) == "rye")
+
+    return conversions_of(visit, lambda one: one["kind"] == "order" and not one.get("repeated") and "rye" in (one.get("items") or ""), False, worth)
+
+
+@given(hit_lists(), st.sampled_from(list(VALUES)), st.sampled_from(["every touch", "on the spot"]), st.booleans(), st.sampled_from([1, 3]))
+def test_any_credit_is_that_of_one_conversion_after_the_other(hits, dimension, model, of_product, shards):
+    more = {"model": model} | ({"product": "rye"} if of_product else {})
+    ours, total = rows_of(reading_of(hits, count=shards), [dimension], [column(**more), column("value", **more)])
+    goal = rye if of_product else booked
+    visits = visits_of(hits, rules(), REFERENCE)
+    theirs = credited(visits, dimension, model, goal)
+    assert {key: pytest.approx(row) for key, row in ours.items()} == theirs
+    counted = [worth for visit in visits if not visit.excluded for one, worth in goal(visit) if 10 * DAY <= one["at"] < 12 * DAY]
+    assert total == [len(counted), pytest.approx(sum(counted))]
+    if model == "on the spot":  # credits add up to the conversions
+        assert sum(row[0] for row in ours.values()) == total[0]
+
+
+@given(hit_lists(), st.sampled_from(["channel", "entry_page", "device"]), st.sampled_from(["every touch", "on the spot"]))
+def test_by_a_dimension_of_the_visit_its_own_visit_is_the_only_touch(hits, dimension, model):
+    reading = reading_of(hits)
+    plain, total = rows_of(reading, [dimension], [column()])
+    by_model, total_by_model = rows_of(reading, [dimension], [column(model=model, reach="own visit")])
+    assert (plain, total) == (by_model, total_by_model)
+
+
+@given(hit_lists(), st.sampled_from(["every touch", "on the spot"]))
+def test_rows_that_are_opened_are_those_of_all_dimensions_at_once(hits, model):
+    reading, columns = reading_of(hits), [column(model=model), column("value", model=model)]
+    both, _ = rows_of(reading, ["source", "page"], columns)
+    for source in {key[0] for key in both}:
+        below, _ = rows_of(reading, ["source", "page"], columns, parents=[source])
+        assert below == {key: row for key, row in both.items() if key[0] == source}
+    spot = Counter()
+    for (source, _), (times, _) in both.items():
+        spot[source] += times
+    if model == "on the spot":
+        whole, _ = rows_of(reading, ["source"], [column(model=model)])
+        assert spot == {key[0]: row[0] for key, row in whole.items()}
+
+
+HITS = numbered(
+    [
+        hit(10 * DAY, visitor="1", url=f"{HOME}a?via=card"),
+        hit(10 * DAY + 1, "event", visitor="1", url=f"{HOME}b", name="book", value=5),
+        hit(10 * DAY + 2, "order", visitor="1", url=f"{HOME}paid", value=13, currency="EUR", items='[{"sku":"rye","quantity":2,"price":4}]'),
+        hit(10 * DAY + 3, "order", visitor="2", url=f"{HOME}paid", value=9, currency="USD", items='[{"sku":"rye","price":4}]'),
+        hit(10 * DAY + 4, "order", visitor="3", url=f"{HOME}paid", value=9, currency="JPY", items='[{"sku":"rye","price":4}]'),
+    ]
+)
+
+
+def test_a_goal_a_product_and_models_stand_side_by_side():
+    reading = reading_of(HITS, rules(rates={"USD": 0.5}))
+    columns = [
+        column("visits"), column(id="goal"), column(id="spot", model="on the spot"), column(id="rye", product="rye"),
+        column("value", product="rye"), column("conversion_rate", product="rye"), column(id="never", product="spelt"),
+    ]  # fmt: skip
+    rows, total = rows_of(reading, ["page"], columns)
+    assert rows == {
+        ("/a",): (1, 1, 0, 1, 8, 1, 0), ("/b",): (1, 1, 1, 1, 8, 1, 0), ("/paid",): (3, 0, 0, 3, 10, 1, 0),
+    }  # fmt: skip
+    assert total == [3, 1, 1, 3, 10, 1, 0]  # what has no rate is worth nothing, and is told of
+
+
+def test_amounts_of_a_product_without_a_rate_are_told_of():
+    request = {"period": PERIOD, "columns": [column("value", product="rye")], "dimensions": ["channel"]}
+    result = table(reading_of(HITS, rules(rates={"USD": 0.5})), TableRequest.model_validate(request), {})
+    assert [note.text for note in result.notes] == ["1 amount counts 0, because its currency has no rate in the site's settings."]
+
+
+def test_rows_that_do_not_overlap_are_not_said_to():
+    def notes(**more):
+        return [one.kind for one in ask_table(HITS, BOOKED, first="1970-01-11", last="1970-01-12", dimensions=["page"], columns=[column(**more)]).notes]
+
+    assert (notes(), notes(model="every touch"), notes(model="on the spot")) == (["overlap"], ["overlap"], [])
+
+
+@pytest.mark.parametrize(
+    ("more", "says"),
+    [
+        ({"product": "rye", "goal": 1}, "of a goal or of a product"),
+        ({"reach": "own visit"}, "goes with a model"),
+        ({"model": "last touch"}, "every touch"),
+        ({"product": ""}, "product"),
+        ({"product": "x" * 201}, "200"),
+    ],
+)
+def test_what_does_not_go_together_is_said(more, says):
+    with pytest.raises(ValidationError, match=says):
+        Column.model_validate(column(**more))
+
+
+@pytest.mark.parametrize(
+    "more", [{"measure": "visits", "product": "rye"}, {"measure": "visits", "model": "on the spot"}, {"measure": "revenue", "product": "rye"}]
+)
+def test_a_measure_that_no_model_or_product_has_a_say_in_is_refused(more):
+    with pytest.raises(UnknownNameError, match="is not c"):
+        rows_of(reading_of(HITS), ["page"], [column(**more)])
