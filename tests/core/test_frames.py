@@ -104,11 +104,14 @@ def test_rules_that_only_read_visits_derive_none_and_answer_as_if_they_had(hits,
 def test_an_earlier_order_that_comes_late_takes_the_place_of_the_one_that_was_there():
     late = [hit(9 * DAY + 5, "order", visitor="a", order_id="o1", value=5), hit(9 * DAY, "order", visitor="b", order_id="o1", value=7)]
     first, second = numbered(late)
-    site_dataset.COMPACT_FROM = 1000
+    site_dataset.COMPACT_FROM = site_dataset.RETRACT_FROM = 0
     frames = site_dataset.advance(empty(), [raw_frame([first])], 1)
+    site_dataset.COMPACT_FROM = 1000
     assert [row["revenue"] for row in answers(frames)[0]] == [5]
     frames = site_dataset.advance(frames, [raw_frame([second])], 2)
     assert [(row["orders"], row["revenue"]) for row in answers(frames)[0]] == [(1, 7)]
+    [of_orders] = lists(frames)[2]
+    assert (of_orders.times, of_orders.last) == (1, 9 * DAY)
 
 
 def test_other_rules_read_history_anew():

@@ -32,7 +32,7 @@ class OrderItems(ParsedTexts):
     def holding(self, product: str) -> tuple[Bools, Floats]:
         """By code of the list, whether it holds the product, and the sum of its lines that do."""
         rows, code = self.rows, self._labels.find(product)
-        found = rows.filter(pl.col("product") == (0 if code is None else code)) if product else rows.clear()
+        found = rows.filter(pl.col("product") == code) if code else rows.clear()  # 0 is a line that does not say what it is
         held = np.zeros(self._length, bool)
         held[found["list"].to_numpy()] = True
         amounts: Floats = np.bincount(found["list"].to_numpy(), weights=found["amount"].to_numpy(), minlength=self._length).astype(np.float64)

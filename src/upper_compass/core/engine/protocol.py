@@ -68,7 +68,7 @@ class Breakdown(Protocol):
 
     @property
     def additive(self) -> bool:
-        """Whether what one shard counts can be taken back from what all count. Maxima and minima cannot, and yet they may: of what hits bear, for none goes."""
+        """Whether what one shard counts can be taken back from what all count. Maxima and minima cannot, and yet they may: of what no hit ever stops being."""
 
     def tally(self, cut: Selection) -> Tally:
         """What is counted in one shard."""

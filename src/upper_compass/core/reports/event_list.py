@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
+from collections.abc import Callable
 from typing import Any, Literal
 
 import numpy as np
@@ -59,7 +60,7 @@ class EventOut(BaseModel):
 
 def events(reading: ReportContext, ask: ReportFilter, rules: SiteRules) -> list[EventOut]:
     """Every event that ever arrived, and orders if there are any, the most frequent of the period first, hidden ones last."""
-    asked = [Counting(one, (kind,)) for kind in (Kind.event, Kind.order) for one in (_figures, _by_page, _by_property, _people)]
+    asked = [Counting(one, (kind,), _adds_up(one, kind)) for kind in (Kind.event, Kind.order) for one in (_figures, _by_page, _by_property, _people)]
     figures, pages, props, people, *of_orders = (tally.as_texts().frame for tally in reading.tally(ask, *asked))
     grouped: dict[str, list[str]] = defaultdict(list)
     for sent in sorted(figures["sent"]):
@@ -81,6 +82,11 @@ def events(reading: ReportContext, ask: ReportFilter, rules: SiteRules) -> list[
     return sorted(listed, key=lambda one: (one.hidden, -one.times, one.name))
 
 
+def _adds_up(counted: Callable[..., Tally], kind: Kind) -> bool:
+    """An event stays what it is; an order is none any more once an earlier one of its id arrives, and then the last moment cannot be taken back."""
+    return not (counted is _figures and kind is Kind.order)
+
+
 def _counted(figures: pl.DataFrame, pages: pl.DataFrame, props: pl.DataFrame) -> dict[str, Any]:
     """What was counted of one event, whatever the names that it was sent under."""
     sums = {"times": int(figures["times"].sum()), "value": float(figures["value"].sum()), "last": figures["last"].max()}
@@ -97,6 +103,7 @@ def _figures(cut: Selection, kind: Kind) -> Tally:
     shard, rows = cut.shard, _of_kind(cut, kind)
     sent = shard.hit("name")
     ever = np.flatnonzero(shard.derived.kind == kind)
+    ever = ever[shard.valid[shard.derived.visit_of[ever]]]  # what kind a hit is of is judged anew where its visitor stands now
     last = pl.DataFrame({"sent": sent[ever], "last": shard.hit("at")[ever]}).with_columns(pl.lit(0, pl.Int64).alias("times"), pl.lit(0.0).alias("value"))
     now = pl.DataFrame({"sent": sent[rows], "value": money(shard.hits, rows, shard.lookups)})
     counted = now.with_columns(pl.lit(1, pl.Int64).alias("times"), pl.lit(None, pl.Int64).alias("last")).select(last.columns)
