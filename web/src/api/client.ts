@@ -1,6 +1,7 @@
 import createClient from "openapi-fetch";
 import createQueries from "openapi-react-query";
 
+import { inWords } from "@/api/fieldNames";
 import type { components, paths } from "@/generated/schema";
 
 export type Schemas = components["schemas"];
@@ -31,11 +32,13 @@ export class ApiError extends Error implements Problem {
   readonly detail;
   readonly errors;
   constructor({ type, title, status, detail, errors = [] }: Omit<Problem, "errors"> & Partial<Problem>) {
-    super(detail);
+    const [first] = errors;
+    const own = first && detail === `${first.field}: ${first.text}` ? `${inWords(first.field)}: ${first.text}` : detail;
+    super(own);
     this.type = type;
     this.title = title;
     this.status = status;
-    this.detail = detail;
+    this.detail = own;
     this.errors = errors;
   }
 }

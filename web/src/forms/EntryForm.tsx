@@ -111,7 +111,7 @@ function WrongFields<Values extends FieldValues>({ entry, label }: { entry: Entr
 }
 
 interface EntryFieldProps<Values extends FieldValues, Name extends FieldPath<Values>> {
-  entry: Entry<Values>;
+  entry: Pick<Entry<Values>, "form" | "place">;
   name: Name;
   /** Under which names the server knows it, when not under its own. */
   of?: string | readonly string[];

@@ -1,10 +1,11 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useRef, type RefObject } from "react";
+import { useEffect, useReducer, useRef, type RefObject } from "react";
 import { flushSync } from "react-dom";
 import { useForm, type DefaultValues, type FieldValues, type Path, type UseFormReturn } from "react-hook-form";
 
 import { readAnew } from "@/api/readAnew";
 import { begins } from "@/forms/problems";
+import { usePlaces, type Places } from "@/forms/usePlaces";
 
 /** A form that is filled in and sent. */
 export interface Entry<Values extends FieldValues> {
@@ -20,8 +21,7 @@ export interface Entry<Values extends FieldValues> {
   trouble: string | null;
   /** What is wrong with a part of a field, by the server's name for it. */
   errorOf: (...fields: string[]) => string | undefined;
-  /** Says under which names the server knows a field, for as long as it is shown. */
-  place: (name: Path<Values>, of: readonly string[]) => () => void;
+  place: Places<Values>["place"];
 }
 
 interface EntryOptions<Values extends FieldValues, Saved> {
@@ -46,11 +46,7 @@ export function useEntry<Values extends FieldValues, Saved = unknown>(options: E
   const { values, send, check, becomes, after, refetches = true } = options;
   const queries = useQueryClient();
   const form = useForm<Values>({ defaultValues: values });
-  const places = useRef(new Map<Path<Values>, readonly string[]>());
-  const nameOf = (field: string): Path<Values> | undefined => {
-    const fitting = [...places.current].flatMap(([name, of]) => of.filter((path) => begins(field, path)).map((path) => ({ name, path })));
-    return fitting.sort((a, b) => b.path.length - a.path.length)[0]?.name;
-  };
+  const { place, tell } = usePlaces(form);
   const sending = useMutation({
     mutationFn: (given: Values) => send(given, form.formState.defaultValues as Values),
     onSuccess: (saved, sent) => {
@@ -61,13 +57,7 @@ export function useEntry<Values extends FieldValues, Saved = unknown>(options: E
     },
     onError: (error) => {
       const errors = error?.errors ?? [];
-      const strangers = errors.filter((one) => !nameOf(one.field));
-      for (const { field, text } of errors) {
-        const name = nameOf(field);
-        if (!name || form.getFieldState(name).error) continue;
-        form.setError(name, { type: "server", message: text });
-      }
-      if (!errors.length || strangers.length) form.setError("root.server", { type: "server", message: error.detail });
+      if (tell(errors) || !errors.length) form.setError("root.server", { type: "server", message: error.detail });
     },
   });
   // What was said of a part of a field holds until something is changed.
@@ -75,11 +65,18 @@ export function useEntry<Values extends FieldValues, Saved = unknown>(options: E
   const begun = JSON.stringify(values);
   const followed = useRef(begun);
   const box = useRef<HTMLFormElement>(null);
+  const [, lookAgain] = useReducer((times: number) => times + 1, 0);
   useEffect(() => {
-    const isTypedInto = document.activeElement?.matches("input, textarea") && box.current?.contains(document.activeElement);
-    if (followed.current === begun || form.formState.isDirty || isTypedInto) return;
+    if (followed.current === begun || form.formState.isDirty) return;
+    const next = JSON.parse(begun) as Values;
+    // What would change in the field that one stands in waits until one leaves it.
+    const at = document.activeElement;
+    if (box.current?.contains(at) && isLine(at) && at.name in next && next[at.name] !== at.value) {
+      at.addEventListener("blur", lookAgain, { once: true });
+      return () => at.removeEventListener("blur", lookAgain);
+    }
     followed.current = begun;
-    form.reset(JSON.parse(begun) as Values);
+    form.reset(next);
   });
   useEffect(() => form.subscribe({ formState: { values: true }, callback: ({ name }) => name && reset() }), [form, reset]);
   const errors = sending.error?.errors ?? [];
@@ -103,9 +100,9 @@ export function useEntry<Values extends FieldValues, Saved = unknown>(options: E
     isSent: sending.isSuccess && !form.formState.isDirty,
     trouble: form.formState.errors.root?.["server"]?.message ?? null,
     errorOf: (...fields) => errors.find((one) => fields.some((path) => begins(one.field, path)))?.text,
-    place: (name, of) => {
-      places.current.set(name, of);
-      return () => void places.current.delete(name);
-    },
+    place,
   };
 }
+
+const isLine = (element: Element | null): element is HTMLInputElement | HTMLTextAreaElement =>
+  element instanceof HTMLInputElement || element instanceof HTMLTextAreaElement;

@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
+import { useForm } from "react-hook-form";
 
 import { linksQuery, unregisteredLinksQuery } from "@/api/queries";
 import { useLeave } from "@/forms/leaving";
@@ -23,18 +24,21 @@ export function Links() {
   const { goal } = useView();
   const links = useQuery({ ...linksQuery(site.key, goal?.id ?? null), enabled: ready });
   const unregistered = useQuery(unregisteredLinksQuery(site.key));
-  const [draft, setDraft] = useState<LinkDraft>({ ...EMPTY, address: usualAddress(site) });
-  const [edited, setEdited] = useState<KeptLink | null>(null);
+  const form = useForm<LinkDraft>({ defaultValues: { ...EMPTY, address: usualAddress(site) } });
+  const [opened, setOpened] = useState<{ times: number; edited: KeptLink | null }>({ times: 0, edited: null });
   const leave = useLeave();
   if (trouble) return <ViewError error={trouble} again={again} />;
   if (links.isError || unregistered.isError)
     return (
       <ViewError error={links.error ?? unregistered.error} again={() => void Promise.all([links.refetch(), unregistered.refetch()])} />
     );
+  const begin = (change: Partial<LinkDraft>, edited: KeptLink | null) => {
+    form.reset({ ...EMPTY, address: form.getValues("address"), ...change });
+    setOpened({ times: opened.times + 1, edited });
+  };
   const take = (change: Partial<LinkDraft>, link: KeptLink | null = null) =>
     leave(() => {
-      setDraft({ ...EMPTY, address: draft.address, ...change });
-      setEdited(link);
+      begin(change, link);
       document.getElementById("build")?.scrollIntoView();
       document.querySelector<HTMLElement>("#build input")?.focus();
     });
@@ -45,16 +49,7 @@ export function Links() {
           ? `${plural(links.data.length, "link")} made here; ${unregistered.data.length >= 100 ? "a hundred and more" : unregistered.data.length} that nobody made here came with visits in 90 days.`
           : " "}
       </Answer>
-      <Build
-        key={edited?.id ?? "new"}
-        draft={draft}
-        set={setDraft}
-        edited={edited}
-        onDone={() => {
-          setEdited(null);
-          setDraft({ ...EMPTY, address: draft.address });
-        }}
-      />
+      <Build key={opened.times} form={form} edited={opened.edited} onDone={() => begin({}, null)} />
       <LinkSheet />
       {links.data && <Library links={links.data} onTake={take} />}
       {unregistered.data && <UnregisteredLinks rows={unregistered.data} onTake={take} />}

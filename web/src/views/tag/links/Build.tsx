@@ -1,13 +1,15 @@
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useCallback, useEffect, useState } from "react";
+import { useFormState, type UseFormReturn } from "react-hook-form";
 
 import { buildQuery } from "@/api/queries";
+import { EntryField } from "@/forms/EntryForm";
 import { useUnsaved } from "@/forms/leaving";
-import { useDebouncedValue } from "@/state/useDebouncedValue";
+import { useJudged, useTyped } from "@/forms/useJudged";
+import type { FieldFault } from "@/forms/usePlaces";
 import { useSite } from "@/state/site";
 import { RadioGroup } from "@/ui/Choices";
 import { Combobox, type Suggestion } from "@/ui/Combobox";
-import { Field } from "@/ui/Field";
 import { Title } from "@/ui/text";
 import { notify } from "@/ui/Toast";
 import { Finished } from "@/views/tag/links/Finished";
@@ -24,8 +26,7 @@ const WAYS = [
 ] as const;
 
 interface BuildProps {
-  draft: LinkDraft;
-  set: (draft: LinkDraft) => void;
+  form: UseFormReturn<LinkDraft>;
   /** The link of the library that is built anew, if one is. */
   edited: KeptLink | null;
   /** It was built anew, or shall not be. */
@@ -33,13 +34,13 @@ interface BuildProps {
 }
 
 /** The form that a link is built in; what is said of it stands beside each field as one types. */
-export function Build({ draft, set, edited, onDone }: BuildProps) {
+export function Build({ form, edited, onDone }: BuildProps) {
   const { site } = useSite();
-  const [touched, setTouched] = useState(false);
-  const [isTyping, setTyping] = useState(false);
+  const [typing, setTyping] = useState<Name | null>(null);
   const [chosen, setChosen] = useState<"tags" | "word" | null>(null);
+  const { typed: draft, settled, isSettled } = useTyped(form, 250);
+  const { isDirty } = useFormState({ control: form.control });
   const way = chosen ?? (isOneWord(draft) ? "word" : "tags");
-  const settled = useDebouncedValue(draft, 250);
   const built = useQuery(buildQuery(site.key, [settled]));
   const offers = {
     source: useOffers("source"),
@@ -47,55 +48,57 @@ export function Build({ draft, set, edited, onDone }: BuildProps) {
     campaign: useOffers("campaign"),
     content: useOffers("content"),
   };
-  // What needs no asking before it is left: what was saved, and what was opened to be changed.
-  const [saved, setSaved] = useState<LinkDraft | null>(edited ? draft : null);
   const links = built.data ?? [];
-  const isCurrent = settled === draft && !built.isFetching;
+  const isCurrent = isSettled && !built.isFetching;
   const [only, ...others] = links;
   const isKept = isCurrent && links.length > 0 && links.every((link) => link.registered);
-  const isUnsaved = !isKept && hasTags(draft) && JSON.stringify(draft) !== JSON.stringify(saved);
+  const isUnsaved = !isKept && hasTags(draft) && isDirty;
   useUnsaved(isUnsaved);
-  const change = (name: Name, value: string) => {
-    setTouched(true);
-    set({ ...draft, [name]: value });
-  };
+  const errors = errorsOf(links, way).filter((one) => isDirty || one.field !== "source");
+  const judged = useJudged(form, { errors, detail: "" });
+  const fill = useCallback(
+    (values: Partial<LinkDraft>) => {
+      for (const [name, value] of Object.entries(values)) form.setValue(name as Name, value, { shouldDirty: true });
+    },
+    [form],
+  );
   // A tagged link that was pasted is taken apart; what it was built of is what the server read.
   const taken = isCurrent && only && !others.length && !hasTags(draft) && hasTags(only.draft) ? only.draft : null;
   useEffect(() => {
     if (!taken) return;
-    setTouched(true);
     setChosen(isOneWord(taken) ? "word" : "tags");
-    set({ ...EMPTY, ...taken });
+    fill({ ...EMPTY, ...taken });
     notify("The tags of the address stand in their fields now.");
-  }, [taken, set]);
+  }, [taken, fill]);
   // An address is made whole once it is left.
-  const address = !isTyping && isCurrent && only?.url ? only.draft.address : null;
+  const address = typing !== "address" && isCurrent && only?.url ? only.draft.address : null;
   useEffect(() => {
-    if (address && address !== draft.address.trim()) set({ ...draft, address });
-  }, [address, draft, set]);
+    if (address && address !== draft.address.trim()) fill({ address });
+  }, [address, draft.address, fill]);
   // Of several words in a field, the one that the remark is of.
   const use = (name: Name, value: string, place: number) => {
     const meant = links[place]?.draft[name];
     const words = draft[name].split(",").map((word) => (word.trim() === meant ? value : word.trim()));
-    change(name, SEVERAL.includes(name) ? words.join(", ") : value);
+    fill({ [name]: SEVERAL.includes(name) ? words.join(", ") : value });
   };
   const line = (name: Name, label: string, hint: string, suggestions: Suggestion[] = []) => (
     <div>
-      <Field label={label} hint={hint} error={touched || name !== "source" ? errorWith(links, name) : null}>
+      <EntryField entry={judged} name={name} label={label} hint={hint}>
         {(control) => (
           <Combobox
             {...control}
-            value={draft[name]}
             suggestions={suggestions}
             several={SEVERAL.includes(name)}
             autoCapitalize="none"
-            onChange={(to) => change(name, to)}
-            onFocus={() => setTyping(name === "address")}
-            onBlur={() => setTyping(false)}
+            onFocus={() => setTyping(name)}
+            onBlur={() => {
+              setTyping(null);
+              control.onBlur();
+            }}
           />
         )}
-      </Field>
-      <Remarks links={links} name={name} onUse={(value, place) => use(name, value, place)} />
+      </EntryField>
+      <Remarks links={links} name={name} isTyping={typing === name} onUse={(value, place) => use(name, value, place)} />
     </div>
   );
   const channel = only?.url && isCurrent ? `; its visits count as ${only.channel}` : "";
@@ -115,7 +118,7 @@ export function Build({ draft, set, edited, onDone }: BuildProps) {
           options={WAYS}
           onChange={(to) => {
             setChosen(to);
-            set({ ...draft, ...(to === "word" ? { ...EMPTY, address: draft.address, label: draft.label } : { label: "" }) });
+            fill(to === "word" ? { ...EMPTY, address: draft.address, label: draft.label } : { label: "" });
           }}
         />
         <div className="grid grid-cols-[repeat(auto-fit,minmax(190px,1fr))] gap-x-3.5 gap-y-2">
@@ -132,14 +135,21 @@ export function Build({ draft, set, edited, onDone }: BuildProps) {
           )}
         </div>
       </form>
-      <Finished links={links} error={built.error} busy={!isCurrent} edited={edited} onDone={onDone} onSaved={() => setSaved(draft)} />
+      <Finished
+        links={links}
+        error={built.error}
+        busy={!isCurrent}
+        edited={edited}
+        onDone={onDone}
+        onSaved={() => form.reset(form.getValues())}
+      />
     </section>
   );
 }
 
-const errorWith = (links: BuiltLink[], name: Name): string | undefined =>
+/** What is wrong, by field; a form with one word has no fields for the tags. */
+const errorsOf = (links: BuiltLink[], way: "tags" | "word"): FieldFault[] =>
   links
     .flatMap((link) => link.remarks)
-    // A form with one word has no field for the source.
-    .find((one) => one.is_error && (one.field === name || (name === "label" && !TAGS.slice(0, -1).every((tag) => tag !== one.field))))
-    ?.text;
+    .filter((one) => one.is_error)
+    .map(({ field, text }) => ({ field: way === "word" && TAGS.slice(0, -1).some((tag) => tag === field) ? "label" : field, text }));

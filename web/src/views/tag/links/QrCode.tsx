@@ -1,11 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { useForm, type ControllerRenderProps } from "react-hook-form";
 
 import type { Schemas } from "@/api/client";
 import { codeQuery } from "@/api/queries";
-import { faultsOf } from "@/forms/problems";
-import { FieldError, Field, Input } from "@/ui/Field";
-import { useDebouncedValue } from "@/state/useDebouncedValue";
+import { EntryField } from "@/forms/EntryForm";
+import { useJudged, useTyped } from "@/forms/useJudged";
+import { FieldError, Input, type Control } from "@/ui/Field";
 import { useSite } from "@/state/site";
 import { Remark } from "@/ui/layout";
 import { Actions } from "@/ui/text";
@@ -14,33 +14,38 @@ import { Select } from "@/ui/Select";
 import { download } from "@/words/download";
 
 const HEX = /^#[0-9a-f]{6}$/i;
-const SHOWN = ["dark", "light", "millimetres", "quiet", "caption", "text"];
+type Printed = Pick<Schemas["CodeRequest"], "dark" | "light" | "caption" | "correction"> & { millimetres: string; quiet: string };
+
+const AS_USUAL: Printed = { dark: "#15283b", light: "#ffffff", millimetres: "30", quiet: "4", correction: "M", caption: "" };
 
 /** A QR code for print: it is read again before it is offered. */
 export function QrCode({ url, name }: { url: string; name: string }) {
   const { site } = useSite();
-  const [form, setForm] = useState({ dark: "#15283b", light: "#ffffff", millimetres: "30", quiet: "4", correction: "M", caption: "" });
-  const asked = useDebouncedValue(form, 300);
-  const body = {
-    text: url,
-    dark: asked.dark,
-    light: asked.light,
-    millimetres: Number(asked.millimetres),
-    quiet: Number(asked.quiet),
-    correction: asked.correction as Schemas["CodeRequest"]["correction"],
-    caption: asked.caption,
-  };
+  const form = useForm<Printed>({ defaultValues: AS_USUAL });
+  const { typed, settled } = useTyped(form, 300);
+  const body = { ...settled, text: url, millimetres: Number(settled.millimetres), quiet: Number(settled.quiet) };
   const code = useQuery(codeQuery(site.key, body));
-  const { of, use: instead, all } = faultsOf(code.error, SHOWN);
-  const set = (name: keyof typeof form) => (to: string) => setForm({ ...form, [name]: to });
-  const field = (name: keyof typeof form, label: string, hint?: string, more: object = {}) => (
-    <Field label={label} hint={hint} error={of(name)}>
-      {(control) => <Input {...control} {...more} value={form[name]} onChange={(event) => set(name)(event.target.value)} />}
-    </Field>
+  const judged = useJudged(form, code.error);
+  const field = (name: "millimetres" | "quiet" | "caption", label: string, hint?: string, more: object = {}) => (
+    <EntryField entry={judged} name={name} label={label} hint={hint}>
+      {(control) => <Input {...control} {...more} />}
+    </EntryField>
   );
-  const colour = (name: "dark" | "light", label: string) => (
-    <ColourField label={label} value={form[name]} error={of(name)} use={instead(name)} set={set(name)} />
-  );
+  const colour = (name: "dark" | "light", label: string) => {
+    const instead = code.error?.errors.find((one) => one.field === name)?.use;
+    return (
+      <div>
+        <EntryField entry={judged} name={name} label={label}>
+          {(control) => <Colour label={label} {...control} />}
+        </EntryField>
+        {instead && typed[name] === settled[name] && (
+          <Button kind="link" onClick={() => form.setValue(name, instead)}>
+            Use {instead}
+          </Button>
+        )}
+      </div>
+    );
+  };
   const made = code.isError ? null : code.data;
   const png = () => {
     const bytes = Uint8Array.from(atob(made?.png ?? ""), (sign) => sign.charCodeAt(0));
@@ -57,7 +62,11 @@ export function QrCode({ url, name }: { url: string; name: string }) {
           />
         )}
         {code.isError &&
-          (all ? <FieldError>{all}</FieldError> : <p className="text-ink-2">It is drawn as soon as what is wrong beside it is right.</p>)}
+          (judged.trouble ? (
+            <FieldError>{judged.trouble}</FieldError>
+          ) : (
+            <p className="text-ink-2">It is drawn as soon as what is wrong beside it is right.</p>
+          ))}
       </div>
       <div className="grid gap-2">
         <div className="grid grid-cols-2 items-start gap-x-3 gap-y-2">
@@ -66,12 +75,10 @@ export function QrCode({ url, name }: { url: string; name: string }) {
           {field("millimetres", "Width in print, mm", made ? `a module is ${made.module_mm} mm` : undefined, { inputMode: "decimal" })}
           {field("quiet", "Quiet zone, modules", "4 is usual", { inputMode: "numeric" })}
         </div>
-        <Field label="Error correction" hint="the more, the more of it can be dirty or covered">
+        <EntryField entry={judged} name="correction" label="Error correction" hint="the more, the more of it can be dirty or covered">
           {(control) => (
             <Select
               {...control}
-              value={form.correction}
-              onChange={set("correction")}
               options={[
                 { value: "L", label: "7 %" },
                 { value: "M", label: "15 %" },
@@ -80,7 +87,7 @@ export function QrCode({ url, name }: { url: string; name: string }) {
               ]}
             />
           )}
-        </Field>
+        </EntryField>
         {field("caption", "Caption beneath it", "optional", { maxLength: 80 })}
         {made?.remarks.map((remark) => (
           <Remark key={remark}>{remark}</Remark>
@@ -99,44 +106,23 @@ export function QrCode({ url, name }: { url: string; name: string }) {
   );
 }
 
-interface ColourFieldProps {
+interface ColourProps extends Control, Omit<ControllerRenderProps<Printed, "dark" | "light">, "ref"> {
   label: string;
-  value: string;
-  error: string | undefined;
-  use: string | undefined;
-  set: (colour: string) => void;
 }
 
-/** A colour, picked or typed; one that does not scan comes with the nearest that does. */
-function ColourField({ label, value, error, use, set }: ColourFieldProps) {
+/** A colour, picked or typed. */
+function Colour({ label, ...control }: ColourProps) {
+  const { value, onChange } = control;
   return (
-    <div>
-      <Field label={label} error={error}>
-        {(control) => (
-          <div className="grid grid-cols-[36px_minmax(0,1fr)] gap-1.5">
-            <Input
-              type="color"
-              aria-label={`${label}, from a palette`}
-              className="h-8 w-full p-0.5"
-              value={HEX.test(value) ? value : "#000000"}
-              onChange={(event) => set(event.target.value)}
-            />
-            <Input
-              {...control}
-              className="w-full"
-              maxLength={7}
-              spellCheck={false}
-              value={value}
-              onChange={(event) => set(event.target.value)}
-            />
-          </div>
-        )}
-      </Field>
-      {use && (
-        <Button kind="link" onClick={() => set(use)}>
-          Use {use}
-        </Button>
-      )}
+    <div className="grid grid-cols-[36px_minmax(0,1fr)] gap-1.5">
+      <Input
+        type="color"
+        aria-label={`${label}, from a palette`}
+        className="h-8 w-full p-0.5"
+        value={HEX.test(value) ? value : "#000000"}
+        onChange={onChange}
+      />
+      <Input {...control} className="w-full" maxLength={7} spellCheck={false} />
     </div>
   );
 }

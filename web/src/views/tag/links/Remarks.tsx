@@ -17,12 +17,14 @@ type Word = Schemas["Word"];
 interface RemarksProps {
   links: BuiltLink[];
   name: keyof LinkDraft;
+  /** Whether one stands in the field: what is said while one types must not come between it and the next field, so it is reached backwards from there. */
+  isTyping: boolean;
   /** Takes a word instead of that of the link at this place. */
   onUse: (value: string, place: number) => void;
 }
 
 /** What is said of a field, and what could stand there instead. */
-export function Remarks({ links, name, onUse }: RemarksProps) {
+export function Remarks({ links, name, isTyping, onUse }: RemarksProps) {
   const { site } = useSite();
   const [turnedDown, setTurnedDown] = useState<ReadonlySet<string>>(new Set());
   const words = useQuery(vocabularyQuery(site.key));
@@ -31,6 +33,7 @@ export function Remarks({ links, name, onUse }: RemarksProps) {
       ask(client.PUT("/api/v1/sites/{site}/vocabulary", { params: { path: { site: site.key } }, body: [...(words.data ?? []), word] })),
     (_, word) => notify(`${word.value} is in the vocabulary now.`),
   );
+  const tabIndex = isTyping ? -1 : 0;
   return (
     <>
       {remarksOf(links, name, turnedDown).map((one) => (
@@ -38,10 +41,10 @@ export function Remarks({ links, name, onUse }: RemarksProps) {
           {one.text}
           {one.use && (
             <>
-              <Button kind="link" className="ml-1.5" onClick={() => onUse(one.use ?? "", one.place)}>
+              <Button kind="link" className="ml-1.5" tabIndex={tabIndex} onClick={() => onUse(one.use ?? "", one.place)}>
                 Use {one.use}
               </Button>
-              <Button kind="link" className="ml-2.5" onClick={() => setTurnedDown(new Set([...turnedDown, one.text]))}>
+              <Button kind="link" className="ml-2.5" tabIndex={tabIndex} onClick={() => setTurnedDown(new Set([...turnedDown, one.text]))}>
                 Keep my spelling
               </Button>
             </>
@@ -50,6 +53,7 @@ export function Remarks({ links, name, onUse }: RemarksProps) {
             <Button
               kind="link"
               className="ml-2.5"
+              tabIndex={tabIndex}
               disabled={add.isPending}
               onClick={() => add.mutate({ field: name as Word["field"], value: one.add ?? "", meaning: "" })}
             >

@@ -1,7 +1,8 @@
 import { useState } from "react";
 
-import { ask, client, whatIsWrong, type StoredGoal } from "@/api/client";
-import { useSave } from "@/api/useSave";
+import { ask, client, type StoredGoal } from "@/api/client";
+import { EntryField } from "@/forms/EntryForm";
+import { useEntry } from "@/forms/useEntry";
 import { useSite } from "@/state/site";
 import { Button } from "@/ui/Button";
 import { Field, Input } from "@/ui/Field";
@@ -45,26 +46,45 @@ export function GoalCall({ name, set }: { name: string; set: (name: string) => v
   );
 }
 
+/** A goal made in the midst of another form, which it neither sends nor leaves. */
 function NewGoal({ onMade }: { onMade: (name: string) => void }) {
   const { site } = useSite();
-  const [name, setName] = useState("");
-  const make = useSave(
-    (name: string) => {
-      const match = { kind: "event" as const, names: [name], name_test: "is" as const, page: null, props: [], fields: [], value: null };
-      const body = { name, goal: { match, counts: "every time" as const, value: { kind: "hit" as const } } };
+  const entry = useEntry<{ name: string }, StoredGoal>({
+    values: { name: "" },
+    send: ({ name }) => {
+      const match = {
+        kind: "event" as const,
+        names: [name.trim()],
+        name_test: "is" as const,
+        page: null,
+        props: [],
+        fields: [],
+        value: null,
+      };
+      const body = { name: name.trim(), goal: { match, counts: "every time" as const, value: { kind: "hit" as const } } };
       return ask(client.POST("/api/v1/sites/{site}/goals", { params: { path: { site: site.key } }, body }));
     },
-    (_, name) => {
+    after: ({ name }) => {
       notify(`The goal ${name} counts each call of its name.`);
       onMade(name);
     },
-  );
+  });
   return (
     <div className="grid grid-cols-[minmax(0,1fr)_auto] items-end gap-2 has-[[role=alert]]:items-center">
-      <Field label="Name of a goal that is called" error={make.error && whatIsWrong(make.error)}>
-        {(control) => <Input {...control} value={name} maxLength={100} onChange={(event) => setName(event.target.value)} />}
-      </Field>
-      <Button disabled={!name.trim() || make.isPending} onClick={() => make.mutate(name.trim())}>
+      <EntryField entry={entry} name="name" of={["name", "goal"]} label="Name of a goal that is called">
+        {(control) => (
+          <Input
+            {...control}
+            maxLength={100}
+            onKeyDown={(event) => {
+              if (event.key !== "Enter") return;
+              event.preventDefault();
+              entry.submit();
+            }}
+          />
+        )}
+      </EntryField>
+      <Button disabled={entry.isSending} onClick={entry.submit}>
         Make the goal
       </Button>
     </div>
