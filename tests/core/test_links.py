@@ -102,7 +102,7 @@ def test_what_is_there_already_is_said(draft, field, text, use):
 
 def test_the_owners_vocabulary_comes_first():
     words = [{"field": "medium", "value": "E-Mail", "meaning": "Letters"}, {"field": "medium", "value": "print"}]
-    assert said(build(words=words, source="a", medium="email"), "medium") == [("it is not in the site's vocabulary; use e-mail?", "e-mail")]
+    assert said(build(words=words, source="a", medium="email"), "medium") == [("email is not in the site's vocabulary; use e-mail?", "e-mail")]
     assert "not in the site's vocabulary" in said(build(words=words, source="a", medium="radio"), "medium")[0][0]
     assert said(build(words=words, source="a", medium="e-mail"), "medium") == []
 
@@ -110,7 +110,7 @@ def test_the_owners_vocabulary_comes_first():
 def test_one_word_is_offered_and_it_is_the_vocabularys():
     words = [{"field": "medium", "value": "Letter "}, {"field": "campaign", "value": "spring"}, {"field": "content", "value": "top"}]
     built = build({"medium": {"news-letters": 20}}, words, source="a", medium="News Letter", campaign="spring 26", content="Top")
-    assert said(built, "medium")[0] == ("it is not in the site's vocabulary; use letter?", "letter")
+    assert said(built, "medium")[0] == ("news-letter is not in the site's vocabulary; use letter?", "letter")
     assert [one.use for one in built.remarks if one.use] == ["letter", "spring"]
     assert [one.add for one in built.remarks if one.add] == ["news-letter", "spring-26"]
     agreed = builder(words=words, by_vocabulary=True).build(LinkDraft(address=HOME, source="a", medium="News Letter", content="other"))

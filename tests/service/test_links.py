@@ -113,5 +113,5 @@ def test_the_vocabulary_is_the_owners(client, wrong):
     assert client.put(vocabulary, json=[wrong], headers=headers).status_code == 422
     assert client.put(vocabulary, json=words, headers=headers).json() == words
     built = client.post(f"{LINKS}/build", json=[DRAFT | {"medium": "mail"}], headers=headers).json()[0]
-    assert "it is not in the site's vocabulary" in str(built["remarks"])
+    assert "is not in the site's vocabulary" in str(built["remarks"])
     assert client.get(vocabulary, headers=sign_in(client, "viewer")).json() == words

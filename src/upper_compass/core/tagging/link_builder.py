@@ -215,7 +215,7 @@ class Builder:
         allowed = self._allowed.get(name, [])
         if not allowed or value in allowed:
             return False
-        _say(remarks, name, "it is not in the site's vocabulary" + (f"; use {agreed}?" if agreed else ""), use=agreed, add=value)
+        _say(remarks, name, f"{value} is not in the site's vocabulary" + (f"; use {agreed}?" if agreed else ""), use=agreed, add=value)
         return agreed is not None
 
     def _compare(self, name: SourceField, value: str, remarks: list[Remark]) -> None:
