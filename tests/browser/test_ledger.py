@@ -162,3 +162,14 @@ def test_a_list_of_any_length_is_walked_to_its_end_by_keys_and_keeps_the_focus_i
     analyst.keyboard.press("ArrowRight")
     expect(here).to_have_attribute("data-cell", "50 1")
     expect(analyst.locator("[data-cell][tabindex='0']")).to_have_count(1)
+
+
+def test_a_long_value_is_shown_whole_where_the_focus_is_and_nowhere_else(overview):
+    pages = overview.get_by_role("region", name="Landing pages")
+    whole = pages.locator("tbody th").get_by_text("/courses/sourdough", exact=True)
+    overview.locator("main").click(position={"x": 3, "y": 3})  # the page has the focus now, and shows it once a key is pressed
+    overview.keyboard.press("Shift")
+    expect(overview.locator("main")).to_be_focused()
+    expect(whole).to_be_hidden()
+    pages.locator("tbody th button").filter(has_text="ourdough").focus()
+    expect(whole).to_be_visible()

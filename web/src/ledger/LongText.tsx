@@ -10,7 +10,7 @@ export function LongText({ text }: { text: string }) {
       <span className="shrink-0 whitespace-pre">{text.slice(-TAIL)}</span>
       <span
         aria-hidden="true"
-        className="absolute z-20 hidden max-w-[min(560px,90vw)] -translate-x-1 border border-ink-2 bg-sheet px-1 wrap-anywhere whitespace-normal text-ink in-focus-visible:block"
+        className="absolute z-20 hidden max-w-[min(560px,90vw)] -translate-x-1 border border-ink-2 bg-sheet px-1 wrap-anywhere whitespace-normal text-ink in-[:is(a,button,td,th):focus-visible]:block"
       >
         {text}
       </span>

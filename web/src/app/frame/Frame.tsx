@@ -32,6 +32,8 @@ export function Frame({ site, sites, session, children }: { site: Site; sites: S
               <Mark />
               <Strip sites={sites} />
               <CalendarEdge />
+              {/* As long as the page, however far the rail goes along with it. */}
+              <div className="border-r border-hairline [grid-area:rail] max-[720px]:hidden" aria-hidden />
               <Rail session={session} />
               <ViewLine />
               <main className="min-w-0 bg-sheet px-(--frame-gutter) pt-[18px] pb-6 outline-none [grid-area:page]" id="page" tabIndex={-1}>

@@ -35,7 +35,7 @@ export function Rail({ session }: { session: Session }) {
   };
   return (
     <nav
-      className="sticky top-0 flex h-[calc(100vh-var(--frame-strip)-var(--frame-calendar))] min-h-50 flex-col self-start border-r border-hairline pt-2 [grid-area:rail] max-[720px]:top-auto max-[720px]:bottom-0 max-[720px]:z-10 max-[720px]:h-14 max-[720px]:min-h-0 max-[720px]:flex-row max-[720px]:items-center max-[720px]:self-auto max-[720px]:border-t max-[720px]:border-r-0 max-[720px]:bg-paper max-[720px]:px-3 max-[720px]:pt-0"
+      className="sticky top-0 flex h-[calc(100vh-var(--frame-strip)-var(--frame-calendar))] min-h-50 flex-col self-start pt-2 [grid-area:rail] max-[720px]:top-auto max-[720px]:bottom-0 max-[720px]:z-10 max-[720px]:h-14 max-[720px]:min-h-0 max-[720px]:flex-row max-[720px]:items-center max-[720px]:self-auto max-[720px]:border-t max-[720px]:border-hairline max-[720px]:bg-paper max-[720px]:px-3 max-[720px]:pt-0"
       aria-label="Stages"
     >
       {STAGES.map((stage) => (
