@@ -236,3 +236,34 @@ def test_a_seen_link_is_built_on_and_a_word_is_agreed_on(links):
     words.get_by_role("button", name="Remove radio").click()
     words.get_by_role("button", name="Save the vocabulary").click()
     expect(words.get_by_role("button", name="Remove radio")).to_have_count(0)
+
+
+def test_of_very_many_words_the_newest_are_shown_and_the_others_are_looked_for(links):
+    headers = {"X-CSRF-Token": links.request.get("/api/v1/session").json()["csrf"]}
+    path = "/api/v1/sites/mill/vocabulary"
+    before = links.request.get(path).json()
+    many = [{"field": "content", "value": f"word-{number}", "meaning": "odd" if number % 2 else "even"} for number in range(900)]
+    assert links.request.put(path, data=before + many, headers=headers).ok
+    links.reload()
+    words = links.get_by_role("region", name="Vocabulary")
+    lines = words.get_by_label("Word", exact=True)
+    expect(lines).to_have_count(12)
+    expect(lines.last).to_have_value("word-899")
+    words.get_by_role("button", name=f"{888 + len(before):,} earlier words").click()
+    expect(lines).to_have_count(112)
+    words.get_by_label("Look for words").fill("word-77")
+    expect(lines).to_have_count(11)  # 77 and 770 to 779
+    lines.first.fill("")  # stays where it is while it is changed
+    words.get_by_label("Look for words").fill("odd")
+    words.get_by_role("button", name="Add a word").click()
+    expect(lines.last).to_have_value("")
+    lines.last.fill("new")
+    words.get_by_role("button", name="Save the vocabulary").click()
+    wrong = words.locator("[aria-invalid=true]").first
+    expect(wrong).to_be_visible()  # wherever it stands
+    wrong.fill("word-77")
+    words.get_by_role("button", name="Save the vocabulary").click()
+    expect(words).to_contain_text("Saved.")
+    kept = links.request.get(path).json()
+    assert kept[-1]["value"] == "new" and len(kept) == len(before) + 901
+    assert links.request.put(path, data=before, headers=headers).ok

@@ -61,6 +61,7 @@ function Words({ value, canEdit }: { value: Word[]; canEdit: boolean }) {
             {words.length === 0 && <p className="text-ink-2">No words yet.</p>}
             <RepeatableRows
               name="Words"
+              noun={["word", "words"]}
               layout="max-w-[760px] min-[1000px]:grid-cols-[110px_180px_minmax(0,1fr)_28px]"
               columns={COLUMNS}
               lines={words}
