@@ -18,6 +18,8 @@ VIEWS = (
     "read/overview", "watch/now", "watch/visits", "watch/tag-health", "tag/site-code", "tag/events", "tag/goals", "tag/fields", "tag/rules", "tag/links",
     "tag/channels", "tag/settings", "start", "new-site",
 )  # fmt: skip
+# Those whose lists grow with the site's traffic.
+LISTS = ("read/overview", "watch/now", "watch/visits", "tag/events", "tag/links")
 ALL = os.environ.get("COMPASS_STATES") == "all"
 LOOKS = [(scheme, width) for scheme in ("light", "dark") for width in (360, 768, 1280)] if ALL else [("dark", 360)]
 PICTURES = os.environ.get("COMPASS_PICTURES")
@@ -124,7 +126,7 @@ def _walk(page, state):
     errors = []
     page.on("pageerror", lambda error: errors.append(str(error)))
     wrong = []
-    for view in VIEWS:
+    for view in LISTS if state == "many rows" and not ALL else VIEWS:
         print(state, view, errors)
         page.set_viewport_size({"width": LOOKS[0][1], "height": 800})
         page.goto(f"/s/mill/{view}")
