@@ -11,7 +11,16 @@ from upper_compass.run.places import ROOT
 
 AXE = (ROOT / "node_modules" / "axe-core" / "axe.min.js").read_text()
 CHROMIUM = "/usr/bin/chromium-headless-shell"
-QUIET = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"]
+QUIET = [
+    "--no-sandbox",
+    "--font-render-hinting=none",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
 
 # A browser without a window calls itself a robot, and robots are left out of reports.
 PERSON = "Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/137.0.0.0 Safari/537.36"

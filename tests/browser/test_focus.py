@@ -4,13 +4,22 @@ import re
 
 from playwright.sync_api import expect
 
-HERE = "document.getElementById('page').contains(document.activeElement) && document.activeElement.innerText"
+from tests.browser.telling import until
+
+IS_HERE = "document.getElementById('page').contains(document.activeElement)"
+HERE = f"{IS_HERE} && document.activeElement.innerText"
+
+
+def drawn(page):
+    page.wait_for_load_state("networkidle")
+    page.evaluate("new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done)))")
 
 
 def stays(page):
     """What has the focus in the page, once everything was drawn."""
-    page.wait_for_load_state("networkidle")
-    page.evaluate("new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done)))")
+    drawn(page)
+    until(page, IS_HERE)  # a list that is read anew takes it for a moment
+    drawn(page)
     return page.evaluate(HERE)
 
 
@@ -59,5 +68,5 @@ def test_who_clicks_beside_everything_is_not_called_back(overview):
     overview.locator("main h1").click(position={"x": 2, "y": 2})
     overview.keyboard.press("v")  # all is drawn anew
     expect(overview.get_by_role("button", name="Versus: nothing")).to_be_visible()
-    stays(overview)
+    drawn(overview)
     assert overview.evaluate("document.activeElement.id") in ("page", "")

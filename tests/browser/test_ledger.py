@@ -151,7 +151,8 @@ def test_a_list_of_any_length_is_walked_to_its_end_by_keys_and_keeps_the_focus_i
         expect(here).to_be_in_viewport()
         seen = int(here.get_attribute("data-cell").split(" ")[0]) + 1
         if seen < rows:  # another page is on its way
-            expect(grid.locator("tbody[data-index]").last).not_to_have_attribute("data-index", str(seen - 1))
+            drawn = expect(grid.locator("tbody[data-index]").last, f"{seen} of {rows} rows came, now there are {grid.get_attribute('aria-rowcount')}")
+            drawn.not_to_have_attribute("data-index", str(seen - 1))
     analyst.keyboard.press("Control+Home")
     expect(here).to_have_attribute("data-cell", "0 0")
     for _ in range(30):
