@@ -165,6 +165,18 @@ def test_a_list_of_any_length_is_walked_to_its_end_by_keys_and_keeps_the_focus_i
     expect(analyst.locator("[data-cell][tabindex='0']")).to_have_count(1)
 
 
+def test_visits_are_not_asked_for_before_it_is_known_of_whom(analyst):
+    asked = []
+    analyst.on("request", lambda request: asked.append(request.post_data_json) if request.url.endswith("/mill/visits") else None)
+    held = []
+    analyst.route("**/api/v1/sites/mill/registry", lambda route: held.append(route))
+    analyst.goto("/s/mill/watch/visits?only=channel:Email")
+    expect(analyst.locator("main h1")).to_be_attached()
+    held[0].continue_()
+    expect(analyst.get_by_role("grid", name="Visits")).to_be_visible()
+    assert [body["segment"] is None for body in asked] == [False]
+
+
 def test_a_long_value_is_shown_whole_where_the_focus_is_and_nowhere_else(overview):
     pages = overview.get_by_role("region", name="Landing pages")
     whole = pages.locator("tbody th").get_by_text("/courses/sourdough", exact=True)

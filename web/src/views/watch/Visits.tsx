@@ -22,9 +22,11 @@ export function Visits() {
   const { site, ready, trouble, again } = useSite();
   const { period, goal, filters, live } = useView();
   const { setPeriod } = useSteering();
-  const visits = useInfiniteQuery(
-    visitsQuery(site.key, { period, goal: goal?.id ?? null, segment: segmentOf(filters), with_excluded: false, limit: 200 }, { live }),
-  );
+  const visits = useInfiniteQuery({
+    ...visitsQuery(site.key, { period, goal: goal?.id ?? null, segment: segmentOf(filters), with_excluded: false, limit: 200 }, { live }),
+    // Before it is known what the address may ask for, these would be the visits of everybody.
+    enabled: ready,
+  });
   const today = useQuery({
     ...tableQuery(
       site.key,
