@@ -169,7 +169,7 @@ def test_visits_are_not_asked_for_before_it_is_known_of_whom(analyst):
     asked = []
     analyst.on("request", lambda request: asked.append(request.post_data_json) if request.url.endswith("/mill/visits") else None)
     held = []
-    analyst.route("**/api/v1/sites/mill/registry", lambda route: held.append(route))
+    analyst.route("**/api/v1/sites/mill/registry", lambda route: held.append(route))  # noqa: PLW0108 - the browser asks a function of its own what it takes
     analyst.goto("/s/mill/watch/visits?only=channel:Email")
     expect(analyst.locator("main h1")).to_be_attached()
     held[0].continue_()
