@@ -14,9 +14,15 @@ from upper_compass.core.reports.tables import series, table
 UTC = ZoneInfo("UTC")
 
 
+def shard_set(shards):
+    """Shards with common look-ups and disjoint visitors, of whom none came back."""
+    (lookups,) = {shard.lookups for shard in shards}
+    return ShardSet(lookups, tuple(shards), tuple(shards))
+
+
 def reading_of(hits, site_rules=None, count=1, **more):
     """Numbered hits as reports read them."""
-    return ReportContext(ShardSet.of(shards_of(hits, site_rules or rules(), count, **more)), UTC)
+    return ReportContext(shard_set(shards_of(hits, site_rules or rules(), count, **more)), UTC)
 
 
 def condition(dimension, values, *, without=False):

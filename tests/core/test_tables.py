@@ -4,10 +4,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.core.asking import UTC, asked, by_row, reading_of
+from tests.core.asking import UTC, asked, by_row, reading_of, shard_set
 from tests.core.building import DAY, HOME, MINUTE, hit, numbered
 from tests.core.strategies import hit_lists
-from upper_compass.core.dataset.shard_set import ShardSet
 from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.requests import SeriesRequest, TableRequest
 from upper_compass.core.engine.context import KeptTallies, ReportContext
@@ -140,7 +139,7 @@ def test_a_longer_list_another_order_and_another_page_cost_no_tally():
     for more in ({"limit": 1}, {"sort": "page"}, {"offset": 1}, {"where": [{"of": "views", "test": ">", "value": 1}]}):
         ask(read, dimensions=["page"], measures=["views"], **more)
     assert counting.shards == 3
-    ask(ReportContext(ShardSet.of(read.shards.main), UTC, read.kept, counting), dimensions=["page"], measures=["views"])
+    ask(ReportContext(shard_set(read.shards.main), UTC, read.kept, counting), dimensions=["page"], measures=["views"])
     assert counting.shards == 6
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 from upper_compass.core.dataset.lookups import DimensionLookups
@@ -25,8 +24,3 @@ class ShardSet:
     # Which hits by which rules: the same object as long as these are the same.
     main_version: object = field(default_factory=object)
     version: object = field(default_factory=object)
-
-    @staticmethod
-    def of(shards: Sequence[Shard]) -> ShardSet:
-        """Shards, one or more, with common look-ups and disjoint visitors."""
-        return ShardSet(shards[0].lookups, tuple(shards), tuple(shards))
