@@ -82,7 +82,7 @@ def test_rows_are_found_by_what_they_hold_and_by_their_figures(overview):
     expect(pages.locator("tbody tr")).not_to_have_count(10)
     expect(pages.locator("tbody tr [data-lead]").first).to_be_visible()
     assert min(numbers(pages, 2)) >= 300
-    pages.get_by_role("button", name=re.compile("^Take off: Visits")).click()
+    pages.get_by_role("button", name=re.compile("^Remove: Visits")).click()
     expect(pages.locator("tbody tr")).to_have_count(10)
 
 
@@ -111,6 +111,24 @@ def test_columns_are_chosen_ordered_widened_and_kept(channels):
     page.keyboard.press("Escape")
     expect(channels.get_by_role("columnheader", name="Before")).to_be_visible()
     assert heads(channels) == before
+
+
+def test_the_columns_of_a_list_are_chosen_ordered_and_kept(analyst):
+    analyst.goto("/s/mill/tag/events")
+    events = analyst.get_by_role("region", name="Events")
+    events.get_by_role("button", name="Columns").click()
+    choice = analyst.get_by_role("dialog", name="Columns")
+    choice.get_by_role("checkbox", name="Value").click()
+    choice.get_by_role("button", name="Times: one place earlier").click()
+    analyst.keyboard.press("Escape")
+    analyst.reload()
+    events.locator("tbody tr").first.wait_for()
+    assert heads(events) == ["Event", "Times", "People", "Last seen, ago"]
+    events.get_by_role("button", name="Columns").click()
+    choice.get_by_role("button", name="Add Value").click()
+    assert heads(events) == ["Event", "Times", "People", "Last seen, ago", "Value, €"]
+    choice.get_by_role("button", name="The usual columns and widths").click()
+    assert heads(events) == ["Event", "People", "Times", "Value, €", "Last seen, ago"]
 
 
 def test_a_row_is_worked_with_by_keyboard_alone(channels):

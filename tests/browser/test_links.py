@@ -34,13 +34,13 @@ def fill(page, **fields):
 def does(region, what):
     """Do something with the first row, by its menu."""
     region.locator("tbody tr").first.hover()
-    region.get_by_role("button", name="What can be done with this row").first.click()
+    region.get_by_role("button", name="Actions for this row").first.click()
     region.page.get_by_role("menuitem", name=what, exact=True).click()
 
 
 def test_a_link_is_built_with_what_is_said_of_it_and_kept(links):
     finished = links.get_by_role("region", name="The finished link")
-    expect(finished).to_contain_text("as soon as the address and the tags are whole")
+    expect(finished).to_contain_text("as soon as the address and the tags are complete")
     fill(links, Source="News Letter", Medium="newsleter", Address="nowhere")
     expect(links.get_by_role("alert")).to_contain_text("give the whole address of a page")
     fill(links, Address="https://fennmoor-mill.example/shop?size=2#flour")
@@ -59,17 +59,17 @@ def test_a_link_is_built_with_what_is_said_of_it_and_kept(links):
     expect(finished.locator("pre")).to_contain_text("/shop?size=2&utm_source=news-letter&utm_medium=newsletter&utm_content=foot#flour")
     fill(links, **{"A note, for whoever finds it in the library": "<b>for the test</b>"})
     finished.get_by_role("button", name="Save", exact=True).click()
-    expect(finished).to_contain_text("2 links kept in the library.")
+    expect(finished).to_contain_text("2 links saved to the library.")
     library = links.get_by_role("region", name="Library")
     library.get_by_label("Look for a link").fill("for the test foot")
     expect(library.locator("tbody tr")).to_have_count(1)
     expect(library.locator("tbody tr")).to_contain_text("<b>for the test</b>")
     does(library, "Archive")
-    expect(library).to_contain_text("Nothing fits")
-    library.get_by_role("button", name=re.compile("The archive")).click()
+    expect(library).to_contain_text("No row contains")
+    library.get_by_role("button", name=re.compile("Archived")).click()
     library.get_by_label("Look for a link").clear()
     does(library, "Restore")
-    library.get_by_role("button", name="Back to those in use").click()
+    library.get_by_role("button", name="Back to the library").click()
     library.get_by_label("Look for a link").fill("for the test foot")
     does(library, "Duplicate")
     expect(links.get_by_label("Content", exact=True)).to_have_value("foot")

@@ -79,7 +79,7 @@ def test_a_value_narrows_everything_and_the_browsers_back_takes_it_back(overview
     expect(overview.locator("[data-chip]")).to_have_text("Only channel Email")
     overview.reload()
     expect(overview.locator(ROW.format("Channels"))).to_have_count(1)
-    overview.get_by_role("button", name="Take off: only channel Email").click()
+    overview.get_by_role("button", name="Remove: only channel Email").click()
     expect(overview.locator("[data-chip]")).to_have_count(0)
     overview.keyboard.press("Control+z")
     expect(overview.locator("[data-chip]")).to_have_count(1)
@@ -91,6 +91,23 @@ def test_with_alt_a_value_is_taken_out(overview):
     expect(row(overview, "Channels", "Direct")).to_have_count(0)
 
 
+def test_the_actions_of_a_row_narrow_and_the_strip_is_dimmed_where_that_changes_nothing(overview):
+    for name, action, chip in (
+        ("Email", "Add to the filter", "Only channel Email"),
+        ("Email", "Only these", "Only channel Email"),
+        ("Email", "Without these", "Without channel Email"),
+    ):
+        row(overview, "Channels", name).get_by_role("button", name="Actions for this row").click()
+        overview.get_by_role("menuitem", name=action).click()
+        expect(overview.locator("[data-chip]")).to_have_text(chip)
+    expect(overview).to_have_title("Overview · Fennmoor Mill · Upper Compass")
+    dimmed = overview.get_by_title("Days, versus and segment change nothing in this view")
+    expect(dimmed).to_have_count(0)
+    overview.keyboard.press("2")
+    expect(dimmed).to_be_visible()
+    expect(overview).to_have_title("Now · Fennmoor Mill · Upper Compass")
+
+
 def test_every_number_opens_up_and_says_how_it_was_computed(overview):
     number = row(overview, "Channels", "Email").get_by_role("button", name=re.compile("Email, Rate: .*; open up"))
     shown = number.inner_text()
@@ -98,6 +115,7 @@ def test_every_number_opens_up_and_says_how_it_was_computed(overview):
     drawer = overview.get_by_role("dialog")
     expect(drawer).to_contain_text("converting visits ÷ visits")
     expect(drawer.locator("[data-figure]")).to_have_text(shown)
+    expect(drawer).to_contain_text(re.compile(r"held against the 28 days before, where it was \d+\.\d\d"))
     parts = [int(text.replace(",", "")) for text in drawer.locator("dd").all_inner_texts()]
     assert f"{100 * parts[0] / parts[1]:.2f}" == shown
     expect(drawer.locator("path[data-line]")).to_have_attribute("d", re.compile("^M"))

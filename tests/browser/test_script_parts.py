@@ -1,4 +1,4 @@
-"""What the site script sends by itself, on the sample site, as it arrives in the store."""
+"""What the site script sends automatically, on the sample site, as it arrives in the store."""
 
 import gzip
 import urllib.request

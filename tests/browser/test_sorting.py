@@ -21,7 +21,7 @@ def test_an_alias_is_tried_saved_and_undone(channels):
     heading = channels.get_by_role("heading", level=1)
     before = heading.inner_text()
     channels.get_by_role("button", name="Add an alias").click()
-    expect(changes).to_contain_text("A line is not whole yet: this must not be empty.")
+    expect(changes).to_contain_text("A line is not complete yet: this must not be empty.")
     channels.get_by_role("button", name="Save").click()
     expect(channels.get_by_role("region", name="Aliases").get_by_role("alert")).to_contain_text("must not be empty")
     channels.get_by_label("This").fill("Flyer Stand")

@@ -106,7 +106,7 @@ def test_what_changed_between_two_versions():
     assert [(one.what, one.parts, (one.becomes or one.was).id) for one in found] == [
         ("added", [], "rule4"),
         ("changed", ["name", "paused"], "rule2"),
-        ("taken away", [], "rule3"),
+        ("removed", [], "rule3"),
     ]
     assert changes_between(after, after) == []
 

@@ -96,7 +96,7 @@ def test_going_back_makes_an_older_version_live_and_leaves_the_draft(served):
     headers = sign_in(served, "analyst")
     held = served.post(f"{RULES}/versions/1/again", headers=headers).json()
     assert [(one["number"], one["note"]) for one in held["versions"]] == [(3, "Back to version 1"), (2, "Another name"), (1, "")]
-    assert (held["draft"], [one["what"] for one in held["changes"]]) == ([], ["taken away"])
+    assert (held["draft"], [one["what"] for one in held["changes"]]) == ([], ["removed"])
     compared = served.get(f"{RULES}/changes?before=3&after=2").json()
     assert [(one["what"], one["parts"], one["was"]["name"], one["becomes"]["name"]) for one in compared] == [("changed", ["name"], "Read", "Read it")]
     assert [one["what"] for one in served.get(f"{RULES}/changes?before=0&after=1").json()] == ["added"]

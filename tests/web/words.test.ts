@@ -169,7 +169,7 @@ describe("channels", () => {
     };
     expect(changeWords(before as never, after as never)).toEqual([
       "Aliases: − medium e-mail → email",
-      "No source: + tickets.example",
+      "Ignored as a source: + tickets.example",
       "Channels: + New − Other",
       "Search: − ppc, search, sem",
     ]);
@@ -225,7 +225,7 @@ describe("fixes", () => {
     expect([alias, channel, host].map(fixWords)).toEqual([
       "the medium e-mail is read as email",
       "the medium stand has the channel Fairs",
-      "pay.example is no source",
+      "pay.example is ignored as a source",
     ]);
   });
 });

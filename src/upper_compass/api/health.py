@@ -1,4 +1,4 @@
-"""*Watch → Tag health*: what is wrong with the tags, mended or accepted here."""
+"""*Watch → Tag health*: what is wrong with the tags, fixed or ignored here."""
 
 from __future__ import annotations
 
@@ -43,7 +43,7 @@ class FindingOut(Finding):
 
 
 class FixedOut(BaseModel):
-    """What was mended, by whom and when. `by` is null when they are gone."""
+    """What was fixed, by whom and when. `by` is null when they are gone."""
 
     fix: Fix
     by: str | None
@@ -59,7 +59,7 @@ class AcceptIn(BaseModel):
 
 
 class FixIn(BaseModel):
-    """What to mend; with `undo` the same is taken back."""
+    """What to fix; with `undo` the same is taken back."""
 
     model_config = ConfigDict(
         extra="forbid", json_schema_extra={"examples": [{"fix": {"kind": "alias", "field": "medium", "this": "e-mail", "that": "email"}}]}
@@ -104,11 +104,11 @@ _TOLD: dict[Why, tuple[Kind, Severity, str, str, str]] = {
     ),
     "refused": (
         "refused hits", "high", "Hits are refused for their {what}", "{hits} {were} turned away, and what was told is lost.",
-        "Mend it where the page makes the hit; the documents on tagging say what each field may hold.",
+        "Fix it where the page makes the hit; the documents on tagging say what each field may hold.",
     ),
     "shortened": (
         "shortened hits", "middle", "The field {what} of hits is not understood", "{hits} {were} stored without it, or with a part of it.",
-        "Mend it where the page makes the hit; the documents on tagging say what each field may hold.",
+        "Fix it where the page makes the hit; the documents on tagging say what each field may hold.",
     ),
     "too many": (
         "surge", "high", "More hits came than one {what} may send", "{requests} {were} turned away; browsers send them again for a day.",
@@ -134,15 +134,15 @@ def _finding(why: Why, what: str, rows: list[Refused]) -> Finding:
 
 @router.post("/fix/preview", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
 def preview_fix(given: FixIn, access: Viewer, services: ServicesHere) -> ReclassificationOut:
-    """What of the last 90 days and today would change if one thing were mended; nothing is kept. For the site's viewers."""
+    """What of the last 90 days and today would change if one thing were fixed; nothing is kept. For the site's viewers."""
     return moves_by(services, access, apply_fix(access.site.rules, given.fix, undo=given.undo))
 
 
 @router.post("/fix", status_code=204, openapi_extra=who("analyst"), responses=responses(401, 403, 404, 422))
 def fix(given: FixIn, access: Analyst) -> None:
-    """Mend one thing, or take that back; history is read anew. For the site's analysts; a host that is no source is for its owners."""
+    """Fix one thing, or take that back; history is read anew. For the site's analysts; ignoring a host as a source is for its owners."""
     if isinstance(given.fix, IgnoreHost) and access.role != "owner":
-        raise Problem(403, "Which hosts are no source is a setting; the site's owners change it.")
+        raise Problem(403, "Which hosts are ignored as a source is a setting; the site's owners change it.")
     thing = "site" if isinstance(given.fix, IgnoreHost) else "sorting"
     why = given.model_dump(mode="json")
     with access.engine.begin() as connection:
@@ -151,7 +151,7 @@ def fix(given: FixIn, access: Analyst) -> None:
 
 @router.get("/fixed", openapi_extra=who("viewer"), responses=responses(401, 404))
 def list_fixed(access: Viewer) -> list[FixedOut]:
-    """What was mended here and still holds, the newest first. For the site's viewers."""
+    """What was fixed here and still holds, the newest first. For the site's viewers."""
     with access.engine.connect() as connection:
         changes = sites.changes_of(connection, access.site.id, ("sorting", "site"), MAX_FIXED, bearing="fix")
     newest = {json.dumps(change.after["fix"], sort_keys=True): change for change in reversed(changes)}

@@ -118,7 +118,7 @@ def keep_field(key: FieldKey, field: SiteField, access: Analyst) -> SiteField:
 
 @router.delete("/fields/{key}", status_code=204, openapi_extra=who("analyst"), responses=responses(401, 403, 404))
 def drop_field(key: FieldKey, access: Analyst) -> None:
-    """Take a site field away. What was sent for it stays stored; the same field put back reads it again. For the site's analysts."""
+    """Remove a site field. What was sent for it stays stored; the same field restored reads it again. For the site's analysts."""
 
     def edit(rules: SiteRules) -> SiteRules:
         if key not in [one.key for one in rules.fields]:

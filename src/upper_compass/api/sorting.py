@@ -48,7 +48,7 @@ class SortingIn(Sorting):
 
 
 class SortingState(Sorting):
-    """All that decides where a visit comes from: with the hosts that are no source, which are a setting of the owners."""
+    """All that decides where a visit comes from: with the hosts ignored as a source, which are a setting of the owners."""
 
     ignored_hosts: list[str]
 
@@ -94,7 +94,7 @@ def keep_sorting(given: SortingIn, access: Analyst) -> Sorting:
 
 @router.get("/history", openapi_extra=who("viewer"), responses=responses(401, 404))
 def sorting_history(access: Viewer) -> list[SortingChange]:
-    """The last fifty changes of aliases, channels and hosts that are no source, newest first. For the site's viewers."""
+    """The last fifty changes of aliases, channels and hosts ignored as a source, newest first. For the site's viewers."""
     with access.engine.connect() as connection:
         changes = store.changes_of(connection, access.site.id, (THING, "site"), MAX_READ)
     history: list[SortingChange] = []

@@ -64,7 +64,7 @@ async function fetchWhole(request: Request): Promise<Response> {
     .then(async (answer) => [answer, await answer.blob()] as const)
     .catch((error: unknown) => {
       if (request.signal.aborted) throw error;
-      const detail = "The server does not answer. What you see stays as it was; it is tried again by itself.";
+      const detail = "The server does not answer. What you see stays as it was; it is tried again automatically.";
       throw new ApiError({ type: "about:blank", title: "No answer", status: 0, detail });
     });
   if (response.ok) return new Response(body.size ? body : null, response);

@@ -4,7 +4,7 @@ const NAMES: Record<string, string> = {
   copies: "addresses of copies",
   fields: "site fields",
   gap: "pause that ends a visit",
-  ignored_hosts: "hosts that are no source",
+  ignored_hosts: "hosts ignored as a source",
   inserts_html: "HTML that rules insert",
   internal_networks: "networks of your own people",
   keep_days: "days that hits are kept",
@@ -18,7 +18,7 @@ const NAMES: Record<string, string> = {
   props: "properties",
   rates: "exchange rates",
   search_keys: "query keys of a search",
-  sends: "what the script sends",
+  sends: "what is sent automatically",
   timezone: "time zone",
   visit_gap_minutes: "pause that ends a visit",
 };

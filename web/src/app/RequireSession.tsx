@@ -44,7 +44,7 @@ function LetIn() {
     return (
       <Door>
         <h1 className="font-serif text-title font-[560]">There is no such site here</h1>
-        <p>It may belong to somebody else, or was taken away. Your sites:</p>
+        <p>It may belong to somebody else, or was removed. Your sites:</p>
         <ul>
           {sites.data.map((one) => (
             <li key={one.key}>

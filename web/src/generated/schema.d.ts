@@ -462,7 +462,7 @@ export interface paths {
         post?: never;
         /**
          * Drop Field
-         * @description Take a site field away. What was sent for it stays stored; the same field put back reads it again. For the site's analysts.
+         * @description Remove a site field. What was sent for it stays stored; the same field restored reads it again. For the site's analysts.
          */
         delete: operations["drop_field_api_v1_sites__site__fields__key__delete"];
         options?: never;
@@ -519,7 +519,7 @@ export interface paths {
         };
         /**
          * Sorting History
-         * @description The last fifty changes of aliases, channels and hosts that are no source, newest first. For the site's viewers.
+         * @description The last fifty changes of aliases, channels and hosts ignored as a source, newest first. For the site's viewers.
          */
         get: operations["sorting_history_api_v1_sites__site__sorting_history_get"];
         put?: never;
@@ -965,7 +965,7 @@ export interface paths {
         put?: never;
         /**
          * Preview Fix
-         * @description What of the last 90 days and today would change if one thing were mended; nothing is kept. For the site's viewers.
+         * @description What of the last 90 days and today would change if one thing were fixed; nothing is kept. For the site's viewers.
          */
         post: operations["preview_fix_api_v1_sites__site__findings_fix_preview_post"];
         delete?: never;
@@ -985,7 +985,7 @@ export interface paths {
         put?: never;
         /**
          * Fix
-         * @description Mend one thing, or take that back; history is read anew. For the site's analysts; a host that is no source is for its owners.
+         * @description Fix one thing, or take that back; history is read anew. For the site's analysts; ignoring a host as a source is for its owners.
          */
         post: operations["fix_api_v1_sites__site__findings_fix_post"];
         delete?: never;
@@ -1003,7 +1003,7 @@ export interface paths {
         };
         /**
          * List Fixed
-         * @description What was mended here and still holds, the newest first. For the site's viewers.
+         * @description What was fixed here and still holds, the newest first. For the site's viewers.
          */
         get: operations["list_fixed_api_v1_sites__site__findings_fixed_get"];
         put?: never;
@@ -1786,7 +1786,7 @@ export interface components {
         };
         /**
          * FixIn
-         * @description What to mend; with `undo` the same is taken back.
+         * @description What to fix; with `undo` the same is taken back.
          * @example {
          *       "fix": {
          *         "field": "medium",
@@ -1807,7 +1807,7 @@ export interface components {
         };
         /**
          * FixedOut
-         * @description What was mended, by whom and when. `by` is null when they are gone.
+         * @description What was fixed, by whom and when. `by` is null when they are gone.
          */
         FixedOut: {
             /** Fix */
@@ -2181,7 +2181,7 @@ export interface components {
         };
         /**
          * IgnoreHost
-         * @description Let a host be no source.
+         * @description Ignore a host as a source.
          */
         IgnoreHost: {
             /**
@@ -2501,7 +2501,7 @@ export interface components {
         };
         /**
          * NoValue
-         * @description The goal is worth nothing by itself.
+         * @description The goal is worth nothing.
          */
         NoValue: {
             /**
@@ -2998,7 +2998,7 @@ export interface components {
              * What
              * @enum {string}
              */
-            what: "added" | "changed" | "taken away";
+            what: "added" | "changed" | "removed";
             /** Parts */
             parts: ("name" | "when" | "only_if" | "then" | "paused")[];
             was: components["schemas"]["Rule"] | null;
@@ -3071,7 +3071,7 @@ export interface components {
         };
         /**
          * Sends
-         * @description What the script sends by itself. A part that no switch asks for is not loaded.
+         * @description What the script sends automatically. A part that no switch asks for is not loaded.
          */
         Sends: {
             /**
@@ -3750,7 +3750,7 @@ export interface components {
         };
         /**
          * SortingState
-         * @description All that decides where a visit comes from: with the hosts that are no source, which are a setting of the owners.
+         * @description All that decides where a visit comes from: with the hosts ignored as a source, which are a setting of the owners.
          * @example {
          *       "aliases": [
          *         {

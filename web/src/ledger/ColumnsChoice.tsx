@@ -1,14 +1,21 @@
-import type { Measure } from "@/api/client";
-import { idOf, SHAPE_WORDS, shapeOf, shapesOf, type Shape } from "@/ledger/reportColumns";
 import { Button } from "@/ui/Button";
 import { Checkbox } from "@/ui/Choices";
 import { Chevron, Up } from "@/ui/icons";
 import { Popover } from "@/ui/Popover";
 
+/** Columns that are not shown: each by its id, and what stands on its button. */
+export interface MoreColumns {
+  /** What they are of, where they are of the same. */
+  name?: string;
+  meaning?: string;
+  options: { id: string; label: string }[];
+}
+
 interface ColumnsChoiceProps {
-  measures: readonly Measure[];
-  heads: Record<string, string>;
+  /** What a column is called. */
+  words: (id: string) => string;
   shown: string[];
+  more: MoreColumns[];
   isUsual: boolean;
   onShown: (shown: string[]) => void;
   onUsual: () => void;
@@ -24,17 +31,7 @@ const moved = (shown: string[], id: string, by: 1 | -1): string[] => {
 };
 
 /** Which columns a ledger has, and in which order. */
-export function ColumnsChoice({ measures, heads, shown, isUsual, onShown, onUsual }: ColumnsChoiceProps) {
-  const head = (name: string) => heads[name] ?? measures.find((one) => one.name === name)?.title ?? name;
-  const words = (id: string) => {
-    const [name, shape] = shapeOf(id);
-    return shape === "value" ? head(name) : `${head(name)}, ${SHAPE_WORDS[shape]}`;
-  };
-  const others = measures.flatMap((measure) => {
-    const free = shapesOf(measure).filter((shape) => !shown.includes(idOf(measure.name, shape)));
-    return free.length ? [{ measure, free }] : [];
-  });
-  const add = (measure: Measure, shape: Shape) => onShown([...shown, idOf(measure.name, shape)]);
+export function ColumnsChoice({ words, shown, more, isUsual, onShown, onUsual }: ColumnsChoiceProps) {
   return (
     <Popover label="Columns" align="end" trigger={<Button kind="link">Columns</Button>}>
       <div className="grid gap-2 px-3.5 py-1">
@@ -68,24 +65,26 @@ export function ColumnsChoice({ measures, heads, shown, isUsual, onShown, onUsua
             </li>
           ))}
         </ol>
-        <ul className="grid gap-0.5 border-t border-hairline pt-2" aria-label="More columns">
-          {others.map(({ measure, free }) => (
-            <li key={measure.name} className="flex flex-wrap items-baseline gap-x-2.5" title={measure.meaning}>
-              <span className="text-ink-2">{head(measure.name)}</span>
-              {free.map((shape) => (
-                <Button
-                  key={shape}
-                  kind="link"
-                  className="text-label"
-                  aria-label={`Add ${words(idOf(measure.name, shape))}`}
-                  onClick={() => add(measure, shape)}
-                >
-                  {SHAPE_WORDS[shape]}
-                </Button>
-              ))}
-            </li>
-          ))}
-        </ul>
+        {more.length > 0 && (
+          <ul className="grid gap-0.5 border-t border-hairline pt-2" aria-label="More columns">
+            {more.map(({ name, meaning, options }, place) => (
+              <li key={place} className="flex flex-wrap items-baseline gap-x-2.5" title={meaning}>
+                {name && <span className="text-ink-2">{name}</span>}
+                {options.map(({ id, label }) => (
+                  <Button
+                    key={id}
+                    kind="link"
+                    className="text-label"
+                    aria-label={`Add ${words(id)}`}
+                    onClick={() => onShown([...shown, id])}
+                  >
+                    {label}
+                  </Button>
+                ))}
+              </li>
+            ))}
+          </ul>
+        )}
         {!isUsual && (
           <Button kind="quiet" onClick={onUsual}>
             The usual columns and widths

@@ -238,7 +238,7 @@ export function Grid<Row extends object>(props: GridProps<Row>) {
                 })}
                 {props.menu && (
                   <th scope="col" className={clsx(HEAD, "sticky top-0 z-1")}>
-                    <span className="sr-only">What can be done</span>
+                    <span className="sr-only">Actions</span>
                   </th>
                 )}
               </tr>

@@ -104,7 +104,7 @@ function DrawnLine<Row extends object>({ columns, row, place, active, isTotal, o
                 <Button
                   kind="icon"
                   className="group-hover:opacity-100 focus-visible:opacity-100 data-[state=open]:opacity-100 [@media(hover:hover)]:opacity-0"
-                  aria-label="What can be done with this row"
+                  aria-label="Actions for this row"
                   {...at(columns.length)}
                 >
                   <Dots />

@@ -2,14 +2,14 @@ import { useState, type ReactNode } from "react";
 
 import type { LedgerColumn, Sort } from "@/ledger/columns";
 import { Grid } from "@/ledger/Grid";
-import { useLayout } from "@/ledger/layout";
 import { SearchInput } from "@/ledger/SearchInput";
+import { useChosenColumns } from "@/ledger/useChosenColumns";
 
 /** From so many rows on, a list can be searched. */
 const SEARCHABLE_FROM = 5;
 
 interface ListProps<Row extends object> {
-  /** What it is called, and under which its widths are kept. */
+  /** What it is called, and under which its columns are kept. */
   name: string;
   /** What one row is, with its article: `a goal`. */
   what: string;
@@ -24,7 +24,7 @@ interface ListProps<Row extends object> {
   beside?: ReactNode;
 }
 
-/** Rows that are all here: searched and sorted as one reads. */
+/** Rows that are all here: searched and sorted as one reads, their columns chosen. */
 export function List<Row extends object>({
   name,
   what,
@@ -39,11 +39,7 @@ export function List<Row extends object>({
 }: ListProps<Row>) {
   const [sort, setSort] = useState(usual);
   const [query, setQuery] = useState("");
-  const { layout, set } = useLayout(
-    name,
-    columns.map((column) => column.id),
-    (id) => columns.some((column) => column.id === id),
-  );
+  const chosen = useChosenColumns(name, columns);
   const isSearchable = rows.length >= SEARCHABLE_FROM || query !== "";
   return (
     <>
@@ -51,22 +47,23 @@ export function List<Row extends object>({
         <div className="mb-1.5 flex flex-wrap items-center gap-3">
           {isSearchable && <SearchInput what={what} query={query} set={setQuery} />}
           {beside}
+          {isSearchable && <span className="ml-auto text-label">{chosen.choice}</span>}
         </div>
       )}
       <Grid
         name={name}
-        columns={columns}
+        columns={chosen.columns}
         rows={rows}
         rowId={rowId}
         sort={sort}
         onSort={setSort}
         query={query}
-        widths={layout.widths}
-        onWidths={(widths) => set({ ...layout, widths })}
+        widths={chosen.widths}
+        onWidths={chosen.onWidths}
         {...(details ? { details } : {})}
         {...(menu ? { menu } : {})}
         {...(isCurrent ? { isCurrent } : {})}
-        empty={<p>{query ? `Nothing fits: ${what} holds all words that are looked for.` : "Nothing is here."}</p>}
+        empty={<p>{query ? `No row contains all of these words.` : "Nothing is here."}</p>}
       />
     </>
   );

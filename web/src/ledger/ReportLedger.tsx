@@ -7,7 +7,7 @@ import { ColumnsChoice } from "@/ledger/ColumnsChoice";
 import { Grid } from "@/ledger/Grid";
 import { useLayout } from "@/ledger/layout";
 import { LongText } from "@/ledger/LongText";
-import { reportColumns, shapeOf, shapesOf, type ReportRow } from "@/ledger/reportColumns";
+import { reportChoice, reportColumns, shapeOf, shapesOf, type ReportRow } from "@/ledger/reportColumns";
 import { searched, type RowCondition } from "@/ledger/rowSearch";
 import { useReportRows } from "@/ledger/useReportRows";
 import { ErrorState } from "@/ui/states";
@@ -135,8 +135,7 @@ export function ReportLedger(props: ReportLedgerProps) {
             Find
           </Button>
           <ColumnsChoice
-            measures={registry.measures}
-            heads={heads}
+            {...reportChoice(registry.measures, heads, layout.shown)}
             shown={layout.shown}
             isUsual={isUsual}
             onShown={(shown) => set({ ...layout, shown })}

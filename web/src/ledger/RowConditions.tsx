@@ -59,8 +59,8 @@ export function RowConditions({ measures, heads, what, query, onQuery, condition
         autoFocus
         aria-label={`Look for ${what}`}
         aria-invalid={error ? true : undefined}
-        placeholder="holds …"
-        title="Words that the value holds; between two slashes a regular expression"
+        placeholder="contains …"
+        title="Words that the value contains; between two slashes a regular expression"
         value={query}
         onChange={(event) => onQuery(event.target.value)}
       />
@@ -84,7 +84,7 @@ export function RowConditions({ measures, heads, what, query, onQuery, condition
         <Chip
           key={place}
           title=""
-          away={`Take off: ${head(one.of)} ${one.test} ${one.value}`}
+          away={`Remove: ${head(one.of)} ${one.test} ${one.value}`}
           onAway={() => onConditions(conditions.filter((_, i) => i !== place))}
         >
           {head(one.of)} {one.test} {named(one.of)?.unit === "percent" ? `${Number(one.value) * 100} %` : one.value}

@@ -2,6 +2,7 @@ import { scaleLinear } from "@visx/scale";
 
 import type { Measure, MeasureValues, Table } from "@/api/client";
 import type { CellControl, LedgerColumn } from "@/ledger/columns";
+import type { MoreColumns } from "@/ledger/ColumnsChoice";
 import { RateAxis, RateMark, type Scale } from "@/charts/RateMark";
 import { figure, unitOf } from "@/words/format";
 
@@ -31,7 +32,22 @@ export const shapesOf = (measure: Measure): Shape[] =>
     return shape === "marks" ? measure.chance === "share" : true;
   });
 
-export const SHAPE_WORDS: Record<Shape, string> = { value: "value", before: "before", share: "share of all", marks: "as marks" };
+const SHAPE_WORDS: Record<Shape, string> = { value: "value", before: "before", share: "share of all", marks: "as marks" };
+
+/** What the columns of a report are called where they are chosen, and which are not shown. */
+export function reportChoice(measures: readonly Measure[], heads: Record<string, string>, shown: readonly string[]) {
+  const head = (name: string) => heads[name] ?? measures.find((one) => one.name === name)?.title ?? name;
+  const words = (id: string): string => {
+    const [name, shape] = shapeOf(id);
+    return shape === "value" ? head(name) : `${head(name)}, ${SHAPE_WORDS[shape]}`;
+  };
+  const more: MoreColumns[] = measures.flatMap((measure) => {
+    const free = shapesOf(measure).filter((shape) => !shown.includes(idOf(measure.name, shape)));
+    const options = free.map((shape) => ({ id: idOf(measure.name, shape), label: SHAPE_WORDS[shape] }));
+    return options.length ? [{ name: head(measure.name), meaning: measure.meaning, options }] : [];
+  });
+  return { words, more };
+}
 
 const MARKS = 140;
 const WIDTHS: Record<Shape, number> = { value: 54, before: 48, share: 54, marks: MARKS + 8 };

@@ -71,7 +71,7 @@ export function useReportRows({ asked, site, live, dimensions, measures, sort, w
       const inside = (text: string, act?: () => void) =>
         found.push({ id: `${idOf(path)} …`, path: [...path, ""], figures: null, instead: { text, act } });
       if (answer.isError) inside("This could not be read. Try again", () => void answer.refetch());
-      else if (!answer.data) inside("On its way …");
+      else if (!answer.data) inside("Loading …");
       else {
         for (const row of answer.data.rows) add(row.keys, row);
         const more = answer.data.count - answer.data.rows.length;

@@ -20,6 +20,6 @@ export function fixWords(fix: Fix): string {
     case "channel":
       return `the medium ${fix.medium} has the channel ${fix.channel}`;
     default:
-      return `${fix.host} is no source`;
+      return `${fix.host} is ignored as a source`;
   }
 }

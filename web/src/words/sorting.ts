@@ -50,7 +50,7 @@ export function changeWords(before: SortingState, after: SortingState): string[]
   const message: string[] = [];
   const say = (what: string, difference: string) => difference && message.push(`${what}: ${difference}`);
   say("Aliases", difference(before.aliases.map(aliasWords), after.aliases.map(aliasWords)));
-  say("No source", difference(before.ignored_hosts, after.ignored_hosts));
+  say("Ignored as a source", difference(before.ignored_hosts, after.ignored_hosts));
   const names = (list: ChannelRule[]) => list.map((rule) => rule.channel);
   const [old, now] = [names(before.channels), names(after.channels)];
   say("Channels", difference(old, now));

@@ -14,7 +14,7 @@ Product = Annotated[str, storable(200, least=1)]
 
 
 class NoValue(BaseModel):
-    """The goal is worth nothing by itself."""
+    """The goal is worth nothing."""
 
     model_config = ConfigDict(extra="forbid")
     kind: Literal["none"] = "none"

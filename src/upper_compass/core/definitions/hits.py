@@ -26,7 +26,7 @@ class Kind(IntEnum):
 
 
 SCRIPT_ERROR = "script error"
-# What the site script sends by itself (rules, chapter 1, and *Decisions*).
+# What the site script sends automatically (rules, chapter 1, and *Decisions*).
 EVENTS_BY_ITSELF = frozenset({
     "file download", "outbound click", "form view", "form start", "form submit", "media start", "media progress", "site search", "promo view", "promo click",
     "scroll depth", "test exposure", SCRIPT_ERROR,

@@ -13,7 +13,7 @@ MIN_DAYS, MAX_DAYS = 30, 3700
 
 
 class Sends(BaseModel):
-    """What the script sends by itself. A part that no switch asks for is not loaded."""
+    """What the script sends automatically. A part that no switch asks for is not loaded."""
 
     model_config = ConfigDict(extra="forbid")
     downloads: bool = True

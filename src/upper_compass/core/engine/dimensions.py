@@ -73,7 +73,7 @@ def _event(shard: Shard, rows: Rows) -> Codes:
 
 
 def _prop(event: str, key: str) -> Read:
-    """A property of one kind of event that the site script sends by itself."""
+    """A property of one kind of event that the site script sends automatically."""
 
     def read(shard: Shard, rows: Rows) -> Codes:
         code = shard.lookups.dictionaries["name"].find(event)
@@ -161,5 +161,5 @@ def dimension_of(name: str, rules: SiteRules, asked_in: str) -> Dimension:
         raise UnknownNameError(asked_in, f"there is no dimension {name!r}; the registry lists them all")
     field = next((one for one in rules.fields if one.key == name.removeprefix(OWN)), None)
     if field is None:
-        raise UnknownNameError(asked_in, f"the site has no field {name.removeprefix(OWN)!r}; it may have been taken away")
+        raise UnknownNameError(asked_in, f"the site has no field {name.removeprefix(OWN)!r}; it may have been removed")
     return of_field(field)

@@ -1,4 +1,4 @@
-"""Tag health: what is wrong with the tags, what it costs, and how it is mended."""
+"""Tag health: what is wrong with the tags, what it costs, and how it is fixed."""
 
 from __future__ import annotations
 
@@ -50,7 +50,7 @@ class TakeMedium(BaseModel):
 
 
 class IgnoreHost(BaseModel):
-    """Let a host be no source."""
+    """Ignore a host as a source."""
 
     model_config = ConfigDict(extra="forbid")
     kind: Literal["ignored host"] = "ignored host"
@@ -61,7 +61,7 @@ Fix = Annotated[AddAlias | TakeMedium | IgnoreHost, Field(discriminator="kind")]
 
 
 class Finding(BaseModel):
-    """One thing that is wrong. `key` stays the same from day to day; `cost` says what it costs, `advice` what to do where nothing can be mended here."""
+    """One thing that is wrong. `key` stays the same from day to day; `cost` says what it costs, `advice` what to do where nothing can be fixed here."""
 
     key: str
     kind: Kind
@@ -75,7 +75,7 @@ class Finding(BaseModel):
 
 
 def apply_fix(rules: SiteRules, fix: AddAlias | TakeMedium | IgnoreHost, *, undo: bool = False) -> SiteRules:
-    """The rules with one thing mended, or with that taken back."""
+    """The rules with one thing fixed, or with that taken back."""
     match fix:
         case AddAlias(field=field, this=this, that=that):
             others = [one for one in rules.aliases if (one.field, tidy(one.this)) != (field, tidy(this))]

@@ -45,7 +45,7 @@ def silences(at: Inspection) -> list[Finding]:
                 key=f"{kind} {name}", kind="silent goal" if kind == "silent goal" else "silent event", count=round(expected),
                 severity="high" if kind == "silent goal" or name in goal_events else "middle", title=f"{what} {name} fell silent",
                 cost=f"It has not come for {silent} {'day' if silent == 1 else 'days'}; about {round(expected):,} were to be expected.",
-                advice="Look at the page where it happens, and try it with Site code's check; or something on the site was taken away.",
+                advice="Look at the page where it happens, and try it with Site code's check; or something on the site was removed.",
             )
         )  # fmt: skip
     return found

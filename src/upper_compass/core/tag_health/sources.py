@@ -99,7 +99,7 @@ def referrers(at: Inspection) -> list[Finding]:
         found.append(
             Finding(
                 key=f"referrer {host}", kind="referrer", severity="high", title=what, cost=f"{in_visits(count)} in 30 days {why}.", count=count,
-                advice="As a host that is no source it stops beginning visits, history included.", fix=IgnoreHost(host=host),
+                advice="Ignored as a source it stops beginning visits, history included.", fix=IgnoreHost(host=host),
             )
         )  # fmt: skip
     return found

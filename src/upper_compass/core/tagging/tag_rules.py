@@ -254,7 +254,7 @@ RulePart = Literal["name", "when", "only_if", "then", "paused"]
 class RuleChange(BaseModel):
     """What became of one rule between two versions; `parts`: what of it is another."""
 
-    what: Literal["added", "changed", "taken away"]
+    what: Literal["added", "changed", "removed"]
     parts: list[RulePart]
     was: Rule | None
     becomes: Rule | None
@@ -271,7 +271,7 @@ def changes_between(before: Sequence[Rule], after: Sequence[Rule]) -> list[RuleC
             found.append(RuleChange(what="added", parts=[], was=None, becomes=rule))
         elif was != rule:
             found.append(RuleChange(what="changed", parts=[part for part in parts if getattr(was, part) != getattr(rule, part)], was=was, becomes=rule))
-    return found + [RuleChange(what="taken away", parts=[], was=rule, becomes=None) for rule in before if rule.id not in new]
+    return found + [RuleChange(what="removed", parts=[], was=rule, becomes=None) for rule in before if rule.id not in new]
 
 
 def inserts(rules: Sequence[Rule]) -> set[tuple[str, str]]:

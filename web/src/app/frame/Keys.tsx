@@ -22,7 +22,7 @@ const ALL: [string, string][] = [
   ["Enter", "on a value: only these"],
   ["Alt Enter", "on a value: without these"],
   ["Space", "open a row of a ledger in place, and close it"],
-  ["m", "what can be done with a row"],
+  ["m", "the actions for a row"],
   ["Alt ← →", "on a head: narrower and wider"],
   ["o", "open up the number in focus"],
   ["d", "day or night"],

@@ -23,7 +23,7 @@ export function Narrowing({ narrowing, isDimmed }: { narrowing: DimensionFilter;
   return (
     <Chip
       title={values}
-      away={`Take off: ${word.toLowerCase()} ${title.toLowerCase()} ${values}`}
+      away={`Remove: ${word.toLowerCase()} ${title.toLowerCase()} ${values}`}
       onAway={() => widen(narrowing)}
       isDashed={narrowing.without}
       isDimmed={isDimmed}

@@ -43,9 +43,9 @@ export function DriverLedger({ asked, dimensions, title, what, aside }: DriverLe
       few={FEW_ROWS}
       empty={
         asked.filters.length ? (
-          <p>No visit in these days fits the segment. Take a chip off, or choose other days.</p>
+          <p>No visit in these days fits the segment. Remove a filter, or choose other days.</p>
         ) : (
-          <p>No visits in these days. Choose others above, or put the code on the site, and they appear here by themselves.</p>
+          <p>No visits in these days. Choose others above, or put the code on the site, and they appear here.</p>
         )
       }
       onNarrow={narrow}

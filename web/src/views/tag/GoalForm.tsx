@@ -167,7 +167,7 @@ export function GoalForm({ stored, onDone, onDrop }: GoalFormProps) {
             <Select
               {...control}
               options={[
-                { value: "none", label: "nothing by itself" },
+                { value: "none", label: "nothing" },
                 { value: "fixed", label: "the same each time" },
                 { value: "hit", label: "the event’s own value" },
                 { value: "order", label: "the order’s total" },

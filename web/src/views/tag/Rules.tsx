@@ -144,7 +144,7 @@ interface Listed {
 }
 
 function RuleList({ value, open, onOpen }: { value: Held; open: string | null; onOpen: (rule: Rule) => void }) {
-  const gone = value.changes.flatMap(({ what, was }) => (what === "taken away" && was ? [was] : []));
+  const gone = value.changes.flatMap(({ what, was }) => (what === "removed" && was ? [was] : []));
   const rows: Listed[] = [
     ...value.draft.map((rule) => ({ rule, state: state(rule, value), isGone: false })),
     ...gone.map((rule) => ({ rule, state: "live, not in the draft", isGone: true })),

@@ -14,10 +14,10 @@ const SWITCHES: [keyof Sends, string, string][] = [
   ["script_errors", "Script errors", "what the pages’ own scripts throw, for Tag health"],
 ];
 
-/** What the script sends by itself; what is off is not loaded. */
+/** What the script sends automatically; what is off is not loaded. */
 export function Sending({ sends, set }: { sends: Sends; set: (sends: Sends) => void }) {
   return (
-    <div className="grid gap-1.5" role="group" aria-label="What the script sends by itself">
+    <div className="grid gap-1.5" role="group" aria-label="Sent automatically">
       {SWITCHES.map(([key, name, meaning]) => (
         <Checkbox key={key} label={name} hint={meaning} checked={sends[key]} onChange={(to) => set({ ...sends, [key]: to })} />
       ))}

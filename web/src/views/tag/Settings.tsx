@@ -214,7 +214,7 @@ function SettingsForm({ site, canEdit }: { site: Site; canEdit: boolean }) {
         })}
         {area(
           "ignored",
-          "Hosts that are no source",
+          "Hosts ignored as a source",
           "rules.ignored_hosts",
           "payment pages and the like, which visitors only come back from",
         )}
@@ -244,7 +244,7 @@ function SettingsForm({ site, canEdit }: { site: Site; canEdit: boolean }) {
         </p>
       </fieldset>
       <fieldset className={PART}>
-        <legend className={LEGEND}>What the script sends by itself</legend>
+        <legend className={LEGEND}>Sent automatically</legend>
         <EntryGroup entry={entry} name="sends" of="tagging.sends">
           {({ value, onChange }) => <Sending sends={value} set={onChange} />}
         </EntryGroup>

@@ -136,7 +136,7 @@ export function SiteFields() {
         onDo={() => dropping && drop.mutate(dropping)}
         onClose={() => setDropping(null)}
       >
-        No report can be read by it then. What was collected stays, and the field can be put back.
+        No report can be read by it then. What was collected stays, and the field can be restored.
       </Confirm>
     </Sides>
   );
@@ -246,7 +246,7 @@ function FieldForm({ field, canEdit, onSave, onSaved, onClose, onDrop }: FieldFo
         <>
           {canEdit && (
             <Button type="submit" kind="primary" disabled={entry.isSending}>
-              {fresh ? "Add it" : "Save"}
+              {fresh ? "Add the field" : "Save"}
             </Button>
           )}
           <Button onClick={() => leave(onClose)}>Close</Button>

@@ -12,7 +12,7 @@ import { ErrorState } from "@/ui/states";
 import { moment } from "@/words/format";
 import { changeWords, sameSorting, type SortingState } from "@/words/sorting";
 
-/** What was changed of aliases, channels and hosts that are no source, wherever it was done, and the ways back. */
+/** What was changed of aliases, channels and hosts ignored as a source, wherever it was done, and the ways back. */
 export function SortingHistory({ onBack }: { onBack: (state: SortingState) => void }) {
   const { site } = useSite();
   const history = useQuery(sortingHistoryQuery(site.key));
@@ -36,12 +36,12 @@ export function SortingHistory({ onBack }: { onBack: (state: SortingState) => vo
       {back.error && <FieldError>{back.error.detail}</FieldError>}
       <ol className="grid gap-2.5">
         {history.data?.map(({ id, at, by, before, after }, place) => {
-          // Which hosts are no source is a setting of the owners.
+          // Which hosts are ignored as a source is a setting of the owners.
           const isMine = can(site, "own") || before.ignored_hosts.join() === site.rules.ignored_hosts.join();
           return (
             <li key={id}>
               <span className="text-ink-2">
-                {moment(Date.parse(at), site.timezone)}, {by ?? "somebody who is gone"}
+                {moment(Date.parse(at), site.timezone)}, {by ?? "a removed account"}
               </span>
               <ul className="wrap-anywhere">
                 {changeWords(before, after).map((words) => (
@@ -50,7 +50,7 @@ export function SortingHistory({ onBack }: { onBack: (state: SortingState) => vo
               </ul>
               {can(site, "edit") && isMine && (
                 <Button kind="link" disabled={back.isPending} onClick={() => back.mutate(before)}>
-                  {place === 0 ? "Undo" : "Go back to before this"}
+                  {place === 0 ? "Undo" : "Undo this and all after it"}
                 </Button>
               )}
             </li>

@@ -22,7 +22,7 @@ const MARKS: Record<Finding["severity"], { path: string; words: string; classNam
   middle: { path: "M6 1.8 10.2 6 6 10.2 1.8 6Z", words: "worth fixing", className: "fill-none stroke-rust" },
   low: { path: "M6 4a2 2 0 1 0 .01 0", words: "to know", className: "fill-none stroke-ink-2" },
 };
-/** Where to go on from a finding that is not mended here. */
+/** Where to go on from a finding that is not fixed here. */
 const WAYS: Partial<Record<Finding["kind"], [ViewPath, string]>> = {
   "script missing": ["/s/$site/tag/site-code", "Site code"],
   "silent event": ["/s/$site/tag/events", "Events"],
@@ -194,7 +194,7 @@ function WhyLeft({ finding }: { finding: Finding }) {
   return (
     <div className={ACTS}>
       <p>
-        “{finding.accepted?.reason}” <span className="text-ink-2">{finding.accepted?.by ?? "somebody who is gone"}</span>
+        “{finding.accepted?.reason}” <span className="text-ink-2">{finding.accepted?.by ?? "a removed account"}</span>
       </p>
       {can(site, "edit") && (
         <Button disabled={back.isPending} onClick={() => back.mutate(finding.key)}>

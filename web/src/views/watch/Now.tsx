@@ -43,16 +43,16 @@ export function Now() {
   const since = paused ? arrivals.hits.filter((hit) => hit.seq > (kept[0]?.seq ?? -1)).length : 0;
   return (
     <div className="grid max-w-[1800px] grid-cols-[minmax(0,1fr)] gap-x-7 gap-y-2 min-[900px]:grid-cols-[minmax(0,1fr)_236px]">
-      <Answer aria-live="polite">{arrivals.present ? presence(arrivals.present) : "Looking who is here …"}</Answer>
+      <Answer aria-live="polite">{arrivals.present ? presence(arrivals.present) : "Loading who is here …"}</Answer>
       <section className="min-w-0" aria-label="Hits as they arrive">
         <header className="flex min-h-10 flex-wrap items-center gap-x-3.5 gap-y-1">
           <Button aria-pressed={paused} onClick={toggle}>
-            {paused ? "Go on" : "Pause"} <kbd>p</kbd>
+            {paused ? "Resume" : "Pause"} <kbd>p</kbd>
           </Button>
           {visitor ? <Following visitor={visitor} /> : <FollowMine />}
           <p className="text-ink-2" role="status">
             {arrivals.line === "broken"
-              ? "The line is broken; it is tried again by itself."
+              ? "The connection is lost; it is tried again automatically."
               : paused
                 ? `Paused. ${plural(since, "hit")} since.`
                 : arrivals.leftOut > 0
@@ -72,9 +72,9 @@ export function Now() {
 }
 
 function emptyWords(line: string, visitor: string | undefined): string {
-  if (line === "opening") return "Opening the line …";
+  if (line === "opening") return "Connecting …";
   if (visitor) return "Nothing yet from this visitor among the newest hits. What they do next appears here.";
-  return "No hit has arrived yet. Put the code on the site; the first visit appears here by itself.";
+  return "No hit has arrived yet. Put the code on the site; the first visit appears here as it arrives.";
 }
 
 function presence({ five, thirty, pages }: LiveUpdate["present"]): string {

@@ -18,7 +18,7 @@ import { moment, plural } from "@/words/format";
 
 type Change = (one: { fix: Fix; undo: boolean; key?: string; place?: number }) => void;
 
-/** What is wrong with the tags, what it costs, and how it is mended. */
+/** What is wrong with the tags, what it costs, and how it is fixed. */
 export function TagHealth() {
   const { site, trouble, again } = useSite();
   const findings = useQuery(findingsQuery(site.key));
@@ -100,7 +100,7 @@ function EarlierFixes({ shown, busy, onUndo }: { shown: Fixed[]; busy: boolean; 
           <li key={fixWords(fix)} className="flex flex-wrap items-baseline gap-x-3 border-b border-hairline py-1.5">
             <span className="wrap-anywhere">{fixWords(fix)}</span>
             <span className="text-ink-2">
-              {moment(Date.parse(at), site.timezone)}, {by ?? "somebody who is gone"}
+              {moment(Date.parse(at), site.timezone)}, {by ?? "a removed account"}
             </span>
             {can(site, fix.kind === "ignored host" ? "own" : "edit") && (
               <Button kind="link" className="ml-auto" disabled={busy} onClick={() => onUndo(fix)}>

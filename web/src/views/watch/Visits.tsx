@@ -6,9 +6,9 @@ import { segmentOf } from "@/api/figures";
 import { tableQuery, visitsQuery } from "@/api/queries";
 import type { LedgerColumn } from "@/ledger/columns";
 import { Grid } from "@/ledger/Grid";
-import { useLayout } from "@/ledger/layout";
 import { LedgerSkeleton } from "@/ledger/LedgerSkeleton";
 import { LongText } from "@/ledger/LongText";
+import { useChosenColumns } from "@/ledger/useChosenColumns";
 import { EmptyNote, ViewError } from "@/ui/states";
 import { VisitLink } from "@/views/shared/VisitLink";
 import { useSite } from "@/state/site";
@@ -35,7 +35,7 @@ export function Visits() {
     ),
     enabled: !live && ready,
   });
-  const { layout, set } = useLayout("Visits", [], () => true);
+  const chosen = useChosenColumns("Visits", visitColumns(site, goal));
   const { hasNextPage, isFetchingNextPage, fetchNextPage } = visits;
   const more = useCallback(() => {
     if (hasNextPage && !isFetchingNextPage) void fetchNextPage();
@@ -54,24 +54,27 @@ export function Visits() {
       {count === 0 && (
         <EmptyNote>
           {filters.length
-            ? "No visit in these days fits the segment. Take a chip off, or choose other days."
+            ? "No visit in these days fits the segment. Remove a filter, or choose other days."
             : "No visits in these days. Choose others above."}
         </EmptyNote>
       )}
       {rows.length > 0 && (
-        <Grid
-          name="Visits"
-          columns={visitColumns(site, goal)}
-          rows={rows}
-          rowId={(visit) => `${visit.visitor} ${visit.number}`}
-          sort={{ by: "start", descending: true }}
-          onSort={() => undefined}
-          isSorted
-          widths={layout.widths}
-          onWidths={(widths) => set({ ...layout, widths })}
-          count={count ?? rows.length}
-          onEnd={more}
-        />
+        <div>
+          <div className="mb-1.5 text-right text-label">{chosen.choice}</div>
+          <Grid
+            name="Visits"
+            columns={chosen.columns}
+            rows={rows}
+            rowId={(visit) => `${visit.visitor} ${visit.number}`}
+            sort={{ by: "start", descending: true }}
+            onSort={() => undefined}
+            isSorted
+            widths={chosen.widths}
+            onWidths={chosen.onWidths}
+            count={count ?? rows.length}
+            onEnd={more}
+          />
+        </div>
       )}
       {!live && today.data && (today.data.total.values["visits"] ?? 0) > 0 && (
         <p>

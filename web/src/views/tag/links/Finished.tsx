@@ -40,7 +40,7 @@ export function Finished({ links, error, busy, edited, onDone, onSaved }: Finish
     <div className="grid min-w-0 content-start gap-2" aria-label="The finished link" role="region" aria-busy={busy}>
       <Title>{links.length > 1 ? `${plural(links.length, "link")} at once` : "The link"}</Title>
       {error && <FieldError>{error.detail}</FieldError>}
-      {!whole && !error && <p className="text-ink-2">It stands here as soon as the address and the tags are whole.</p>}
+      {!whole && !error && <p className="text-ink-2">It stands here as soon as the address and the tags are complete.</p>}
       {whole && <Code text={links.map((link) => link.url).join("\n")} />}
       {whole && links.length > 1 && (
         <Field label="Which of them to check or to print">
@@ -141,7 +141,7 @@ function KeepNew({ links, busy, onSaved }: Pick<FinishedProps, "links" | "busy" 
   return (
     <EntryForm
       entry={entry}
-      label="Keep in the library"
+      label="Save to the library"
       foot={
         <>
           <Button type="submit" kind="primary" disabled={busy || entry.isSending}>
@@ -187,4 +187,4 @@ function KeepChange({ links, busy, id, onDone }: Pick<FinishedProps, "links" | "
 
 /** What was kept of how many; the others were there. */
 const keptWords = (kept: number, all: number): string =>
-  `${plural(kept, "link")} kept in the library.${kept < all ? ` ${plural(all - kept, "was", "were")} there already.` : ""}`;
+  `${plural(kept, "link")} saved to the library.${kept < all ? ` ${plural(all - kept, "was", "were")} there already.` : ""}`;

@@ -64,7 +64,7 @@ export function Library({ links, onTake }: { links: KeptLink[]; onTake: (draft: 
       value: (link) => link.made,
       cell: (link) => (
         <>
-          {longDay(link.made.slice(0, 10))} <span className="text-ink-2">{link.by ?? "somebody who is gone"}</span>
+          {longDay(link.made.slice(0, 10))} <span className="text-ink-2">{link.by ?? "a removed account"}</span>
         </>
       ),
     },
@@ -91,7 +91,7 @@ export function Library({ links, onTake }: { links: KeptLink[]; onTake: (draft: 
   return (
     <Part isWide title="Library" aria-label="Library">
       {links.length === 0 && (
-        <p className="max-w-[46ch] py-5 text-ink-2">Links that you keep stand here, with the visits that came by them since.</p>
+        <p className="max-w-[46ch] py-5 text-ink-2">Links that you save stand here, with the visits that came by them since.</p>
       )}
       {links.length > 0 && (
         <List
@@ -104,7 +104,7 @@ export function Library({ links, onTake }: { links: KeptLink[]; onTake: (draft: 
           beside={
             (away > 0 || archived) && (
               <Button kind="link" onClick={() => setArchived(!archived)}>
-                {archived ? "Back to those in use" : `The archive (${away})`}
+                {archived ? "Back to the library" : `Archived (${away})`}
               </Button>
             )
           }

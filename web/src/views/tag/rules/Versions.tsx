@@ -50,12 +50,11 @@ export function Versions({ versions, busy, onBack }: VersionsProps) {
             <b>Version {version.number}</b>
             {version === live && <span className="font-semibold text-kelp"> live</span>}
             <span className="text-ink-2">
-              , {moment(Date.parse(version.at), site.timezone)}, {version.by ?? "somebody who is gone"},{" "}
-              {plural(version.rules.length, "rule")}
+              , {moment(Date.parse(version.at), site.timezone)}, {version.by ?? "a removed account"}, {plural(version.rules.length, "rule")}
             </span>
             {canEdit && version !== live && (
               <Button kind="link" className="ml-2" disabled={busy} onClick={() => setBack(version)}>
-                Go back to it …
+                Restore …
               </Button>
             )}
             {version.note && <p>{version.note}</p>}
@@ -69,8 +68,8 @@ export function Versions({ versions, busy, onBack }: VersionsProps) {
       {live && versions.length > 1 && <Comparison versions={versions} />}
       <Confirm
         open={back !== null}
-        title={`Go back to version ${back?.number ?? ""}?`}
-        verb="Publish again"
+        title={`Restore version ${back?.number ?? ""}?`}
+        verb="Restore"
         busy={busy}
         onDo={() => {
           if (back) onBack(back.number);
