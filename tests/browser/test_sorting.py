@@ -21,7 +21,7 @@ def test_an_alias_is_tried_saved_and_undone(channels):
     heading = channels.get_by_role("heading", level=1)
     before = heading.inner_text()
     channels.get_by_role("button", name="Add an alias").click()
-    expect(changes).to_contain_text("A line is not complete yet: this must not be empty.")
+    expect(changes).to_contain_text("This cannot be saved yet: this must not be empty.")
     channels.get_by_role("button", name="Save").click()
     expect(channels.get_by_role("region", name="Aliases").get_by_role("alert")).to_contain_text("must not be empty")
     channels.get_by_label("This").fill("Flyer Stand")
@@ -33,7 +33,7 @@ def test_an_alias_is_tried_saved_and_undone(channels):
     history = channels.get_by_role("region", name="History")
     expect(history).to_contain_text("Ida Brandvold")
     expect(history).to_contain_text("Aliases: + medium Flyer Stand → print")
-    history.get_by_role("button", name="Undo").click()
+    history.get_by_role("button", name="Undo", exact=True).click()
     expect(heading).to_have_text(before)
     expect(history).to_contain_text("Aliases: − medium Flyer Stand → print")
 
@@ -65,7 +65,7 @@ def test_what_is_unsorted_opens_and_is_given_a_channel(channels):
     history = channels.get_by_role("region", name="History")
     expect(history.get_by_role("listitem").first).to_contain_text("Print and QR: + flyer-stand")
     expect(row).to_have_count(0)
-    history.get_by_role("button", name="Undo").first.click()
+    history.get_by_role("button", name="Undo", exact=True).first.click()
     expect(history.get_by_role("listitem").first).to_contain_text("Print and QR: − flyer-stand")
 
 

@@ -44,6 +44,15 @@ def test_a_draft_is_tried_kept_and_taken_back_from_the_history(client):
     assert held(client) == before
 
 
+def test_one_spelling_has_one_alias(client):
+    headers = sign_in(client, "analyst")
+    before = held(client)
+    twice = before | {"aliases": [ALIAS, ALIAS | {"this": "Stall"}, ALIAS | {"this": "STAND ", "that": "qr"}]}
+    for refused in (client.post(f"{SORTING}/preview", json=twice, headers=headers), client.put(SORTING, json=twice, headers=headers)):
+        assert (refused.status_code, refused.json()["errors"]) == (422, [{"field": "aliases.2", "text": "there is an alias of this already"}])
+    assert held(client) == before
+
+
 def test_who_was_slower_is_told_and_nothing_is_lost(client):
     headers = sign_in(client, "analyst")
     seen = held(client)

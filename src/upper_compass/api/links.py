@@ -96,11 +96,11 @@ def keep_links(access: Analyst, services: ServicesHere, given: LinksIn) -> list[
     """Keep links in the library, or none when one is wrong; those that are there already stay as they are. For the site's analysts."""
     built = Builder(access.site.rules, shipped()).build_all(given.drafts, MAX_AT_ONCE + 1)
     if len(built) > MAX_AT_ONCE:
-        raise Problem(422, f"This makes more than {MAX_AT_ONCE} links; keep them in parts.")
+        raise Problem(422, f"This makes more than {MAX_AT_ONCE} links; save them in parts.")
     wrong = [(link, one) for link in built for one in link.remarks if one.is_error]
     if wrong:
         errors = [FieldError(field=f"drafts.{link.place}.{one.field}", text=one.text, index=link.place) for link, one in wrong]
-        raise Problem(422, "Nothing was kept, because a link is not whole.", errors)
+        raise Problem(422, "Nothing was saved, because a link is not complete.", errors)
     made = {link.url: NewLink(link.draft, link.url, given.drafts[link.place].note or given.note) for link in reversed(built) if link.url}
     with access.engine.begin() as connection:
         there = {one.url for one in store.registered_links(connection, access.site.id, list(made))}
@@ -118,7 +118,7 @@ def rebuild_link(link: LinkId, given: LinkDraft, access: Analyst) -> None:
         raise Problem(422, "One link cannot become several; duplicate it instead.", [FieldError(field="source", text="give one value, without commas")])
     if built.url is None:
         errors = [FieldError(field=one.field, text=one.text) for one in built.remarks if one.is_error]
-        raise Problem(422, "Nothing was changed, because the link is not whole.", errors)
+        raise Problem(422, "Nothing was changed, because the link is not complete.", errors)
     with access.engine.begin() as connection:
         if any(one.id != link for one in store.registered_links(connection, access.site.id, [built.url])):
             raise Problem(409, "The library has this link already.")

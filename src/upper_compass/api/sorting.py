@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import datetime
 from typing import Annotated, Any
 
@@ -10,8 +11,9 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from upper_compass.api.access import Analyst, ServicesHere, Viewer, who
 from upper_compass.api.deps import ReclassificationOut, moves_by
-from upper_compass.api.problems import Problem, responses
+from upper_compass.api.problems import MAX_ERRORS, FieldError, Problem, responses
 from upper_compass.api.routing import Route
+from upper_compass.core.dataset.traffic_sources import tidy
 from upper_compass.core.definitions.site_rules import Alias, ChannelRule, SiteRules
 from upper_compass.store import sites as store
 
@@ -67,6 +69,19 @@ def _of(rules: SiteRules) -> Sorting:
     return Sorting(aliases=rules.aliases, channels=rules.channels)
 
 
+def _refuse_repeated(aliases: Sequence[Alias]) -> None:
+    """Two aliases of one spelling say two things of it, of which one would win without a word. Raises Problem."""
+    known: set[tuple[str, str]] = set()
+    errors = []
+    for place, alias in enumerate(aliases):
+        spelling = alias.field, tidy(alias.this)
+        if spelling in known:
+            errors.append(FieldError(field=f"aliases.{place}", text="there is an alias of this already"))
+        known.add(spelling)
+    if errors:
+        raise Problem(422, "Nothing was saved: there is an alias of this already.", errors[:MAX_ERRORS])
+
+
 def _parts(written: dict[str, Any]) -> dict[str, Any]:
     """What a change says of these parts; a change of all settings holds the rules whole."""
     found = written.get("rules", written)
@@ -76,12 +91,14 @@ def _parts(written: dict[str, Any]) -> dict[str, Any]:
 @router.post("/preview", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
 def preview_sorting(draft: Sorting, access: Viewer, services: ServicesHere) -> ReclassificationOut:
     """How many visits of the last 90 days and today would move, from where to where. For the site's viewers."""
+    _refuse_repeated(draft.aliases)
     return moves_by(services, access, access.site.rules.model_copy(update={"aliases": draft.aliases, "channels": draft.channels}))
 
 
 @router.put("", openapi_extra=who("analyst"), responses=responses(401, 403, 404, 409, 422))
 def keep_sorting(given: SortingIn, access: Analyst) -> Sorting:
     """Keep other aliases and channels; history is read anew by them. For the site's analysts."""
+    _refuse_repeated(given.aliases)
 
     def edit(rules: SiteRules) -> SiteRules:
         if given.was is not None and Sorting(**given.was.model_dump()) != _of(rules):

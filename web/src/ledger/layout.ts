@@ -1,5 +1,7 @@
 import { useCallback, useState } from "react";
 
+import { keep, readKept } from "@/state/kept";
+
 /** Which columns are shown, in their order, and the widths that were changed. */
 export interface Layout {
   shown: string[];
@@ -23,28 +25,15 @@ export function readLayout(text: string | null, usual: readonly string[], known:
   }
 }
 
-function stored(name: string): string | null {
-  try {
-    return localStorage.getItem(KEPT + name);
-  } catch {
-    return null;
-  }
-}
-
 /** The layout of the ledger of this name, kept in the browser. `usual`: what is shown before anything was chosen; `known`: what can be. */
 export function useLayout(name: string, usual: readonly string[], known: (id: string) => boolean) {
-  const [text, setText] = useState(() => stored(name));
+  const [text, setText] = useState(() => readKept(KEPT + name));
   const layout = readLayout(text, usual, known);
   const set = useCallback(
     (to: Layout | null) => {
       const written = to && JSON.stringify(to);
       setText(written);
-      try {
-        if (written === null) localStorage.removeItem(KEPT + name);
-        else localStorage.setItem(KEPT + name, written);
-      } catch {
-        // A browser that keeps nothing keeps it for as long as the page stands.
-      }
+      keep(KEPT + name, written);
     },
     [name],
   );

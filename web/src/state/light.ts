@@ -1,3 +1,5 @@
+import { keep, readKept } from "@/state/kept";
+
 const KEY = "uc-light";
 
 export type Light = "day" | "night";
@@ -5,8 +7,11 @@ export type Light = "day" | "night";
 const DARK = matchMedia("(prefers-color-scheme: dark)");
 const systems = (): Light => (DARK.matches ? "night" : "day");
 
+// Chosen on this page, where the browser keeps nothing.
+let chosen: Light | null = null;
+
 /** Day or night: as chosen here, else as the system has it. */
-export const light = (): Light => (localStorage.getItem(KEY) as Light | null) ?? systems();
+export const light = (): Light => chosen ?? (readKept(KEY) as Light | null) ?? systems();
 
 export function applyLight(): void {
   document.documentElement.classList.toggle("night", light() === "night");
@@ -16,6 +21,7 @@ export function applyLight(): void {
 export const followSystem = (): void => DARK.addEventListener("change", applyLight);
 
 export function switchLight(): void {
-  localStorage.setItem(KEY, light() === "day" ? "night" : "day");
+  chosen = light() === "day" ? "night" : "day";
+  keep(KEY, chosen);
   applyLight();
 }

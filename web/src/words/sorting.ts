@@ -59,7 +59,7 @@ export function changeWords(before: SortingState, after: SortingState): string[]
     if (!was || !is || same(was, is)) continue;
     message.push(`${name}: ${difference(wordsOf(was), wordsOf(is)) || "its words stand together in another way"}`);
   }
-  if (!message.length && !same(old, now)) message.push("The order of the channels");
+  if (!message.length) message.push(same(old, now) ? "The order of the aliases" : "The order of the channels");
   return message;
 }
 

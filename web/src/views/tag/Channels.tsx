@@ -106,7 +106,7 @@ function WhatMoves({ draft }: { draft: Sorting }) {
   const preview = useQuery(sortingPreviewQuery(site.key, settled));
   if (preview.isError) {
     const [first] = preview.error?.errors ?? [];
-    return <p className="text-ink-2">{first ? `A line is not complete yet: ${first.text}.` : preview.error.detail}</p>;
+    return <p className="text-ink-2">{first ? `This cannot be saved yet: ${first.text}.` : preview.error.detail}</p>;
   }
   const found = preview.data;
   if (!found) return <p aria-busy="true">Reading the last 90 days …</p>;

@@ -9,7 +9,9 @@ import { useLeave } from "@/forms/leaving";
 import { Confirm } from "@/ui/Dialog";
 import { FieldError } from "@/ui/Field";
 import { LedgerSkeleton } from "@/ledger/LedgerSkeleton";
+import { actionColumn } from "@/ledger/actionColumn";
 import { List } from "@/ledger/List";
+import { LongText } from "@/ledger/LongText";
 import { EmptyNote, ViewError } from "@/ui/states";
 import { can } from "@/state/can";
 import { useSite } from "@/state/site";
@@ -125,19 +127,28 @@ export function Goals() {
         {(archived.data?.length ?? 0) > 0 && (
           <section aria-label="Archived" className="mt-3 grid gap-1">
             <Title>Archived</Title>
-            <ol>
-              {archived.data?.map((goal) => (
-                <li key={goal.id} className="flex flex-wrap items-baseline gap-x-3 border-b border-hairline py-1.5">
-                  <span className="wrap-anywhere">{goal.name}</span>
-                  <span className="text-ink-2">{goalWords(goal.goal)}</span>
-                  {canEdit && (
-                    <Button kind="link" className="ml-auto" disabled={restore.isPending} onClick={() => restore.mutate(goal)}>
-                      Restore {goal.name}
-                    </Button>
-                  )}
-                </li>
-              ))}
-            </ol>
+            <List
+              name="Archived goals"
+              what="an archived goal"
+              rows={archived.data ?? []}
+              rowId={(goal) => String(goal.id)}
+              sort={NO_SORT}
+              columns={[
+                { id: "goal", head: "Goal", value: (goal) => goal.name, cell: (goal) => <LongText text={goal.name} /> },
+                { id: "counts", head: "Counted", width: 370, isWrapped: true, value: (goal) => goalWords(goal.goal) },
+                ...(canEdit
+                  ? [
+                      actionColumn<StoredGoal>({
+                        verb: "Restore",
+                        label: (goal) => `Restore ${goal.name}`,
+                        width: 66,
+                        isBusy: restore.isPending,
+                        onDo: restore.mutate,
+                      }),
+                    ]
+                  : []),
+              ]}
+            />
           </section>
         )}
       </Part>

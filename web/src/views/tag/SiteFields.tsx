@@ -5,7 +5,7 @@ import { useState } from "react";
 import { useWatch } from "react-hook-form";
 
 import { Part, Sides } from "@/ui/layout";
-import { ask, client, type SiteField } from "@/api/client";
+import { ask, client, type Schemas, type SiteField } from "@/api/client";
 import { seenFieldsQuery, tableQuery } from "@/api/queries";
 import { useSave } from "@/api/useSave";
 import { Code } from "@/ui/Code";
@@ -14,7 +14,9 @@ import { EntryField, EntryForm } from "@/forms/EntryForm";
 import { useLeave } from "@/forms/leaving";
 import { useEntry } from "@/forms/useEntry";
 import { Input } from "@/ui/Field";
+import { actionColumn } from "@/ledger/actionColumn";
 import { List } from "@/ledger/List";
+import { LongText } from "@/ledger/LongText";
 import { can } from "@/state/can";
 import { useSite } from "@/state/site";
 import { useSteering, useView } from "@/state/view";
@@ -153,21 +155,39 @@ function Undefined({ onDefine }: { onDefine: ((key: string) => void) | undefined
   return (
     <section aria-label="Arrived, but not defined" className="mt-3 grid gap-1">
       <Title>Arrived, but not defined</Title>
-      <ol>
-        {rows.map((one) => (
-          <li key={one.key} className="flex flex-wrap items-baseline gap-x-3 border-b border-hairline py-1.5">
-            <span className="wrap-anywhere">{one.key}</span>
-            <span className="text-ink-2">
-              <Tallied values={one.values} />
-            </span>
-            {onDefine && (
-              <Button kind="link" className="ml-auto" onClick={() => onDefine(one.key)}>
-                Define {one.key}
-              </Button>
-            )}
-          </li>
-        ))}
-      </ol>
+      <List
+        name="Arrived, but not defined"
+        what="a key"
+        rows={rows}
+        rowId={(one) => one.key}
+        sort={{ by: "key", descending: false }}
+        columns={[
+          { id: "key", head: "Key", value: (one) => one.key, cell: (one) => <LongText text={one.key} /> },
+          {
+            id: "commonest",
+            head: "Commonest values, hits",
+            width: 340,
+            isWrapped: true,
+            isSortable: false,
+            value: (one) => one.values.map(({ value }) => value).join(", "),
+            cell: (one) => (
+              <span className="wrap-anywhere text-ink-2">
+                <Tallied values={one.values} />
+              </span>
+            ),
+          },
+          ...(onDefine
+            ? [
+                actionColumn<Schemas["PropOut"]>({
+                  verb: "Define",
+                  label: (one) => `Define ${one.key}`,
+                  width: 64,
+                  onDo: (one) => onDefine(one.key),
+                }),
+              ]
+            : []),
+        ]}
+      />
     </section>
   );
 }

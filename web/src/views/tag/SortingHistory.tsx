@@ -10,6 +10,7 @@ import { FieldError } from "@/ui/Field";
 import { Part } from "@/ui/layout";
 import { ErrorState } from "@/ui/states";
 import { moment } from "@/words/format";
+import { ChangeLines } from "@/views/shared/ChangeLines";
 import { changeWords, sameSorting, type SortingState } from "@/words/sorting";
 
 /** What was changed of aliases, channels and hosts ignored as a source, wherever it was done, and the ways back. */
@@ -43,11 +44,7 @@ export function SortingHistory({ onBack }: { onBack: (state: SortingState) => vo
               <span className="text-ink-2">
                 {moment(Date.parse(at), site.timezone)}, {by ?? "a removed account"}
               </span>
-              <ul className="wrap-anywhere">
-                {changeWords(before, after).map((words) => (
-                  <li key={words}>{words}</li>
-                ))}
-              </ul>
+              <ChangeLines lines={changeWords(before, after)} />
               {can(site, "edit") && isMine && (
                 <Button kind="link" disabled={back.isPending} onClick={() => back.mutate(before)}>
                   {place === 0 ? "Undo" : "Undo this and all after it"}

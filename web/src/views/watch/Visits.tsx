@@ -59,7 +59,7 @@ export function Visits() {
         </EmptyNote>
       )}
       {rows.length > 0 && (
-        <div>
+        <div className="min-w-0">
           <div className="mb-1.5 text-right text-label">{chosen.choice}</div>
           <Grid
             name="Visits"

@@ -169,7 +169,7 @@ function SheetList({ sheet }: { sheet: Sheet }) {
           value: (row) => row.state,
           cell: (row) => <span className={row.state === "wrong" ? "text-rust" : row.state === "good" ? "text-kelp" : ""}>{row.state}</span>,
         },
-        { id: "said", head: "What is said of it", width: 380, isWrapped: true, value: (row) => row.said },
+        { id: "said", head: "Remarks", width: 380, isWrapped: true, value: (row) => row.said },
       ]}
     />
   );

@@ -1,10 +1,10 @@
 import type { Schemas } from "@/api/client";
+import { actionColumn } from "@/ledger/actionColumn";
 import { List } from "@/ledger/List";
 import { LongText } from "@/ledger/LongText";
 import { useSite } from "@/state/site";
 import { visitsColumn } from "@/views/tag/visitsColumn";
 import { Part } from "@/ui/layout";
-import { Button } from "@/ui/Button";
 import { EMPTY, readWords, type LinkDraft } from "@/words/links";
 
 /** Links seen in traffic that nobody made here. */
@@ -26,20 +26,11 @@ export function UnregisteredLinks({ rows, onTake }: { rows: Schemas["Unregistere
             { id: "medium", head: "Medium", width: 140, value: (row) => row.medium },
             { id: "page", head: "Landed on", width: 240, value: (row) => row.page, cell: (row) => <LongText text={row.page} /> },
             visitsColumn(),
-            {
-              id: "build",
-              head: "A link like it",
-              isHeadUnseen: true,
+            actionColumn<Schemas["UnregisteredLink"]>({
+              verb: "Build on it",
               width: 110,
-              isSortable: false,
-              hasControl: true,
-              value: () => null,
-              cell: (row, control) => (
-                <Button kind="cell" onClick={() => onTake({ ...EMPTY, address: base + row.page, ...tagsOf(row) })} {...control}>
-                  Build on it
-                </Button>
-              ),
-            },
+              onDo: (row) => onTake({ ...EMPTY, address: base + row.page, ...tagsOf(row) }),
+            }),
           ]}
         />
       )}

@@ -12,6 +12,7 @@ import { useSite } from "@/state/site";
 import { Button } from "@/ui/Button";
 import { Select } from "@/ui/Select";
 import { moment, plural } from "@/words/format";
+import { ChangeLines } from "@/views/shared/ChangeLines";
 import { changeLines, type RuleChange } from "@/words/rules";
 
 type Version = Schemas["VersionOut"];
@@ -19,13 +20,7 @@ const FEW = 6;
 
 /** Changes in a few words each. */
 export function Changes({ changes }: { changes: RuleChange[] }) {
-  return (
-    <ul className="list-disc pl-4 text-ink-2 wrap-anywhere">
-      {changes.flatMap((change) =>
-        changeLines(change).map((line) => <li key={`${(change.becomes ?? change.was)?.id} ${line}`}>{line}</li>),
-      )}
-    </ul>
-  );
+  return <ChangeLines lines={changes.flatMap(changeLines)} />;
 }
 
 interface VersionsProps {
