@@ -47,7 +47,6 @@ def _small_levels(monkeypatch):
     monkeypatch.setattr(site_dataset, "COMPACT_FROM", 1000)
     monkeypatch.setattr(site_dataset, "TAIL", 3)
     monkeypatch.setattr(site_dataset, "SHARDS", 2)
-    monkeypatch.setattr(site_dataset, "SHARD_HITS", 1)
     monkeypatch.setattr(site_dataset, "GROWTH", 2)
     monkeypatch.setattr(site_dataset, "RETRACT_FROM", 4)
 

@@ -29,8 +29,8 @@ from upper_compass.core.definitions.hits import Kind
 from upper_compass.core.definitions.reference import Reference
 from upper_compass.core.definitions.site_rules import SiteRules
 
-# So many shards of so many hits or more; what each costs whatever it holds would be most of what a report takes on a small site.
-SHARDS, SHARD_HITS = 8, 250_000
+# Into so many shards the visitors of the main level are split.
+SHARDS = 8
 # Hits of the last delta, and how many times larger each level before it is at least.
 TAIL, GROWTH = 2_000, 4
 # From a level of so many hits, visitors who leave are retracted, and not taken out.
@@ -148,16 +148,15 @@ def start(
     dictionaries = dictionaries or Dictionaries()
     hits = hits or []
     lookups = DimensionLookups(rules, reference, dictionaries)
-    count = sum(map(len, hits))
     orders = pl.concat([_orders_of(NO_HITS), *(_orders_of(part) for part in hits)])
-    return _compacted(dictionaries, lookups, _taken_out(hits), count, orders, repeated_orders(orders), seq)
+    return _compacted(dictionaries, lookups, _taken_out(hits), orders, repeated_orders(orders), seq)
 
 
 def with_rules(dataset: SiteDataset, rules: SiteRules, reference: Reference) -> SiteDataset:
     """The same hits read by other rules. Where these change nothing of which visits there are, no visit is derived again."""
     if rules.derivation_version() != dataset.lookups.rules.derivation_version():
         lookups = DimensionLookups(rules, reference, dataset.dictionaries)
-        return _compacted(dataset.dictionaries, lookups, dataset.parts(), dataset.main.count, dataset.orders, dataset.repeated, dataset.seq)
+        return _compacted(dataset.dictionaries, lookups, dataset.parts(), dataset.orders, dataset.repeated, dataset.seq)
     lookups = DimensionLookups(rules, reference, dataset.dictionaries, dataset.lookups)
     main, *deltas = (level.with_lookups(lookups) for level in (dataset.main, *dataset.deltas))
     return replace(dataset, lookups=lookups, main=main, deltas=tuple(deltas))
@@ -176,9 +175,7 @@ def advance(dataset: SiteDataset, parts: Iterable[pl.DataFrame], seq: int) -> Si
     gathered = len(fresh) + sum(level.count for level in dataset.deltas)
     if gathered > max(COMPACT_FROM, COMPACT_SHARE * dataset.main.count):
         del fresh
-        return _compacted(
-            dataset.dictionaries, dataset.lookups, chain(dataset.parts(), _taken_out(coded)), dataset.main.count + gathered, orders, repeated, seq
-        )
+        return _compacted(dataset.dictionaries, dataset.lookups, chain(dataset.parts(), _taken_out(coded)), orders, repeated, seq)
     touched = _touched(fresh, orders, new_orders)
     levels = (dataset.main, *dataset.deltas)
     moved = pl.concat([*(level.hits_of(touched) for level in levels), fresh])
@@ -253,12 +250,11 @@ def _taken_out(parts: list[T]) -> Iterator[T]:
 
 
 def _compacted(
-    dictionaries: Dictionaries, lookups: DimensionLookups, parts: Iterable[pl.DataFrame], hits: int, orders: pl.DataFrame, repeated: Ints, seq: int
+    dictionaries: Dictionaries, lookups: DimensionLookups, parts: Iterable[pl.DataFrame], orders: pl.DataFrame, repeated: Ints, seq: int
 ) -> SiteDataset:
-    """All hits, about so many, as one level. A part is let go of when it is split, and what was split when its shard is made: nothing is held thrice."""
-    count = max(min(hits // SHARD_HITS, SHARDS), 1)
-    shard_of = pl.Series(dictionaries["visitor"].texts.hash() % count)
-    split: list[list[pl.DataFrame]] = [[NO_HITS] for _ in range(count)]
+    """All hits as one level. A part is let go of when it is split, and what was split when its shard is made: nothing is held thrice."""
+    shard_of = pl.Series(dictionaries["visitor"].texts.hash() % SHARDS)
+    split: list[list[pl.DataFrame]] = [[NO_HITS] for _ in range(SHARDS)]
     for part in parts:
         of = shard_of[part["visitor"]]
         for number, into in enumerate(split):

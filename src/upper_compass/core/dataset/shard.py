@@ -30,6 +30,12 @@ MAX_KEPT = 48
 T = TypeVar("T")
 
 
+def _array(made: dict[str, npt.NDArray[Any]], frame: pl.DataFrame, column: str) -> npt.NDArray[Any]:
+    if column not in made:
+        made[column] = frame[column].to_numpy()
+    return made[column]
+
+
 @dataclass
 class Shard:
     """Coded hits in order, their visits, and which visits still stand (`valid`: those of `tombstoned` visitors, taken over by another shard, do not)."""
@@ -45,6 +51,9 @@ class Shard:
     version: object = field(default_factory=object)
     _kept: LRUCache[Hashable, Any] = field(default_factory=lambda: LRUCache(MAX_KEPT))
     _keeping: Lock = field(default_factory=Lock)
+    # Views of columns: making one costs as much as counting a small shard does.
+    _hit_arrays: dict[str, npt.NDArray[Any]] = field(default_factory=dict)
+    _visit_arrays: dict[str, npt.NDArray[Any]] = field(default_factory=dict)
 
     @staticmethod
     def of(hits: pl.DataFrame, lookups: DimensionLookups, repeated: Ints) -> Shard:
@@ -65,11 +74,11 @@ class Shard:
 
     def hit(self, column: str) -> npt.NDArray[Any]:
         """One column of the hits, without a copy."""
-        return self.hits[column].to_numpy()
+        return _array(self._hit_arrays, self.hits, column)
 
     def visit(self, column: str) -> npt.NDArray[Any]:
         """One column of the visits, without a copy."""
-        return self.derived.visits[column].to_numpy()
+        return _array(self._visit_arrays, self.derived.visits, column)
 
     @cached_property
     def _by_time(self) -> npt.NDArray[np.uint32]:

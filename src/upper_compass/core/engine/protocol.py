@@ -25,6 +25,8 @@ ADDITIVE: frozenset[Reducer] = frozenset({"sum", "counts"})
 PRESENCE = "_rows"
 # What is left of sums of fractions that cancel each other, as a share of them.
 RESIDUE = 1e-12
+# Shards of up to so many hits are tallied one after the other: threads would only wait for the interpreter.
+SMALL = 30_000
 # A table by code is used up to so many places a row.
 TABLE_SHARE = 12
 
@@ -85,31 +87,48 @@ class Runner(Protocol):
 
 
 class Threads:
-    """Runs in this process: tallies need nothing of each other, and arithmetic on columns leaves other threads room."""
+    """Runs in this process: tallies need nothing of each other, and arithmetic on columns leaves other threads room. Of small shards there is little of it."""
 
     def __init__(self, count: int) -> None:
         self._pool = ThreadPoolExecutor(count, thread_name_prefix="tally")
 
     def run(self, shards: Sequence[Shard], questions: Sequence[Question]) -> list[list[Tally]]:
         """See Runner."""
-        by_shard = list(self._pool.map(lambda shard: _tallies_of(shard, questions), shards))
+        plans = [_Plan.of(question) for question in questions]
+        is_small = all(len(shard.hits) <= SMALL for shard in shards)
+        by_shard = list((map if is_small else self._pool.map)(lambda shard: _tallies_of(shard, plans), shards))
         return [[tallies[i] for tallies in by_shard] for i in range(len(questions))]
 
 
-def _tallies_of(shard: Shard, questions: Sequence[Question]) -> list[Tally]:
+@dataclass(frozen=True)
+class _Plan:
+    """A question, and under which keys what it is about is shared with others: whatever the goal, and before its segments narrow it (None without any)."""
+
+    ask: ReportFilter
+    breakdown: Breakdown
+    whatever: Hashable
+    plain: ReportFilter | None
+
+    @staticmethod
+    def of(question: Question) -> _Plan:
+        ask, breakdown = question
+        plain = replace(ask, goal=None, segments=(), steered_by=None) if ask.segments else None
+        return _Plan(ask, breakdown, replace(ask, goal=None).key, plain)
+
+
+def _tallies_of(shard: Shard, plans: Sequence[_Plan]) -> list[Tally]:
     """The tally of each question; what is asked about is worked out once, whatever the goal."""
     cuts: dict[Hashable, Selection] = {}
     tallies = []
-    for ask, breakdown in questions:
-        plain = replace(ask, goal=None, segments=(), steered_by=None)
-        if ask.segments and plain.key not in cuts:
+    for plan in plans:
+        plain = plan.plain
+        if plain and plain.key not in cuts:
             cuts[plain.key] = Selection(shard, plain)
-        whatever = replace(ask, goal=None).key
-        if whatever in cuts:
-            cuts[whatever] = cuts[whatever].of_goal(ask)
+        if plan.whatever in cuts:
+            cuts[plan.whatever] = cuts[plan.whatever].of_goal(plan.ask)
         else:
-            cuts[whatever] = Selection(shard, ask, cuts[plain.key] if ask.segments else None)
-        tallies.append(replace(breakdown.tally(cuts[whatever]), sign=shard.sign))
+            cuts[plan.whatever] = Selection(shard, plan.ask, cuts[plain.key] if plain else None)
+        tallies.append(replace(plan.breakdown.tally(cuts[plan.whatever]), sign=shard.sign))
     return tallies
 
 

@@ -82,11 +82,12 @@ class GroupBy(KeyedBy):
         columns = [pl.Series(name, label.astype(np.uint32)) for name, label in zip(names, labels, strict=False)]
         if self.edges:
             columns.append(pl.Series("bucket", labels[-1].astype(np.int64)))
-        columns += [pl.Series(name, found[name].astype(np.float64)) for name in sorted(self.columns)]
-        columns.append(pl.Series(PRESENCE, found[PRESENCE]))
         keys = dict.fromkeys(names, cut.shard.lookups.labels) | ({"bucket": None} if self.edges else {})
-        frame = pl.DataFrame(columns)
-        return Tally(frame if keys else frame.sum(), keys, dict.fromkeys([*sorted(self.columns), PRESENCE], "sum"))
+        summed = [*sorted(self.columns), PRESENCE]
+        for name in summed:
+            values = found[name] if keys else found[name].sum(keepdims=True)  # in all there is a row, whatever was found
+            columns.append(pl.Series(name, values.astype(np.int64 if name == PRESENCE else np.float64)))
+        return Tally(pl.DataFrame(columns), keys, dict.fromkeys(summed, "sum"))
 
 
 def _presence(groups: Iterable[Ints], count: int) -> Ints:
@@ -143,7 +144,7 @@ def _by_visit(cut: Selection, by: GroupBy) -> tuple[list[Ints], dict[str, Array]
     visit_groups, row_groups, conversion_groups = space.groups
     n = space.count
     found: dict[str, Array] = {**_visit_sums(cut, by, visits, visit_groups, n), **_hit_sums(cut, by, rows, row_groups, n)}
-    whole = none if by_rows or not of_hits else np.flatnonzero(np.isin(visits, cut.boundary_visits, invert=True, assume_unique=True))
+    whole = none if by_rows or not of_hits else _all_but(visits, cut.boundary_visits)
     if not by_rows:
         for name in by.asked(HIT_COLUMNS):
             _weighted(by, name, visit_groups[whole], n, shard.visit(WHOLE_COLUMNS[name])[visits[whole]], found)
@@ -166,6 +167,15 @@ def _by_visit(cut: Selection, by: GroupBy) -> tuple[list[Ints], dict[str, Array]
         found |= {name: make() for name, make in made.items() if by.wants(name)}
     found[PRESENCE] = _presence(space.groups, n)
     return space.labels, found
+
+
+def _all_but(visits: Rows, few: Rows) -> Ints:
+    """Places of the visits that are not among a few others; both ascend."""
+    kept = np.ones(len(visits), bool)
+    if len(visits):
+        at = np.minimum(np.searchsorted(visits, few), len(visits) - 1)
+        kept[at[visits[at] == few]] = False
+    return np.flatnonzero(kept)
 
 
 def _visitors(cut: Selection, rows: Rows, of_rows: Ints, whole: Rows, of_whole: Ints, n: int) -> Floats:

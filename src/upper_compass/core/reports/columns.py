@@ -39,7 +39,7 @@ class AskedColumn:
 
     def sums(self, frame: Sums, *, before: bool = False) -> pl.DataFrame:
         """The additive columns that the measure needs (f64), under their own names, a row each."""
-        return frame.select(pl.col(sum_name(place, name, before=before)).alias(name) for name, place in self.places.items())
+        return pl.DataFrame([frame[sum_name(place, name, before=before)].alias(name) for name, place in self.places.items()])
 
     def values(self, frame: Sums, *, before: bool = False) -> pl.Series:
         """The measure of each row (f64, null over nothing)."""
