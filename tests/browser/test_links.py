@@ -205,11 +205,15 @@ def test_the_note_of_a_link_is_written_anew_in_its_place(links):
     mine.get_by_role("button", name="Read out in the programme").click()
     library.get_by_label("Note").fill("nothing")
     library.get_by_label("Note").press("Escape")
+    asked = []
+    links.on("request", lambda request: asked.append(request.url.split("?")[0].split("/sites/mill/")[-1]))
     for note in ("Read out twice", "Read out in the programme"):
         mine.get_by_role("button").first.press("Enter")
         library.get_by_label("Note").fill(note)
-        library.get_by_label("Note").press("Enter")
+        with links.expect_response(lambda answer: answer.url.split("?")[0].endswith("/links")):
+            library.get_by_label("Note").press("Enter")
         expect(library.get_by_role("button", name=note)).to_be_visible()
+    assert {one.split("/")[0] for one in asked} == {"links", "vocabulary"}  # what a note of a link touches
     links.reload()
     expect(library.get_by_role("button", name="Read out in the programme")).to_be_visible()
 

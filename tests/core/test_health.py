@@ -7,7 +7,7 @@ import pytest
 from tests.core.asking import reading_of
 from tests.core.building import DAY, HOME, MINUTE, hit, numbered, rules
 from upper_compass.core.definitions.goals import Goal
-from upper_compass.core.tag_health import HISTORY, Inspection, look
+from upper_compass.core.tag_health import HISTORY, Inspection, few_of_each, look
 from upper_compass.core.tag_health.findings import AddAlias, IgnoreHost, TakeMedium, apply_fix
 
 HOUR = 60 * MINUTE
@@ -47,6 +47,22 @@ def test_spellings_that_mean_the_same_are_joined_by_an_alias(count):
         site = apply_fix(site, one.fix)
     assert found(hits, site) == []
     assert apply_fix(apply_fix(site, listed[0].fix, undo=True), listed[1].fix, undo=True) == rules()
+
+
+def test_among_very_many_spellings_the_frequent_ones_are_compared():
+    odd = [hit(40 * DAY + i, visitor=f"o{i}", url=f"{HOME}?utm_source=odd-{i % 3000:x}-source&utm_medium=email") for i in range(9000)]
+    hits = odd + tagged(30, "?utm_source=letter&utm_medium=email", "w") + tagged(5, "?utm_source=leter&utm_medium=email", "x")
+    hits += tagged(4, "?utm_source=Odd.7.source&utm_medium=email", "z")
+    assert [one.title for one in found(hits)] == ["The source leter is spelled like letter", "The source odd-7-source is spelled like odd.7.source"]
+
+
+def test_of_each_kind_the_weightiest_are_listed_and_how_many_more_there_are():
+    hits = [hit(40 * DAY + i, visitor=f"o{i}", url=f"{HOME}?utm_source=fair&utm_medium=stand-{i % 130}") for i in range(130)]
+    listed = found(hits + tagged(20, "?utm_source=fair&utm_medium=stall") + [hit(40 * DAY, robot=True, visitor="bot")])
+    few = few_of_each(listed)
+    assert (len(listed), [one.key for one in few]) == (132, [one.key for one in listed[:100]] + ["robots", "more unsorted"])
+    assert (few[0].key, few[-1].title) == ("unsorted stall", "31 more of the kind unsorted")
+    assert few_of_each(few[:-1]) == few[:-1]
 
 
 def test_what_is_tagged_and_unsorted_is_given_a_channel():

@@ -67,6 +67,12 @@ def test_the_list_of_any_events_is_that_of_the_slow_way(hits, count):
     assert {one.name: (one.times, one.people, pytest.approx(one.value), one.last, sum(page.times for page in one.pages)) for one in found} == expected
 
 
+def test_of_very_many_names_each_is_listed():
+    hits = [did(i, f"event {i % 4000}", f"v{i % 50}", props=json.dumps({"n": i})) for i in range(6000)]
+    found = listed(hits, count=3)
+    assert (len(found), found["event 7"].times, found["event 3999"].times, found["event 7"].props[0].different) == (4000, 2, 1, 2)
+
+
 def test_properties_are_listed_with_their_commonest_values():
     hits = [did(i, "book", props=json.dumps({"course": "rye" if i < 4 else f"c{i}", "places": 2.0} | ({"gift": True} if i == 0 else {}))) for i in range(12)]
     props = listed(hits)["book"].props

@@ -14,6 +14,7 @@ from upper_compass.api.deps import ReclassificationOut, moves_by, refused_of
 from upper_compass.api.problems import Problem, responses
 from upper_compass.api.routing import Route
 from upper_compass.core.definitions.text_tests import storable
+from upper_compass.core.tag_health import few_of_each
 from upper_compass.core.tag_health.findings import Finding, Fix, IgnoreHost, Kind, Severity, apply_fix, holds
 from upper_compass.core.tag_health.inspection import MAX_EXAMPLES
 from upper_compass.frames import queries
@@ -76,10 +77,11 @@ def list_findings(access: Viewer, services: ServicesHere) -> list[FindingOut]:
         known = store.accepted_of(connection, access.site.id)
     found = [*services.reader.read(access.site, queries.findings, services.now(), access.site.rules, goals), *_refused(access, services)]
     found.sort(key=lambda finding: get_args(Severity).index(finding.severity))
-    listed = []
+    shown = few_of_each([finding for finding in found if finding.key not in known])
+    listed = [FindingOut(**finding.model_dump()) for finding in shown]
     for finding in found:
-        why = known.get(finding.key)
-        listed.append(FindingOut(**finding.model_dump(), accepted=AcceptedOut(reason=why.reason, by=why.by, at=why.at) if why else None))
+        if why := known.get(finding.key):
+            listed.append(FindingOut(**finding.model_dump(), accepted=AcceptedOut(reason=why.reason, by=why.by, at=why.at)))
     return listed
 
 

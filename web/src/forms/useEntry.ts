@@ -3,7 +3,7 @@ import { useEffect, useReducer, useRef, type RefObject } from "react";
 import { flushSync } from "react-dom";
 import { useForm, type DefaultValues, type FieldValues, type Path, type UseFormReturn } from "react-hook-form";
 
-import { readAnew } from "@/api/readAnew";
+import { readAnew, type Touched } from "@/api/readAnew";
 import { begins } from "@/forms/problems";
 import { usePlaces, type Places } from "@/forms/usePlaces";
 
@@ -34,8 +34,8 @@ interface EntryOptions<Values extends FieldValues, Saved> {
   /** What the form holds once it is saved: what was sent, unless this says otherwise. */
   becomes?: (saved: Saved) => Values;
   after?: (saved: Saved) => void;
-  /** Whether whatever is shown is read anew. */
-  refetches?: boolean;
+  /** What is read anew once it is sent. */
+  touches: Touched;
 }
 
 /**
@@ -43,7 +43,7 @@ interface EntryOptions<Values extends FieldValues, Saved> {
  * the first field that is wrong takes the focus. A form is done when it is sent: a slow report holds no button.
  */
 export function useEntry<Values extends FieldValues, Saved = unknown>(options: EntryOptions<Values, Saved>): Entry<Values> {
-  const { values, send, check, becomes, after, refetches = true } = options;
+  const { values, send, check, becomes, after, touches } = options;
   const queries = useQueryClient();
   const form = useForm<Values>({ defaultValues: values });
   const { place, tell } = usePlaces(form);
@@ -53,7 +53,7 @@ export function useEntry<Values extends FieldValues, Saved = unknown>(options: E
       // Nothing is unsaved any more before anything follows: what follows may lead away.
       flushSync(() => form.reset(becomes?.(saved) ?? sent));
       after?.(saved);
-      if (refetches) void readAnew(queries);
+      void readAnew(queries, touches);
     },
     onError: (error) => {
       const errors = error?.errors ?? [];

@@ -13,7 +13,9 @@ import { useReportRows } from "@/ledger/useReportRows";
 import { ErrorState } from "@/ui/states";
 import { useDebouncedValue } from "@/state/useDebouncedValue";
 import { Button } from "@/ui/Button";
+import { copied, NOT_COPIED } from "@/ui/copied";
 import { MenuItem } from "@/ui/Menu";
+import { notify } from "@/ui/Toast";
 import { plural, valueWords } from "@/words/format";
 import { LedgerSkeleton } from "@/ledger/LedgerSkeleton";
 
@@ -191,7 +193,11 @@ export function ReportLedger(props: ReportLedgerProps) {
                   </MenuItem>
                 ))}
                 <MenuItem onSelect={() => open(by.by === outer ? lead : by.by, row)}>Open up</MenuItem>
-                <MenuItem onSelect={() => void navigator.clipboard.writeText(row.path.at(-1) ?? "")}>Copy the name</MenuItem>
+                <MenuItem
+                  onSelect={() => void copied(row.path.at(-1) ?? "").then((isDone) => notify(isDone ? "The name was copied." : NOT_COPIED))}
+                >
+                  Copy the name
+                </MenuItem>
               </>
             )
           }

@@ -38,7 +38,7 @@ export function RowConditions({ measures, heads, what, query, onQuery, condition
     send: (condition) => Promise.resolve(condition),
     becomes: (condition) => ({ ...condition, text: "" }),
     after: ({ of, test, text }) => onConditions([...conditions, { of, test, value: scaled(numberOf(text), named(of)) }]),
-    refetches: false,
+    touches: "nothing",
   });
   const { control, register, formState } = entry.form;
   const [of, test] = useWatch({ control, name: ["of", "test"] });

@@ -1,21 +1,17 @@
 import { useEffect, useState } from "react";
 
 import { Button } from "@/ui/Button";
+import { copied, NOT_COPIED } from "@/ui/copied";
 
 /** A piece of code, ready to be copied. */
 export function Code({ text }: { text: string }) {
-  const [copied, setCopied] = useState<"copied" | "refused" | null>(null);
+  const [said, setSaid] = useState("");
   useEffect(() => {
-    if (!copied) return;
-    const later = setTimeout(() => setCopied(null), 2500);
+    if (!said) return;
+    const later = setTimeout(() => setSaid(""), 2500);
     return () => clearTimeout(later);
-  }, [copied]);
-  const copy = () => {
-    navigator.clipboard.writeText(text).then(
-      () => setCopied("copied"),
-      () => setCopied("refused"),
-    );
-  };
+  }, [said]);
+  const copy = () => void copied(text).then((isDone) => setSaid(isDone ? "Copied." : NOT_COPIED));
   return (
     <div className="flex flex-wrap items-center gap-2">
       <pre
@@ -26,8 +22,7 @@ export function Code({ text }: { text: string }) {
       </pre>
       <Button onClick={copy}>Copy</Button>
       <span role="status" className="text-ink-2">
-        {copied === "copied" && "Copied."}
-        {copied === "refused" && "This browser does not let it be copied; mark it and copy it by hand."}
+        {said}
       </span>
     </div>
   );

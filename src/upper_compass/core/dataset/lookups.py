@@ -1,7 +1,7 @@
 """What the rules say of each distinct text of a site, worked out once per text and kept by code.
 
 A dictionary may hold a text that a million hits share; everything that depends on the text alone is computed here, so that reading
-a report is arithmetic on codes. A lexicon grows with the dictionaries and is made anew when the site's rules change.
+a report is arithmetic on codes. They grow with the dictionaries and are made anew when the site's rules change.
 """
 
 from __future__ import annotations
@@ -58,9 +58,9 @@ class DimensionLookups:
     | device, browser, system | user_agent |
     | zone_country | timezone |
     | country, language | country, language |
-    | passive, event | name |
+    | passive, event, shown_event | name |
     | rate | currency (NaN: no rate is known) |
-    | source … channel, triple | traffic source |
+    | source … channel, source_key | traffic source |
     """
 
     def __init__(self, rules: SiteRules, reference: Reference, dictionaries: Dictionaries, before: DimensionLookups | None = None) -> None:
@@ -186,15 +186,19 @@ class DimensionLookups:
         return {name: self.labels.encode(pl.Series([row[i] for row in read], dtype=pl.String)) for i, name in enumerate(("device", "browser", "system"))}
 
     def _events(self, names: pl.Series) -> dict[str, npt.NDArray[Any]]:
-        """`event`: the name in reports, nothing for hidden ones; `passive` as the rules and the site's notes have it."""
+        """`shown_event`: the name in reports; `event`: nothing for hidden ones; `passive` as the rules and the site's notes have it."""
         notes = {note.name: note for note in self.rules.events}
         passive = names.is_in(list(PASSIVE_EVENTS)).to_numpy().copy()
-        shown = names.to_list()
+        shown, hidden = names.to_list(), []
         for row in np.flatnonzero(names.is_in(list(notes)).to_numpy()):
             note = notes[shown[row]]
             passive[row] = passive[row] if note.passive is None else note.passive
-            shown[row] = "" if note.hidden else note.shown_as or note.name
-        return {"passive": passive, "event": self.labels.encode(pl.Series(shown, dtype=pl.String))}
+            shown[row] = note.shown_as or note.name
+            hidden += [row] if note.hidden else []
+        labels = self.labels.encode(pl.Series(shown, dtype=pl.String))
+        event = labels.copy()
+        event[hidden] = 0
+        return {"passive": passive, "event": event, "shown_event": labels}
 
     def events_called(self, names: Sequence[str], test: str = "is") -> Codes:
         """Codes (u32) of the names of events that are meant: sent, or shown, under one of the names, or under one that starts with it."""

@@ -12,7 +12,6 @@ from typing import Annotated, Literal, Self
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, StringConstraints, ValidationInfo, model_validator
 
-from upper_compass.core.definitions.hits import PASSIVE_EVENTS
 from upper_compass.core.definitions.text_tests import MAX_WEIGHT_TOGETHER, check_pattern, storable, weight
 
 MAX_CHANNEL_WORDS = 5_000
@@ -303,12 +302,3 @@ class SiteRules(BaseModel):
         passive = sorted((note.name, note.passive) for note in self.events if note.passive is not None)
         fields = self.model_dump_json(include={"hosts", "visit_gap_minutes", "label_keys", "ignored_hosts", "aliases"})
         return hashlib.sha256(f"{fields}{passive}".encode()).hexdigest()[:16]
-
-    def event_name(self, sent: str) -> str:
-        """The name that events sent under a name bear in reports."""
-        return next((note.shown_as for note in self.events if note.name == sent and note.shown_as), sent)
-
-    def is_passive(self, sent: str) -> bool:
-        """Whether events sent under a name say nothing about intent."""
-        noted = next((note.passive for note in self.events if note.name == sent and note.passive is not None), None)
-        return sent in PASSIVE_EVENTS if noted is None else noted

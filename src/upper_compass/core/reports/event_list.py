@@ -10,9 +10,10 @@ import numpy as np
 import polars as pl
 from pydantic import BaseModel
 
+from upper_compass.core.dataset.coded_hits import Codes
 from upper_compass.core.dataset.money import money
 from upper_compass.core.dataset.visits import Rows
-from upper_compass.core.definitions.hits import EVENTS_BY_ITSELF, Kind
+from upper_compass.core.definitions.hits import EVENTS_BY_ITSELF, PASSIVE_EVENTS, Kind
 from upper_compass.core.definitions.site_rules import SiteRules
 from upper_compass.core.engine.context import ReportContext
 from upper_compass.core.engine.protocol import Counting, Tally, tallied
@@ -62,23 +63,18 @@ def events(reading: ReportContext, ask: ReportFilter, rules: SiteRules) -> list[
     """Every event that ever arrived, and orders if there are any, the most frequent of the period first, hidden ones last."""
     asked = [Counting(one, (kind,), _adds_up(one, kind)) for kind in (Kind.event, Kind.order) for one in (_figures, _by_page, _by_property, _people)]
     figures, pages, props, people, *of_orders = (tally.as_texts().frame for tally in reading.tally(ask, *asked))
-    grouped: dict[str, list[str]] = defaultdict(list)
-    for sent in sorted(figures["sent"]):
-        grouped[rules.event_name(sent)].append(sent)
-    counted = dict(people.select("shown", "people").iter_rows())
     notes = {note.name: note for note in rules.events}
     listed = []
-    for name, sent in grouped.items():
-        found = _counted(*(table.filter(pl.col("sent").is_in(sent)) for table in (figures, pages, props)))
+    for name, found in _counted(figures, pages, props, people).items():
+        sent = found["sent_as"]
+        noted = notes.get(sent[0])
+        passive = sent[0] in PASSIVE_EVENTS if noted is None or noted.passive is None else noted.passive
         note = next((notes[one] for one in sent if one in notes), None)
-        told = {"passive": rules.is_passive(sent[0]), "by_itself": EVENTS_BY_ITSELF.issuperset(sent), "hidden": bool(note and note.hidden)}
-        description = note.description if note else ""
-        listed.append(EventOut(name=name, sent_as=sent, people=counted.get(name, 0), description=description, **told, **found))
-    order_figures, order_pages, order_props, buyers = of_orders
-    if len(order_figures):
+        told = {"passive": passive, "by_itself": EVENTS_BY_ITSELF.issuperset(sent), "hidden": bool(note and note.hidden)}
+        listed.append(EventOut(name=name, description=note.description if note else "", **told, **found))
+    for found in _counted(*of_orders).values():
         told = {"passive": False, "by_itself": False, "hidden": False}
-        found = _counted(order_figures, order_pages, order_props)
-        listed.append(EventOut(kind="order", name="order", sent_as=[], people=int(buyers["people"].sum()), description="", **told, **found))
+        listed.append(EventOut(kind="order", name="order", description="", **told, **found | {"sent_as": []}))
     return sorted(listed, key=lambda one: (one.hidden, -one.times, one.name))
 
 
@@ -87,10 +83,17 @@ def _adds_up(counted: Callable[..., Tally], kind: Kind) -> bool:
     return not (counted is _figures and kind is Kind.order)
 
 
-def _counted(figures: pl.DataFrame, pages: pl.DataFrame, props: pl.DataFrame) -> dict[str, Any]:
-    """What was counted of one event, whatever the names that it was sent under."""
-    sums = {"times": int(figures["times"].sum()), "value": float(figures["value"].sum()), "last": figures["last"].max()}
-    return sums | {"pages": _commonest(pages, "page", PAGES), "props": _props(props)}
+def _counted(figures: pl.DataFrame, pages: pl.DataFrame, props: pl.DataFrame, people: pl.DataFrame) -> dict[str, dict[str, Any]]:
+    """What was counted, by the name that reports show."""
+    pages_of, props_of, people_of = _commonest(pages, "page", PAGES), _props(props), dict(people.select("shown", "people").iter_rows())
+    summed = figures.group_by("shown").agg(pl.col("sent").sort(), pl.col("times").sum(), pl.col("value").sum(), pl.col("last").max())
+    return {
+        shown: {
+            "sent_as": sent, "times": times, "value": value, "last": last,
+            "people": people_of.get(shown, 0), "pages": pages_of.get(shown, []), "props": props_of.get(shown, []),
+        }
+        for shown, sent, times, value, last in summed.select("shown", "sent", "times", "value", "last").iter_rows()
+    }  # fmt: skip
 
 
 def _of_kind(cut: Selection, kind: Kind) -> Rows:
@@ -98,45 +101,51 @@ def _of_kind(cut: Selection, kind: Kind) -> Rows:
     return cut.rows[cut.kind(cut.rows) == kind]
 
 
+def _shown(cut: Selection, rows: Rows, kind: Kind) -> Codes:
+    """The name that reports show, of each hit (a label, u32); nothing for orders."""
+    return cut.shard.lookups["shown_event"][cut.shard.hit("name")[rows]] if kind is Kind.event else np.zeros(len(rows), np.uint32)
+
+
 def _figures(cut: Selection, kind: Kind) -> Tally:
-    """By name as sent: times and value in the period; the last moment over all history."""
+    """By the name that is shown and as sent: times and value in the period; the last moment over all history."""
     shard, rows = cut.shard, _of_kind(cut, kind)
     sent = shard.hit("name")
-    ever = np.flatnonzero(shard.derived.kind == kind)
+    ever = np.flatnonzero(shard.derived.kind == kind).astype(np.int32)
     ever = ever[shard.valid[shard.derived.visit_of[ever]]]  # what kind a hit is of is judged anew where its visitor stands now
-    last = pl.DataFrame({"sent": sent[ever], "last": shard.hit("at")[ever]}).with_columns(pl.lit(0, pl.Int64).alias("times"), pl.lit(0.0).alias("value"))
-    now = pl.DataFrame({"sent": sent[rows], "value": money(shard.hits, rows, shard.lookups)})
+    last = pl.DataFrame({"shown": _shown(cut, ever, kind), "sent": sent[ever], "last": shard.hit("at")[ever]})
+    last = last.with_columns(pl.lit(0, pl.Int64).alias("times"), pl.lit(0.0).alias("value"))
+    now = pl.DataFrame({"shown": _shown(cut, rows, kind), "sent": sent[rows], "value": money(shard.hits, rows, shard.lookups)})
     counted = now.with_columns(pl.lit(1, pl.Int64).alias("times"), pl.lit(None, pl.Int64).alias("last")).select(last.columns)
-    return tallied(pl.concat([last, counted]), {"sent": shard.lookups.dictionaries["name"]}, sums=("times", "value"), maxima=("last",))
+    keys = {"shown": shard.lookups.labels, "sent": shard.lookups.dictionaries["name"]}
+    return tallied(pl.concat([last, counted]), keys, sums=("times", "value"), maxima=("last",))
 
 
 def _by_page(cut: Selection, kind: Kind) -> Tally:
-    """Times by name as sent and page."""
-    shard, rows, lookups = cut.shard, _of_kind(cut, kind), cut.shard.lookups
-    table = pl.DataFrame({"sent": shard.hit("name")[rows], "page": lookups["page"][shard.hit("url")[rows]]})
-    return tallied(table, {"sent": lookups.dictionaries["name"], "page": lookups.labels}, count="times")
+    """Times by the name that is shown and page."""
+    rows, lookups = _of_kind(cut, kind), cut.shard.lookups
+    table = pl.DataFrame({"shown": _shown(cut, rows, kind), "page": lookups["page"][cut.shard.hit("url")[rows]]})
+    return tallied(table, {"shown": lookups.labels, "page": lookups.labels}, count="times")
 
 
 def _by_property(cut: Selection, kind: Kind) -> Tally:
-    """Times by name as sent, property (`key`) and `value`."""
-    shard, rows, lookups = cut.shard, _of_kind(cut, kind), cut.shard.lookups
-    sets = pl.DataFrame({"sent": shard.hit("name")[rows], "set": shard.hit("props")[rows]}).group_by("sent", "set").agg(pl.len().cast(pl.Int64).alias("times"))
-    values = sets.join(lookups.properties.rows, on="set").rename({"label": "value"})
-    return tallied(values, {"sent": lookups.dictionaries["name"], "key": lookups.properties.keys, "value": lookups.labels}, sums=("times",))
+    """Times by the name that is shown, property (`key`) and `value`."""
+    rows, lookups = _of_kind(cut, kind), cut.shard.lookups
+    sets = pl.DataFrame({"shown": _shown(cut, rows, kind), "set": cut.shard.hit("props")[rows]})
+    values = sets.group_by("shown", "set").agg(pl.len().cast(pl.Int64).alias("times")).join(lookups.properties.rows, on="set").rename({"label": "value"})
+    return tallied(values, {"shown": lookups.labels, "key": lookups.properties.keys, "value": lookups.labels}, sums=("times",))
 
 
 def _people(cut: Selection, kind: Kind) -> Tally:
-    """Distinct visitors by the name that is shown, hidden events too."""
-    shard, rows, lookups = cut.shard, _of_kind(cut, kind), cut.shard.lookups
-    names = lookups.dictionaries["name"].texts
-    shown = lookups.labels.encode(pl.Series([lookups.rules.event_name(name) for name in names], dtype=pl.String))
-    pairs = pl.DataFrame({"visitor": shard.hit("visitor")[rows], "shown": shown[shard.hit("name")[rows]]}).unique()
-    return tallied(pairs, {"shown": lookups.labels}, count="people")
+    """Distinct visitors by the name that is shown."""
+    rows = _of_kind(cut, kind)
+    pairs = pl.DataFrame({"visitor": cut.shard.hit("visitor")[rows], "shown": _shown(cut, rows, kind)}).unique()
+    return tallied(pairs, {"shown": cut.shard.lookups.labels}, count="people")
 
 
 def sent_fields(reading: ReportContext, ask: ReportFilter) -> list[PropOut]:
     """Keys of the site's own that hits of the period bore, whether they are defined or not, with their commonest values; the commonest first."""
-    return _props(reading.tally(ask, Counting(_by_sent_field))[0].as_texts().frame)
+    found = reading.tally(ask, Counting(_by_sent_field))[0].as_texts().frame
+    return _props(found.with_columns(pl.lit("").alias("shown"))).get("", [])
 
 
 def _by_sent_field(cut: Selection) -> Tally:
@@ -147,18 +156,23 @@ def _by_sent_field(cut: Selection) -> Tally:
     return tallied(values, {"key": lookups.sent_fields.keys, "value": lookups.labels}, sums=("times",))
 
 
-def _commonest(table: pl.DataFrame, column: str, most: int) -> list[ValueCount]:
-    found = table.group_by(column).agg(pl.col("times").sum()).sort("times", column, descending=[True, False]).head(most)
-    return [ValueCount(value=value, times=times) for value, times in found.select(column, "times").iter_rows()]
+def _commonest(table: pl.DataFrame, column: str, most: int) -> dict[str, list[ValueCount]]:
+    """The commonest values (`times`) of a column, by the name that is shown."""
+    first = table.sort("times", column, descending=[True, False]).group_by("shown", maintain_order=True).head(most)
+    found = defaultdict(list)
+    for shown, value, times in first.select("shown", column, "times").iter_rows():
+        found[shown].append(ValueCount(value=value, times=times))
+    return found
 
 
-def _props(values: pl.DataFrame) -> list[PropOut]:
-    """The properties with these values (`key`, `value`, `times`), the commonest first."""
-    by_value = values.group_by("key", "value").agg(pl.col("times").sum()).sort("times", "value", descending=[True, False])
-    keys = by_value.group_by("key").agg(pl.len().alias("different"), pl.col("times").sum()).sort("times", "key", descending=[True, False])
-    commonest = by_value.group_by("key", maintain_order=True).head(VALUES).partition_by("key", as_dict=True)
-    listed = []
-    for key, different in keys.select("key", "different").iter_rows():
-        shown = [ValueCount(value=value, times=times) for value, times in commonest[key,].select("value", "times").iter_rows()]
-        listed.append(PropOut(key=key, values=shown, different=different))
-    return listed
+def _props(values: pl.DataFrame) -> dict[str, list[PropOut]]:
+    """The properties with these values (`key`, `value`, `times`), the commonest first, by the name that is shown."""
+    first = values.sort("times", "value", descending=[True, False]).group_by("shown", "key", maintain_order=True).head(VALUES)
+    counts = defaultdict(list)
+    for shown, key, value, times in first.select("shown", "key", "value", "times").iter_rows():
+        counts[shown, key].append(ValueCount(value=value, times=times))
+    keys = values.group_by("shown", "key").agg(pl.len().alias("different"), pl.col("times").sum()).sort("times", "key", descending=[True, False])
+    found = defaultdict(list)
+    for shown, key, different in keys.select("shown", "key", "different").iter_rows():
+        found[shown].append(PropOut(key=key, values=counts[shown, key], different=different))
+    return found

@@ -21,6 +21,8 @@ from upper_compass.core.reports.records import HitRecord, hit_frame, hit_records
 
 FIVE_MINUTES, THIRTY_MINUTES = 300_000, 1_800_000
 MAX_LISTED = 8
+# What is asked about: hits of everybody, whenever.
+EVERYTHING = ReportFilter(0, 2**62, with_excluded=True, keep=False)
 
 
 class RankedValue(BaseModel):
@@ -52,7 +54,13 @@ class LiveUpdate(BaseModel):
 
 def newest_seq(reading: ReportContext) -> int:
     """Number of the newest hit, 0 without any."""
-    return max((_newest_of(shard) for shard in reading.shards.valid), default=0)
+    found = reading.tally(EVERYTHING, Counting(_newest, additive=False))[0].frame["seq"]
+    return int(found[0]) if len(found) else 0
+
+
+def _newest(cut: Selection) -> Tally:
+    """The greatest number of a hit."""
+    return Tally(pl.DataFrame({"seq": [_newest_of(cut.shard)]}), {}, {"seq": "max"})
 
 
 def _newest_of(shard: Shard) -> int:
@@ -65,9 +73,8 @@ def arrivals(reading: ReportContext, after: int, limit: int, visitor: str | None
 
     Only those of one visitor where one is named.
     """
-    ask = ReportFilter(0, 2**62, with_excluded=True, keep=False)
     given = (after, limit, visitor)
-    newest, counted = reading.tally(ask, Counting(_arrived, given, additive=False), Counting(_arrived_count, given, additive=False))
+    newest, counted = reading.tally(EVERYTHING, Counting(_arrived, given, additive=False), Counting(_arrived_count, given, additive=False))
     found = hit_records(newest.frame.sort("seq", descending=True).head(limit))
     return found, int(counted.frame["hits"].sum()) - len(found)
 

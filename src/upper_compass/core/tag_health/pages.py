@@ -23,6 +23,7 @@ from upper_compass.core.tag_health.inspection import MAX_EXAMPLES, MIN_VISITS, I
 
 # A silence that chance would bring about once in a thousand times: e^-7.
 MIN_EXPECTED = 7.0
+MIN_TIMES = 5
 MAX_ERRORS = 10
 
 
@@ -59,6 +60,8 @@ def _by_day(at: Inspection) -> dict[tuple[str, str], Ints]:
     found: dict[tuple[str, str], Ints] = {}
     for ask, counting, kind, title in asked:
         rows = at.reading.tally(ask, counting)[0].as_texts().frame
+        # What came fewer times in all of these days lets nothing be expected of any of them.
+        rows = rows if title else rows.filter(pl.col("times").sum().over("name") >= MIN_TIMES)
         if title:
             found[kind, title] = np.zeros(len(edges) - 1, np.int64)
         for name, day, times in rows.select("name", "day", "times").iter_rows():

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import re
 from collections import Counter
+from collections.abc import Sequence
 from difflib import SequenceMatcher
 
 import numpy as np
 import polars as pl
 
+from upper_compass.core.dataset.coded_hits import Ints
 from upper_compass.core.dataset.traffic_sources import UNSET
 from upper_compass.core.definitions.site_rules import UNSORTED, SourceField, bare_host
 from upper_compass.core.engine.protocol import Tally, tallied
@@ -17,8 +19,10 @@ from upper_compass.core.tag_health.findings import AddAlias, Finding, IgnoreHost
 from upper_compass.core.tag_health.inspection import DAYS, MAX_EXAMPLES, MIN_VISITS, Inspection, in_visits
 
 ALIKE, MINOR = 0.85, 0.25
+# Comparing two texts takes the product of their lengths, so the most frequent ones of a bounded length are compared with each other.
+COMPARED, LONGEST_COMPARED = 200, 64
 MIN_RETURNS, RETURN_SHARE = 5, 0.6
-MAIL_HOURS, MAIL_SIGMAS, MAIL_LEAST = 2, 4.0, 8
+MAIL_HOURS, MAIL_SIGMAS, MAIL_LEAST, MIN_OTHER_DAYS = 2, 4.0, 8, 7
 HOUR = 3_600_000
 
 
@@ -32,10 +36,20 @@ def spellings(at: Inspection) -> list[Finding]:
             if key[place] and key[place] != UNSET:
                 counts[key[place]] += visits
         ordered = [value for value, _ in sorted(counts.items(), key=lambda item: (-item[1], item[0]))]
-        for rank, value in enumerate(ordered):
-            main = next((one for one in ordered[:rank] if _same(one, value) or (field != "campaign" and _close(one, value, counts))), None)
-            if main is None or counts[value] < MIN_VISITS:
+        by_letters: dict[str, str] = {}
+        compared: list[str] = []
+        for value in ordered:
+            if counts[value] < MIN_VISITS:
+                break
+            mains = [by_letters[bare]] if (bare := _bare(value)) in by_letters else []
+            if field != "campaign" and len(compared) < COMPARED and len(value) <= LONGEST_COMPARED:
+                mains += _close(compared, value, counts)
+                compared.append(value)
+            if bare:
+                by_letters.setdefault(bare, value)
+            if not mains:
                 continue
+            main = min(mains, key=lambda one: (-counts[one], one))
             stand = "stands" if counts[value] == 1 else "stand"
             found.append(
                 Finding(
@@ -52,14 +66,17 @@ def _bare(text: str) -> str:
     return re.sub(r"[\W_]", "", text)
 
 
-def _same(one: str, other: str) -> bool:
-    return bool(_bare(one)) and _bare(one) == _bare(other)
-
-
-def _close(main: str, value: str, counts: Counter[str]) -> bool:
-    """Nearly alike, and much rarer; what differs in a digit is meant to."""
-    digits = [re.sub(r"\D", "", text) for text in (main, value)]
-    return counts[value] <= MINOR * counts[main] and digits[0] == digits[1] and SequenceMatcher(None, main, value).ratio() >= ALIKE
+def _close(mains: Sequence[str], value: str, counts: Counter[str]) -> list[str]:
+    """The first of these values that is nearly alike, and much commoner; what differs in a digit is meant to."""
+    alike = SequenceMatcher(None, "", value)
+    digits = re.sub(r"\D", "", value)
+    for main in mains:
+        if counts[value] > MINOR * counts[main] or re.sub(r"\D", "", main) != digits:
+            continue
+        alike.set_seq1(main)
+        if alike.real_quick_ratio() >= ALIKE and alike.quick_ratio() >= ALIKE and alike.ratio() >= ALIKE:
+            return [main]
+    return []
 
 
 def unsorted(at: Inspection) -> list[Finding]:
@@ -121,17 +138,23 @@ def untagged_mail(at: Inspection) -> list[Finding]:
     deep = at.counted(_deep_landings).sort("start")
     moments = np.repeat(deep["start"].to_numpy(), deep["visits"].to_numpy())
     firsts = at.counted(_mails, additive=False).select("campaign", "sent").sort("campaign")
+    sent = firsts["sent"].to_numpy()
 
-    def between(start: int) -> int:
-        return int(np.searchsorted(moments, start + MAIL_HOURS * HOUR) - np.searchsorted(moments, start))
+    def between(start: Ints) -> Ints:
+        return np.searchsorted(moments, start + MAIL_HOURS * HOUR) - np.searchsorted(moments, start)
 
-    found = []
     earliest, latest = at.midnights[-DAYS - 1], at.until - MAIL_HOURS * HOUR
-    for campaign, sent in firsts.iter_rows():
-        others = [between(moment) for moment in (sent + shift * 24 * HOUR for shift in range(-21, 22) if shift) if earliest <= moment <= latest]
-        if len(others) < 7:
+    others, days = np.zeros(len(sent), np.int64), np.zeros(len(sent), np.int64)
+    for shift in range(-21, 22):
+        moment = sent + shift * 24 * HOUR
+        inside = (moment >= earliest) & (moment <= latest) & (shift != 0)
+        others += np.where(inside, between(moment), 0)
+        days += inside
+    found = []
+    for campaign, came, total, count in zip(firsts["campaign"], between(sent).tolist(), others.tolist(), days.tolist(), strict=True):
+        if count < MIN_OTHER_DAYS:
             continue
-        usual, came = float(np.mean(others)), between(sent)
+        usual = total / count
         extra = round(came - usual)
         if extra >= MAIL_LEAST and came >= usual + MAIL_SIGMAS * max(usual, 1.0) ** 0.5:
             found.append(

@@ -15,7 +15,7 @@ function check({ first, last }: Period): { last?: string } {
 
 /** Any two days as the period. */
 export function DaysEntry({ period, take }: { period: Period; take: (period: Period) => void }) {
-  const entry = useEntry({ values: period, check, send: (days) => Promise.resolve(days), after: take, refetches: false });
+  const entry = useEntry({ values: period, check, send: (days) => Promise.resolve(days), after: take, touches: "nothing" });
   return (
     <EntryForm
       entry={entry}

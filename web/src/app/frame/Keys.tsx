@@ -11,7 +11,7 @@ import { Dialog } from "@/ui/Dialog";
 
 const ALL: [string, string][] = [
   ["/", "find a view, a page, a campaign, an event, or do something"],
-  ["1 … 6", "to a stage of the work"],
+  [`1 … ${STAGES.length}`, "to a stage of the work"],
   ["7", "the last seven days, and back to four weeks"],
   [",", "the period one step back"],
   [".", "the period one step on"],
@@ -25,6 +25,7 @@ const ALL: [string, string][] = [
   ["m", "the actions for a row"],
   ["Alt ← →", "on a head: narrower and wider"],
   ["o", "open up the number in focus"],
+  ["p", "in Now: pause, and resume"],
   ["d", "day or night"],
   ["?", "this list"],
 ];

@@ -35,7 +35,7 @@ export function NarrowingEntry({ done }: { done: () => void }) {
       return Promise.resolve();
     },
     after: done,
-    refetches: false,
+    touches: "nothing",
   });
   const dimension = useWatch({ control: entry.form.control, name: "dimension" });
   const { values: known, isPending } = useValues(dimension);

@@ -7,6 +7,7 @@ import { eventsQuery, linksQuery } from "@/api/queries";
 import { STAGES } from "@/app/stages";
 import { HOME, type ViewPath } from "@/state/paths";
 import { useLeave } from "@/forms/leaving";
+import { fewOf } from "@/app/frame/fewOf";
 import { useHere } from "@/app/frame/useHere";
 import { useValues } from "@/app/frame/useValues";
 import { SHOW_PALETTE, showKeys } from "@/app/frame/showing";
@@ -17,7 +18,7 @@ import { useSteering, useView } from "@/state/view";
 import { Dialog } from "@/ui/Dialog";
 import { ITEM } from "@/ui/surfaces";
 import { plural } from "@/words/format";
-import { readWords } from "@/words/links";
+import { readWords, type KeptLink } from "@/words/links";
 
 /** Finds whatever has a name, and does what can be done from everywhere. */
 export function Palette() {
@@ -56,10 +57,13 @@ function Found({ onDone }: { onDone: () => void }) {
   const campaigns = useValues("campaign", lately).values;
   const events = useQuery(eventsQuery(site.key, { period: lately }, { live: false }));
   const links = useQuery(linksQuery(site.key, goal?.id ?? null));
+  const [query, setQuery] = useState("");
   return (
     <Command label="Find, or do" loop className="mt-2 grid gap-2">
       <Command.Input
         autoFocus
+        value={query}
+        onValueChange={setQuery}
         placeholder="A view, a page, a campaign, an event, a goal …"
         className="min-h-9 rounded-xs border border-hairline-firm bg-paper px-2.5 text-ink placeholder:text-ink-2"
       />
@@ -105,24 +109,32 @@ function Found({ onDone }: { onDone: () => void }) {
             All keys
           </Line>
         </Part>
-        <Values heading="Pages: only visits with" kind="page" values={pages.flatMap(withVisits)} onTake={(value) => only("page", value)} />
+        <Values
+          heading="Pages: only visits with"
+          kind="page"
+          query={query}
+          values={pages.flatMap(withVisits)}
+          onTake={(value) => only("page", value)}
+        />
         <Values
           heading="Campaigns: only visits of"
           kind="campaign"
+          query={query}
           values={campaigns.flatMap(withVisits)}
           onTake={(value) => only("campaign", value)}
         />
         <Values
           heading="Events: only visits with"
           kind="event"
+          query={query}
           values={(events.data ?? []).map((one) => ({ value: one.name, beside: plural(one.people, "visitor") }))}
           onTake={(value) => only("event", value)}
         />
         <Part heading="Links">
-          {(links.data ?? []).map((link) => (
+          {fewOf(links.data ?? [], query, linkText).map((link) => (
             <Line
               key={link.id}
-              value={`link ${link.url} ${link.note} ${readWords(link.read)}`}
+              value={linkText(link)}
               beside={plural(link.came.visits, "visit")}
               onDo={act(() => to("/s/$site/tag/links"))}
             >
@@ -143,17 +155,21 @@ interface Named {
 const withVisits = ({ value, visits }: { value: string; visits: number }): Named[] =>
   value ? [{ value, beside: plural(visits, "visit") }] : [];
 
+const linkText = (link: KeptLink): string => `link ${link.url} ${link.note} ${readWords(link.read)}`;
+
 interface ValuesProps {
   heading: string;
   kind: string;
+  /** What is looked for. */
+  query: string;
   values: Named[];
   onTake: (value: string) => () => void;
 }
 
-function Values({ heading, kind, values, onTake }: ValuesProps) {
+function Values({ heading, kind, query, values, onTake }: ValuesProps) {
   return (
     <Part heading={heading}>
-      {values.map((one) => (
+      {fewOf(values, query, (one) => `${kind} ${one.value}`).map((one) => (
         <Line key={one.value} value={`${kind} ${one.value}`} beside={one.beside} onDo={onTake(one.value)}>
           {one.value}
         </Line>

@@ -1,4 +1,4 @@
-import { useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { clsx } from "clsx";
 
@@ -10,6 +10,7 @@ import { useHere } from "@/app/frame/useHere";
 import { switchLight } from "@/state/light";
 import { useSite } from "@/state/site";
 import { Menu, MenuItem } from "@/ui/Menu";
+import { notify } from "@/ui/Toast";
 
 const initials = (name: string): string =>
   name
@@ -27,12 +28,15 @@ export function Rail({ session }: { session: Session }) {
   const { site } = useSite();
   const { stage: here } = useHere();
   const queries = useQueryClient();
-  const signOut = async () => {
-    await ask(client.DELETE("/api/v1/session"));
-    rememberCsrf(null);
-    queries.setQueryData(["session"], null);
-    queries.removeQueries({ predicate: (query) => query.queryKey[0] !== "session" });
-  };
+  const signOut = useMutation({
+    mutationFn: () => ask(client.DELETE("/api/v1/session")),
+    onSuccess: () => {
+      rememberCsrf(null);
+      queries.setQueryData(["session"], null);
+      queries.removeQueries({ predicate: (query) => query.queryKey[0] !== "session" });
+    },
+    onError: (error) => notify(`You are still signed in. ${error.detail}`),
+  });
   return (
     <nav
       className="sticky top-0 flex h-[calc(100vh-var(--frame-strip)-var(--frame-calendar))] min-h-50 flex-col self-start pt-2 [grid-area:rail] max-[720px]:top-auto max-[720px]:bottom-0 max-[720px]:z-10 max-[720px]:h-14 max-[720px]:min-h-0 max-[720px]:flex-row max-[720px]:items-center max-[720px]:self-auto max-[720px]:border-t max-[720px]:border-hairline max-[720px]:bg-paper max-[720px]:px-3 max-[720px]:pt-0"
@@ -108,7 +112,7 @@ export function Rail({ session }: { session: Session }) {
             Day or night
             <kbd>d</kbd>
           </MenuItem>
-          <MenuItem onSelect={() => void signOut()}>Sign out</MenuItem>
+          <MenuItem onSelect={() => signOut.mutate()}>Sign out</MenuItem>
         </Menu>
       </div>
     </nav>

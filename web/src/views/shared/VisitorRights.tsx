@@ -28,7 +28,7 @@ export function VisitorRights({ visitor, onForgotten }: { visitor: string; onFor
     onSuccess: ({ hits }) => {
       notify(`Forgotten: ${plural(hits, "hit")} deleted.`);
       onForgotten?.();
-      void readAnew(queries);
+      void readAnew(queries, "everything");
     },
     onSettled: () => setAsking(false),
   });

@@ -22,7 +22,7 @@ export function SignIn() {
       rememberCsrf(session.csrf);
       queries.setQueryData(["session"], session);
     },
-    refetches: false,
+    touches: "nothing",
   });
   return (
     <Door>

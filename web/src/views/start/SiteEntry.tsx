@@ -38,7 +38,7 @@ export function SiteEntry() {
       void navigate({ to: START, params: { site: site.key } }).then(() =>
         queries.setQueryData<Site[]>(sitesQuery.queryKey, (sites) => [...(sites ?? []), site]),
       ),
-    refetches: false,
+    touches: "nothing",
   });
   return (
     <EntryForm

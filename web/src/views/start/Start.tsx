@@ -79,6 +79,7 @@ function FirstGoal() {
   const orders = useQuery(tableQuery(site.key, { ...asked, dimensions: [], measures: ["orders"] }, { live: true }));
   const [made, setMade] = useState<string | null>(null);
   const make = useSave(
+    "everything",
     ({ name, goal }: Proposal) =>
       ask(
         client.POST("/api/v1/sites/{site}/goals", { params: { path: { site: site.key } }, body: { name, goal: goal as Schemas["Goal"] } }),

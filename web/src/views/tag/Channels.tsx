@@ -29,6 +29,7 @@ export function Channels() {
   const { site, trouble, again } = useSite();
   const canEdit = can(site, "edit");
   const entry = useEntry<Sorting, Sorting>({
+    touches: "everything",
     values: { aliases: site.rules.aliases, channels: site.rules.channels },
     send: (sorting, was) =>
       ask(client.PUT("/api/v1/sites/{site}/sorting", { params: { path: { site: site.key } }, body: { ...sorting, was } })),

@@ -32,7 +32,7 @@ export function Check({ wanted = { kind: "visit" }, act = "" }: CheckProps) {
     check: wholeAddress,
     send: (given) => openAndFollow(site, given.address),
     after: setOpened,
-    refetches: false,
+    touches: "nothing",
   });
   return (
     <Part title="Check it" aria-label="Check it">

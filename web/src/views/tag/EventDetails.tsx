@@ -73,8 +73,9 @@ interface NoteFormProps {
 function NoteForm({ event, names, note, canEdit }: NoteFormProps) {
   const { site } = useSite();
   const send = (body: EventNote) => ask(client.PUT("/api/v1/sites/{site}/events", { params: { path: { site: site.key } }, body }));
-  const undo = useSave(send);
+  const undo = useSave("everything", send);
   const entry = useEntry({
+    touches: "everything",
     values: { ...note, shown_as: note.shown_as ?? "", passive: note.passive ?? event.passive },
     send: (body) => send({ ...body, shown_as: body.shown_as.trim() || null }),
     after: () =>

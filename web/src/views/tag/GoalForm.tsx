@@ -34,6 +34,7 @@ export function GoalForm({ stored, onDone, onDrop }: GoalFormProps) {
   const leave = useLeave();
   const canEdit = can(site, "edit");
   const entry = useEntry<GoalFormValues & { name: string }, StoredGoal>({
+    touches: "everything",
     values: { name: stored?.name ?? "", ...asForm(stored?.goal ?? null) },
     send: ({ name, ...form }) => {
       const body = { name, goal: asGoal(form) };

@@ -35,8 +35,9 @@ export function Goals() {
   const [dropping, setDropping] = useState<StoredGoal | null>(null);
   const archived = useQuery(archivedGoalsQuery(site.key));
   const path = (goal: number) => ({ params: { path: { site: site.key, goal } } });
-  const restore = useSave((goal: StoredGoal) => ask(client.POST("/api/v1/sites/{site}/goals/{goal}/restore", path(goal.id))));
+  const restore = useSave("everything", (goal: StoredGoal) => ask(client.POST("/api/v1/sites/{site}/goals/{goal}/restore", path(goal.id))));
   const drop = useSave(
+    "everything",
     (goal: StoredGoal) => ask(client.DELETE("/api/v1/sites/{site}/goals/{goal}", path(goal.id))),
     (_, goal) => {
       setDropping(null);

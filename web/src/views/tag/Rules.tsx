@@ -35,11 +35,12 @@ export function Rules() {
   const at = { params: { path: { site: site.key } } };
   const send = (draft: Rule[]) =>
     ask(client.PUT("/api/v1/sites/{site}/rules/draft", { ...at, body: { rules: draft, was: rules.data?.draft ?? null } }));
-  const keep = useSave(send);
-  const back = useSave((number: number) =>
+  const keep = useSave("rules", send);
+  const back = useSave("rules", (number: number) =>
     ask(client.POST("/api/v1/sites/{site}/rules/versions/{number}/again", { params: { path: { site: site.key, number } } })),
   );
   const away = useSave(
+    "rules",
     () => ask(client.DELETE("/api/v1/sites/{site}/rules/draft", at)),
     () => setOpen(null),
   );

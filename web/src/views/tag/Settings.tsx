@@ -121,6 +121,7 @@ type Choices = "cookie" | "consent" | "inserts_html" | "every_query" | "pages_be
 function SettingsForm({ site, canEdit }: { site: Site; canEdit: boolean }) {
   const [isSure, setSure] = useState(false);
   const entry = useEntry<SettingsProps, Site>({
+    touches: "everything",
     values: given(site),
     send: (form) => ask(client.PUT("/api/v1/sites/{site}", { params: { path: { site: site.key } }, body: asked(site, form) })),
     becomes: given,

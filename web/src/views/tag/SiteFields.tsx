@@ -39,8 +39,9 @@ export function SiteFields() {
   const [dropped, setDropped] = useState<SiteField | null>(null);
   const path = (key: string) => ({ params: { path: { site: site.key, key } } });
   const send = (field: SiteField) => ask(client.PUT("/api/v1/sites/{site}/fields/{key}", { ...path(field.key), body: field }));
-  const keep = useSave(send, () => setDropped(null));
+  const keep = useSave("everything", send, () => setDropped(null));
   const drop = useSave(
+    "everything",
     (field: SiteField) => ask(client.DELETE("/api/v1/sites/{site}/fields/{key}", path(field.key))),
     (_, field) => {
       setDropped(field);
@@ -248,6 +249,7 @@ function FieldForm({ field, canEdit, onSave, onSaved, onClose, onDrop }: FieldFo
     return KEY.test(key) ? undefined : "Small letters, digits, - and _, 40 at most.";
   };
   const entry = useEntry({
+    touches: "everything",
     values: asForm(field),
     send: (form) => onSave(asField(form)),
     check: ({ key }) => {

@@ -18,18 +18,22 @@ export function SortingHistory({ onBack }: { onBack: (state: SortingState) => vo
   const { site } = useSite();
   const history = useQuery(sortingHistoryQuery(site.key));
   const path = { site: site.key };
-  const back = useSave(async (state: SortingState) => {
-    const { ignored_hosts, ...sorting } = state;
-    if (!sameSorting(sorting, site.rules))
-      await ask(client.PUT("/api/v1/sites/{site}/sorting", { params: { path }, body: { ...sorting, was: null } }));
-    const now = site.rules.ignored_hosts;
-    const changed = [...now.filter((host) => !ignored_hosts.includes(host)), ...ignored_hosts.filter((host) => !now.includes(host))];
-    for (const host of changed) {
-      const body = { fix: { kind: "ignored host" as const, host }, undo: now.includes(host) };
-      await ask(client.POST("/api/v1/sites/{site}/findings/fix", { params: { path }, body }));
-    }
-    return state;
-  }, onBack);
+  const back = useSave(
+    "everything",
+    async (state: SortingState) => {
+      const { ignored_hosts, ...sorting } = state;
+      if (!sameSorting(sorting, site.rules))
+        await ask(client.PUT("/api/v1/sites/{site}/sorting", { params: { path }, body: { ...sorting, was: null } }));
+      const now = site.rules.ignored_hosts;
+      const changed = [...now.filter((host) => !ignored_hosts.includes(host)), ...ignored_hosts.filter((host) => !now.includes(host))];
+      for (const host of changed) {
+        const body = { fix: { kind: "ignored host" as const, host }, undo: now.includes(host) };
+        await ask(client.POST("/api/v1/sites/{site}/findings/fix", { params: { path }, body }));
+      }
+      return state;
+    },
+    onBack,
+  );
   if (history.isError) return <ErrorState error={history.error} again={() => void history.refetch()} />;
   return (
     <Part title="History" aria-label="History">

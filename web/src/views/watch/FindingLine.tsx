@@ -110,7 +110,7 @@ function Acts({ finding, busy, meant, setMeant }: ActsProps) {
   const [channel, setChannel] = useState("Print and QR");
   const { fix } = finding;
   const owners = fix?.kind === "ignored host" && !can(site, "own");
-  const medium = finding.kind === "unsorted" && !finding.key.includes("(unset)") ? finding.key.slice("unsorted ".length) : null;
+  const medium = finding.key.startsWith("unsorted ") && !finding.key.includes("(unset)") ? finding.key.slice("unsorted ".length) : null;
   if (!can(site, "edit")) return null;
   const toggle = (to: Fix) => setMeant(meant ? null : to);
   return (
@@ -155,6 +155,7 @@ function Acts({ finding, busy, meant, setMeant }: ActsProps) {
 function Accept({ finding, onClose }: { finding: Finding; onClose: () => void }) {
   const { site } = useSite();
   const entry = useEntry({
+    touches: "findings",
     values: { reason: "" },
     check: ({ reason }) => (reason.trim() ? {} : { reason: "Say why, for whoever asks later." }),
     send: ({ reason }) =>
@@ -188,7 +189,7 @@ function Accept({ finding, onClose }: { finding: Finding; onClose: () => void })
 
 function WhyLeft({ finding }: { finding: Finding }) {
   const { site } = useSite();
-  const back = useSave((key: string) =>
+  const back = useSave("findings", (key: string) =>
     ask(client.DELETE("/api/v1/sites/{site}/findings/accepted", { params: { path: { site: site.key }, query: { key } } })),
   );
   return (

@@ -24,6 +24,7 @@ export function TagHealth() {
   const findings = useQuery(findingsQuery(site.key));
   const [done, setDone] = useState<Fixed[]>([]);
   const fix = useSave(
+    "everything",
     ({ fix, undo }: Parameters<Change>[0]) =>
       ask(client.POST("/api/v1/sites/{site}/findings/fix", { params: { path: { site: site.key } }, body: { fix, undo } })),
     (_, { fix, undo, key, place }) =>

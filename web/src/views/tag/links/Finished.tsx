@@ -128,6 +128,7 @@ function KeepNew({ links, busy, onSaved }: Pick<FinishedProps, "links" | "busy" 
   const { site } = useSite();
   const [kept, setKept] = useState("");
   const entry = useEntry({
+    touches: "links",
     values: { note: "" },
     send: ({ note }) => {
       const drafts = links.map((link) => ({ ...link.draft, note: "" }));
@@ -163,6 +164,7 @@ function KeepNew({ links, busy, onSaved }: Pick<FinishedProps, "links" | "busy" 
 function KeepChange({ links, busy, id, onDone }: Pick<FinishedProps, "links" | "busy" | "onDone"> & { id: number }) {
   const { site } = useSite();
   const change = useSave(
+    "links",
     (body: LinkDraft) =>
       ask(client.PUT("/api/v1/sites/{site}/links/{link}/draft", { params: { path: { site: site.key, link: id } }, body })),
     () => {

@@ -10,6 +10,7 @@ import { useSite } from "@/state/site";
 import { useView } from "@/state/view";
 import { Part } from "@/ui/layout";
 import { Button } from "@/ui/Button";
+import { copied, NOT_COPIED } from "@/ui/copied";
 import { FieldError } from "@/ui/Field";
 import { MenuItem } from "@/ui/Menu";
 import { notify } from "@/ui/Toast";
@@ -23,7 +24,7 @@ export function Library({ links, onTake }: { links: KeptLink[]; onTake: (draft: 
   const { goal } = useView();
   const canEdit = can(site, "edit");
   const [archived, setArchived] = useState(false);
-  const change = useSave(({ id, note, archived: away }: { id: number; note: string; archived: boolean }) =>
+  const change = useSave("links", ({ id, note, archived: away }: { id: number; note: string; archived: boolean }) =>
     ask(
       client.PUT("/api/v1/sites/{site}/links/{link}", {
         params: { path: { site: site.key, link: id } },
@@ -33,7 +34,7 @@ export function Library({ links, onTake }: { links: KeptLink[]; onTake: (draft: 
   );
   const shown = links.filter((link) => link.archived === archived);
   const away = links.filter((link) => link.archived).length;
-  const copy = (link: KeptLink) => void navigator.clipboard.writeText(link.url).then(() => notify("The link was copied."));
+  const copy = (link: KeptLink) => void copied(link.url).then((isDone) => notify(isDone ? "The link was copied." : NOT_COPIED));
   const columns: LedgerColumn<KeptLink>[] = [
     {
       id: "read",

@@ -65,7 +65,7 @@ function Judged({ file, onClose }: { file: File; onClose: () => void }) {
   const { site } = useSite();
   const [byVocabulary, setByVocabulary] = useState(false);
   const judged = useQuery({
-    queryKey: ["sheet", site.key, file.name, file.lastModified, file.size, byVocabulary],
+    queryKey: ["sheet", "/api/v1/sites/{site}/links/csv", site.key, file.name, file.lastModified, file.size, byVocabulary],
     queryFn: () => judgeSheet(site.key, file, byVocabulary),
     retry: false,
   });
@@ -74,6 +74,7 @@ function Judged({ file, onClose }: { file: File; onClose: () => void }) {
     onSuccess: (text) => download(text, "links.csv", "text/csv"),
   });
   const save = useSave(
+    "links",
     (drafts: Schemas["NotedDraft"][]) =>
       ask(client.POST("/api/v1/sites/{site}/links", { params: { path: { site: site.key } }, body: { drafts, note: "" } })),
     (made) => {

@@ -29,6 +29,7 @@ export function Remarks({ links, name, isTyping, onUse }: RemarksProps) {
   const [turnedDown, setTurnedDown] = useState<ReadonlySet<string>>(new Set());
   const words = useQuery(vocabularyQuery(site.key));
   const add = useSave(
+    "links",
     (word: Word) =>
       ask(client.PUT("/api/v1/sites/{site}/vocabulary", { params: { path: { site: site.key } }, body: [...(words.data ?? []), word] })),
     (_, word) => notify(`${word.value} is in the vocabulary now.`),

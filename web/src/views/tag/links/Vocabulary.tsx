@@ -39,6 +39,7 @@ export function Vocabulary() {
 function Words({ value, canEdit }: { value: Word[]; canEdit: boolean }) {
   const { site } = useSite();
   const entry = useEntry({
+    touches: "links",
     values: { words: value },
     send: ({ words }) => ask(client.PUT("/api/v1/sites/{site}/vocabulary", { params: { path: { site: site.key } }, body: words })),
   });

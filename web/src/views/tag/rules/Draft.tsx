@@ -25,6 +25,7 @@ export function Draft({ value, busy, error, onThrow }: DraftProps) {
   const { site } = useSite();
   const [throwing, setThrowing] = useState(false);
   const entry = useEntry({
+    touches: "rules",
     values: { note: "" },
     send: ({ note }) =>
       ask(client.POST("/api/v1/sites/{site}/rules/versions", { params: { path: { site: site.key } }, body: { note, was: value.draft } })),

@@ -50,6 +50,7 @@ export function GoalCall({ name, set }: { name: string; set: (name: string) => v
 function NewGoal({ onMade }: { onMade: (name: string) => void }) {
   const { site } = useSite();
   const entry = useEntry<{ name: string }, StoredGoal>({
+    touches: "everything",
     values: { name: "" },
     send: ({ name }) => {
       const match = {

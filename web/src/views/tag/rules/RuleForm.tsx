@@ -30,6 +30,7 @@ export function RuleForm({ rule, fresh, place, onSave, onDrop, onClose }: RuleFo
   const canEdit = can(site, "edit");
   const at = `rules.${place}`;
   const entry = useEntry<Rule>({
+    touches: "rules",
     values: rule,
     send: onSave,
     check: (given) => {

@@ -27,7 +27,7 @@ export function Trial() {
       return begun;
     },
     after: (begun) => setToken(begun.token),
-    refetches: false,
+    touches: "nothing",
   });
   return (
     <Part isWide title="Try the draft on this browser" aria-label="Try the draft">
