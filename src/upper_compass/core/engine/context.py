@@ -115,19 +115,19 @@ class ReportContext:
 
 
 def question(
-    reading: ReportContext, period: Period, segments: tuple[Segment | None, ...], *, goal: Counted | None = None, with_excluded: bool = False
+    context: ReportContext, period: Period, segments: tuple[Segment | None, ...], *, goal: Counted | None = None, with_excluded: bool = False
 ) -> ReportFilter:
     """What is asked about, in the site's time, steered by its goal. Raises UnknownNameError for a dimension of a segment that there is not."""
-    start, stop = period.bounds(reading.zone)
+    start, stop = period.bounds(context.zone)
     given = tuple(segment for segment in segments if segment is not None)
     for segment in given:
-        _known(reading, segment.where)
+        _known(context, segment.where)
     return ReportFilter(start, stop, goal, given, goal if isinstance(goal, Goal) else None, with_excluded)
 
 
-def _known(reading: ReportContext, group: Group) -> None:
+def _known(context: ReportContext, group: Group) -> None:
     for condition in group.conditions:
         if isinstance(condition, Group):
-            _known(reading, condition)
+            _known(context, condition)
         elif isinstance(condition, DimensionCondition):
-            reading.dimension(condition.dimension, ASKED_IN)
+            context.dimension(condition.dimension, ASKED_IN)

@@ -31,29 +31,29 @@ class KeyedBy:
         """Whether a dimension of the hit is among the dimensions."""
         return any(dimension.of == "hit" for dimension in self.dimensions)
 
-    def of_rows(self, cut: Selection, rows: Rows) -> list[Array]:
+    def of_rows(self, selection: Selection, rows: Rows) -> list[Array]:
         """The key of each hit, its bucket by its own time. At least one part, for what is not broken down."""
         if not len(rows):
             return self._nothing()
-        owners = cut.shard.derived.visit_of[rows]
-        parts = [d.read(cut.shard, rows) if d.of == "hit" else _spread(d, cut.shard, owners) for d in self.dimensions]
-        return parts + self._buckets(cut.shard.hit("at")[rows]) or [np.zeros(len(rows), np.int64)]
+        owners = selection.shard.derived.visit_of[rows]
+        parts = [d.read(selection.shard, rows) if d.of == "hit" else _spread(d, selection.shard, owners) for d in self.dimensions]
+        return parts + self._buckets(selection.shard.hit("at")[rows]) or [np.zeros(len(rows), np.int64)]
 
-    def of_visits(self, cut: Selection, visits: Rows) -> list[Array]:
+    def of_visits(self, selection: Selection, visits: Rows) -> list[Array]:
         """The key of each visit, by dimensions of the visit, its bucket by its start."""
         if not len(visits):
             return self._nothing()
-        parts = [d.read(cut.shard, visits) for d in self.dimensions]
-        return parts + self._buckets(cut.shard.visit("start")[visits]) or [np.zeros(len(visits), np.int64)]
+        parts = [d.read(selection.shard, visits) for d in self.dimensions]
+        return parts + self._buckets(selection.shard.visit("start")[visits]) or [np.zeros(len(visits), np.int64)]
 
     def _nothing(self) -> list[Array]:
         return [np.empty(0, np.uint32)] * max(1, len(self.dimensions) + bool(self.edges))
 
-    def only_within(self, cut: Selection, items: Rows, parts: list[Array]) -> tuple[Rows, list[Array], Bools | slice]:
+    def only_within(self, selection: Selection, items: Rows, parts: list[Array]) -> tuple[Rows, list[Array], Bools | slice]:
         """The items whose key is wanted, their keys, and which of the items they are."""
         if not self.within:
             return items, parts, slice(None)
-        labels = cut.shard.lookups.labels
+        labels = selection.shard.lookups.labels
         known = [[labels.find(value) for value in prefix] for prefix in self.within]
         wanted = [prefix for prefix in known if None not in prefix]
         kept = np.full(len(items), bool(wanted))

@@ -72,7 +72,7 @@ class Breakdown(Protocol):
     def additive(self) -> bool:
         """Whether what one shard counts can be taken back from what all count. Maxima and minima cannot, and yet they may: of what no hit ever stops being."""
 
-    def tally(self, cut: Selection) -> Tally:
+    def tally(self, selection: Selection) -> Tally:
         """What is counted in one shard."""
 
 
@@ -118,17 +118,17 @@ class _Plan:
 
 def _tallies_of(shard: Shard, plans: Sequence[_Plan]) -> list[Tally]:
     """The tally of each question; what is asked about is worked out once, whatever the goal."""
-    cuts: dict[Hashable, Selection] = {}
+    selections: dict[Hashable, Selection] = {}
     tallies = []
     for plan in plans:
         plain = plan.plain
-        if plain and plain.key not in cuts:
-            cuts[plain.key] = Selection(shard, plain)
-        if plan.whatever in cuts:
-            cuts[plan.whatever] = cuts[plan.whatever].of_goal(plan.ask)
+        if plain and plain.key not in selections:
+            selections[plain.key] = Selection(shard, plain)
+        if plan.whatever in selections:
+            selections[plan.whatever] = selections[plan.whatever].of_goal(plan.ask)
         else:
-            cuts[plan.whatever] = Selection(shard, plan.ask, cuts[plain.key] if plain else None)
-        tallies.append(replace(plan.breakdown.tally(cuts[plan.whatever]), sign=shard.sign))
+            selections[plan.whatever] = Selection(shard, plan.ask, selections[plain.key] if plain else None)
+        tallies.append(replace(plan.breakdown.tally(selections[plan.whatever]), sign=shard.sign))
     return tallies
 
 
@@ -237,9 +237,9 @@ class Counting:
         """See Breakdown."""
         return self.make.__module__, self.make.__qualname__, repr(self.given)
 
-    def tally(self, cut: Selection) -> Tally:
+    def tally(self, selection: Selection) -> Tally:
         """See Breakdown."""
-        return self.make(cut, *self.given)
+        return self.make(selection, *self.given)
 
 
 def tallied(rows: pl.DataFrame, keys: Mapping[str, Dictionary | None], sums: Sequence[str] = (), maxima: Sequence[str] = (), count: str | None = None) -> Tally:

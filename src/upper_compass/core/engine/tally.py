@@ -26,20 +26,20 @@ from upper_compass.core.engine.selection import Selection
 
 # Sums over visits: weights of visits, None for one each. A column named `x_squared` is the sum of the squares of `x`.
 VISIT_COLUMNS: dict[str, Callable[[Selection, Rows], Array | None]] = {
-    "visits": lambda cut, visits: None,
-    "bounces": lambda cut, visits: cut.shard.visit("bounce")[visits],
-    "visit_views": lambda cut, visits: cut.shard.visit("views")[visits],
-    "duration": lambda cut, visits: cut.shard.visit("end")[visits] - cut.shard.visit("start")[visits],
-    "engaged": lambda cut, visits: cut.shard.visit("engaged")[visits],
-    "new_visitors": lambda cut, visits: cut.shard.visit("number")[visits] == 1,
+    "visits": lambda selection, visits: None,
+    "bounces": lambda selection, visits: selection.shard.visit("bounce")[visits],
+    "visit_views": lambda selection, visits: selection.shard.visit("views")[visits],
+    "duration": lambda selection, visits: selection.shard.visit("end")[visits] - selection.shard.visit("start")[visits],
+    "engaged": lambda selection, visits: selection.shard.visit("engaged")[visits],
+    "new_visitors": lambda selection, visits: selection.shard.visit("number")[visits] == 1,
 }
 # Sums over hits in the period.
 HIT_COLUMNS: dict[str, Callable[[Selection, Rows], Array]] = {
-    "views": lambda cut, rows: cut.kind(rows) == Kind.view,
-    "times": lambda cut, rows: cut.kind(rows) == Kind.event,
-    "page_engaged": lambda cut, rows: np.where(cut.kind(rows) == Kind.engage, cut.shard.hit("engaged_ms")[rows], 0),
-    "orders": lambda cut, rows: cut.kind(rows) == Kind.order,
-    "revenue": lambda cut, rows: np.where(cut.kind(rows) == Kind.order, money(cut.shard.hits, rows, cut.shard.lookups), 0.0),
+    "views": lambda selection, rows: selection.kind(rows) == Kind.view,
+    "times": lambda selection, rows: selection.kind(rows) == Kind.event,
+    "page_engaged": lambda selection, rows: np.where(selection.kind(rows) == Kind.engage, selection.shard.hit("engaged_ms")[rows], 0),
+    "orders": lambda selection, rows: selection.kind(rows) == Kind.order,
+    "revenue": lambda selection, rows: np.where(selection.kind(rows) == Kind.order, money(selection.shard.hits, rows, selection.shard.lookups), 0.0),
 }
 # Of these, the sum over a visit of which all hits lie in the period is known: a column of the visits.
 WHOLE_COLUMNS = {"views": "views"}
@@ -75,14 +75,14 @@ class GroupBy(KeyedBy):
         """Which of these columns are wanted, themselves or as squares."""
         return [name for name in columns if name in self.columns or f"{name}_squared" in self.columns]
 
-    def tally(self, cut: Selection) -> Tally:
+    def tally(self, selection: Selection) -> Tally:
         """A row per key: `key_0` … (codes of labels), `bucket` (i64, place among the edges), and the columns (f64, sums)."""
-        labels, found = _by_hit(cut, self) if self.by_hit else _by_visit(cut, self)
+        labels, found = _by_hit(selection, self) if self.by_hit else _by_visit(selection, self)
         names = [f"key_{i}" for i in range(len(self.dimensions))]
         columns = [pl.Series(name, label.astype(np.uint32)) for name, label in zip(names, labels, strict=False)]
         if self.edges:
             columns.append(pl.Series("bucket", labels[-1].astype(np.int64)))
-        keys = dict.fromkeys(names, cut.shard.lookups.labels) | ({"bucket": None} if self.edges else {})
+        keys = dict.fromkeys(names, selection.shard.lookups.labels) | ({"bucket": None} if self.edges else {})
         summed = [*sorted(self.columns), PRESENCE]
         for name in summed:
             values = found[name] if keys else found[name].sum(keepdims=True)  # in all there is a row, whatever was found
@@ -106,63 +106,63 @@ def _weighted(by: GroupBy, name: str, groups: Ints, count: int, weights: Array |
             found[column] = found.get(column, 0.0) + sums(groups, count, values)
 
 
-def _visit_sums(cut: Selection, by: GroupBy, visits: Rows, groups: Ints, count: int) -> dict[str, Array]:
+def _visit_sums(selection: Selection, by: GroupBy, visits: Rows, groups: Ints, count: int) -> dict[str, Array]:
     found: dict[str, Array] = {}
     for name in by.asked(VISIT_COLUMNS):
-        _weighted(by, name, groups, count, VISIT_COLUMNS[name](cut, visits), found)
+        _weighted(by, name, groups, count, VISIT_COLUMNS[name](selection, visits), found)
     return found
 
 
-def _hit_sums(cut: Selection, by: GroupBy, rows: Rows, groups: Ints, count: int) -> dict[str, Array]:
+def _hit_sums(selection: Selection, by: GroupBy, rows: Rows, groups: Ints, count: int) -> dict[str, Array]:
     found: dict[str, Array] = {}
     for name in by.asked(HIT_COLUMNS):
-        _weighted(by, name, groups, count, HIT_COLUMNS[name](cut, rows), found)
+        _weighted(by, name, groups, count, HIT_COLUMNS[name](selection, rows), found)
     if by.wants("people"):
-        did = cut.kind(rows) == Kind.event
-        found["people"] = count_distinct(cut.shard.hit("visitor")[rows[did]], groups[did], count)
+        did = selection.kind(rows) == Kind.event
+        found["people"] = count_distinct(selection.shard.hit("visitor")[rows[did]], groups[did], count)
     return found
 
 
-def _by_visit(cut: Selection, by: GroupBy) -> tuple[list[Ints], dict[str, Array]]:
+def _by_visit(selection: Selection, by: GroupBy) -> tuple[list[Ints], dict[str, Array]]:
     """By dimensions of the visit, or in all. Whole visits are counted as such; hits are looked at only where that does not do."""
-    shard = cut.shard
+    shard = selection.shard
     empty, none = np.empty(0, np.int32), np.empty(0, np.int64)
     by_rows = bool(by.edges) or by.wants("people") or any(name not in WHOLE_COLUMNS for name in by.asked(HIT_COLUMNS))
     of_hits = by.wants("visitors", "people") or bool(by.asked(HIT_COLUMNS))
     of_visits = by.wants("seen", *END_COLUMNS) or bool(by.asked(VISIT_COLUMNS)) or of_hits
-    visits = cut.visits if of_visits else _converting(cut) if by.wants("converting_visits") else empty
-    rows = (cut.rows if by_rows else cut.boundary_rows) if of_hits else empty
-    counted = cut.counted_conversions if by.wants(*GOAL_COLUMNS) else none
-    converted = cut.conversions.row[counted]
-    visits, visit_parts, _ = by.only_within(cut, visits, by.of_visits(cut, visits))
-    rows, row_parts, _ = by.only_within(cut, rows, by.of_rows(cut, rows))
+    visits = selection.visits if of_visits else _converting(selection) if by.wants("converting_visits") else empty
+    rows = (selection.rows if by_rows else selection.boundary_rows) if of_hits else empty
+    counted = selection.counted_conversions if by.wants(*GOAL_COLUMNS) else none
+    converted = selection.conversions.row[counted]
+    visits, visit_parts, _ = by.only_within(selection, visits, by.of_visits(selection, visits))
+    rows, row_parts, _ = by.only_within(selection, rows, by.of_rows(selection, rows))
     # Without buckets a conversion has the key of its visit, which is known.
-    of_converted = by.of_rows(cut, converted) if by.edges else by.of_visits(cut, cut.conversions.visit[counted])
-    converted, converted_parts, kept = by.only_within(cut, converted, of_converted)
+    of_converted = by.of_rows(selection, converted) if by.edges else by.of_visits(selection, selection.conversions.visit[counted])
+    converted, converted_parts, kept = by.only_within(selection, converted, of_converted)
     counted = counted[kept]
     space = KeySpace(visit_parts, row_parts, converted_parts)
     visit_groups, row_groups, conversion_groups = space.groups
     n = space.count
-    found: dict[str, Array] = {**_visit_sums(cut, by, visits, visit_groups, n), **_hit_sums(cut, by, rows, row_groups, n)}
-    whole = none if by_rows or not of_hits else _all_but(visits, cut.boundary_visits)
+    found: dict[str, Array] = {**_visit_sums(selection, by, visits, visit_groups, n), **_hit_sums(selection, by, rows, row_groups, n)}
+    whole = none if by_rows or not of_hits else _all_but(visits, selection.boundary_visits)
     if not by_rows:
         for name in by.asked(HIT_COLUMNS):
             _weighted(by, name, visit_groups[whole], n, shard.visit(WHOLE_COLUMNS[name])[visits[whole]], found)
     if by.wants("visitors"):
-        found["visitors"] = _visitors(cut, rows, row_groups, visits[whole], visit_groups[whole], n)
+        found["visitors"] = _visitors(selection, rows, row_groups, visits[whole], visit_groups[whole], n)
     for name, end in END_COLUMNS.items():
         if by.wants(name):
             found[name] = sums(visit_groups, n, shard.visit(end)[visits] >= 0)
     if by.wants("seen"):
         found["seen"] = sums(visit_groups, n, shard.visit("views")[visits] > 0)
     if by.wants(*GOAL_COLUMNS):
-        values = cut.conversions.value[counted]
+        values = selection.conversions.value[counted]
         made: dict[str, Callable[[], Floats]] = {
             "conversions": lambda: sums(conversion_groups, n),
             "value": lambda: sums(conversion_groups, n, values),
             "value_squared": lambda: sums(conversion_groups, n, values**2),
             "converters": lambda: count_distinct(shard.hit("visitor")[converted], conversion_groups, n),
-            "converting_visits": lambda: sums(visit_groups, n, cut.converted_visits[visits]),
+            "converting_visits": lambda: sums(visit_groups, n, selection.converted_visits[visits]),
         }
         found |= {name: make() for name, make in made.items() if by.wants(name)}
     found[PRESENCE] = _presence(space.groups, n)
@@ -178,12 +178,12 @@ def _all_but(visits: Rows, few: Rows) -> Ints:
     return np.flatnonzero(kept)
 
 
-def _visitors(cut: Selection, rows: Rows, of_rows: Ints, whole: Rows, of_whole: Ints, n: int) -> Floats:
+def _visitors(selection: Selection, rows: Rows, of_rows: Ints, whole: Rows, of_whole: Ints, n: int) -> Floats:
     """Distinct visitors by group, of hits and of whole visits together."""
-    units = cut.shard.hit("visitor")[rows]
+    units = selection.shard.hit("visitor")[rows]
     if not len(whole):
         return count_distinct(units, of_rows, n)
-    visitors = np.concatenate([cut.shard.visit("visitor")[whole], units])
+    visitors = np.concatenate([selection.shard.visit("visitor")[whole], units])
     groups = np.concatenate([of_whole, of_rows])
     if len(rows):
         order = np.argsort(visitors, kind="stable")
@@ -191,44 +191,44 @@ def _visitors(cut: Selection, rows: Rows, of_rows: Ints, whole: Rows, of_whole: 
     return count_distinct(visitors, groups, n)
 
 
-def _by_hit(cut: Selection, by: GroupBy) -> tuple[list[Ints], dict[str, Array]]:
-    shard = cut.shard
+def _by_hit(selection: Selection, by: GroupBy) -> tuple[list[Ints], dict[str, Array]]:
+    shard = selection.shard
     empty = np.empty(0, np.int32)
     with_goal = by.wants(*GOAL_COLUMNS)
     of_visits = bool(by.asked(VISIT_COLUMNS)) or by.wants("seen")
     of_hits = of_visits or bool(by.asked(HIT_COLUMNS)) or by.wants("people", "visitors")
     places = {
-        "rows": cut.rows if of_hits else empty,
-        "outside": _rows_outside(cut) if of_visits else empty,
-        "entries": _end_rows(cut, "entry") if by.wants("entries") else empty,
-        "exits": _end_rows(cut, "exit") if by.wants("exits") else empty,
-        "converting": _rows_of_converting(cut) if with_goal and by.model != "on the spot" else empty,
+        "rows": selection.rows if of_hits else empty,
+        "outside": _rows_outside(selection) if of_visits else empty,
+        "entries": _end_rows(selection, "entry") if by.wants("entries") else empty,
+        "exits": _end_rows(selection, "exit") if by.wants("exits") else empty,
+        "converting": _rows_of_converting(selection) if with_goal and by.model != "on the spot" else empty,
     }
     parts = {}
-    credited = cut.counted_conversions if by.model else np.empty(0, np.int64)
+    credited = selection.counted_conversions if by.model else np.empty(0, np.int64)
     for name, found_there in places.items():
-        rows, keys = found_there, by.of_rows(cut, found_there)
+        rows, keys = found_there, by.of_rows(selection, found_there)
         present = np.logical_and.reduce([key != 0 for d, key in zip(by.dimensions, keys, strict=False) if d.of == "hit"])
         if not present.all():
             rows, keys = rows[present], [key[present] for key in keys]
         if name == "converting" and by.model == "every touch":
-            credited = credited[~_touched(cut, rows, credited)]
-        places[name], parts[name], _ = by.only_within(cut, rows, keys)
-    credited, parts["credited"] = _of_own_hit(cut, by, credited)
+            credited = credited[~_touched(selection, rows, credited)]
+        places[name], parts[name], _ = by.only_within(selection, rows, keys)
+    credited, parts["credited"] = _of_own_hit(selection, by, credited)
     space = KeySpace(*parts.values())
     groups, n = dict(zip(parts, space.groups, strict=True)), space.count
     del parts, keys
-    found: dict[str, Array] = {**_hit_sums(cut, by, places["rows"], groups["rows"], n)}
+    found: dict[str, Array] = {**_hit_sums(selection, by, places["rows"], groups["rows"], n)}
     if of_visits or by.wants("visitors"):
         visit, group = distinct_pairs(shard.derived.visit_of[places["rows"]], groups["rows"], n)
         if by.wants("visitors"):
             found["visitors"] = count_distinct(shard.visit("visitor")[visit], group, n)
         if of_visits:
-            found |= _visits_having(cut, by, (visit, group), places, groups, n)
+            found |= _visits_having(selection, by, (visit, group), places, groups, n)
     found |= {name: sums(groups[name], n) for name in END_COLUMNS if by.wants(name)}
     if with_goal:
-        found |= _goal_by_hit(cut, by, places["converting"], groups["converting"], n)
-        amounts = cut.conversions.value[credited]
+        found |= _goal_by_hit(selection, by, places["converting"], groups["converting"], n)
+        amounts = selection.conversions.value[credited]
         for name, weights in {"conversions": None, "value": amounts, "value_squared": amounts**2}.items():
             if by.model and by.wants(name):
                 found[name] = found[name] + sums(groups["credited"], n, weights)
@@ -236,12 +236,12 @@ def _by_hit(cut: Selection, by: GroupBy) -> tuple[list[Ints], dict[str, Array]]:
     return space.labels, found
 
 
-def _visits_having(cut: Selection, by: GroupBy, pairs: tuple[Array, Array], places: dict[str, Rows], groups: dict[str, Ints], n: int) -> dict[str, Array]:
+def _visits_having(selection: Selection, by: GroupBy, pairs: tuple[Array, Array], places: dict[str, Rows], groups: dict[str, Ints], n: int) -> dict[str, Array]:
     """Sums over the visits that started in the period and have such a hit anywhere. `pairs`: visits and values of hits in the period."""
-    visit_of = cut.shard.derived.visit_of
+    visit_of = selection.shard.derived.visit_of
 
     def with_outside(visit: Array, group: Array, outside: Rows, outside_groups: Ints) -> tuple[Array, Array]:
-        started = cut.started_in_period[visit]
+        started = selection.started_in_period[visit]
         visit, group = visit[started], group[started]
         # Only visits that lie across an edge have hits outside; theirs are joined, and what is there twice is dropped.
         over = np.isin(visit, visit_of[outside])
@@ -251,66 +251,66 @@ def _visits_having(cut: Selection, by: GroupBy, pairs: tuple[Array, Array], plac
         return np.concatenate([visit[~over], joined]), np.concatenate([group[~over], joined_groups])
 
     paired, pair_groups = with_outside(*pairs, places["outside"], groups["outside"])
-    found = _visit_sums(cut, by, paired.astype(np.int32), pair_groups, n)
+    found = _visit_sums(selection, by, paired.astype(np.int32), pair_groups, n)
     if by.wants("seen"):
-        view, view_outside = (cut.kind(places[name]) == Kind.view for name in ("rows", "outside"))
+        view, view_outside = (selection.kind(places[name]) == Kind.view for name in ("rows", "outside"))
         seen = distinct_pairs(visit_of[places["rows"]][view], groups["rows"][view], n)
         found["seen"] = sums(with_outside(*seen, places["outside"][view_outside], groups["outside"][view_outside])[1], n)
     return found
 
 
-def _rows_outside(cut: Selection) -> Rows:
+def _rows_outside(selection: Selection) -> Rows:
     """Rows that lie outside the period, of visits that started in it."""
-    rows = cut.shard.rows_of_visits(cut.boundary_visits[cut.started_in_period[cut.boundary_visits]])
-    return rows[cut.shard.hit("at")[rows] >= cut.ask.stop]
+    rows = selection.shard.rows_of_visits(selection.boundary_visits[selection.started_in_period[selection.boundary_visits]])
+    return rows[selection.shard.hit("at")[rows] >= selection.ask.stop]
 
 
-def _converting(cut: Selection) -> Rows:
+def _converting(selection: Selection) -> Rows:
     """Visits that started in the period and hold a conversion, whenever."""
-    visits = cut.conversions.visit  # ascending, as the hits are
+    visits = selection.conversions.visit  # ascending, as the hits are
     visits = visits[np.diff(visits, prepend=np.int32(-1)) != 0]
-    return visits[cut.started_in_period[visits]]
+    return visits[selection.started_in_period[visits]]
 
 
-def _end_rows(cut: Selection, end: str) -> Rows:
-    rows: Rows = cut.shard.visit(end)[cut.visits]
+def _end_rows(selection: Selection, end: str) -> Rows:
+    rows: Rows = selection.shard.visit(end)[selection.visits]
     return rows[rows >= 0]
 
 
-def _rows_of_converting(cut: Selection) -> Rows:
+def _rows_of_converting(selection: Selection) -> Rows:
     """All rows of visits that hold a conversion and matter: those that started in the period, or whose conversion lies in it."""
-    mattering = cut.converted_visits & cut.started_in_period
-    mattering[cut.conversions.visit[cut.counted_conversions]] = True
-    return cut.shard.rows_of_visits(np.flatnonzero(mattering).astype(np.int32))
+    mattering = selection.converted_visits & selection.started_in_period
+    mattering[selection.conversions.visit[selection.counted_conversions]] = True
+    return selection.shard.rows_of_visits(np.flatnonzero(mattering).astype(np.int32))
 
 
-def _touched(cut: Selection, rows: Rows, counted: Ints) -> Bools:
+def _touched(selection: Selection, rows: Rows, counted: Ints) -> Bools:
     """Whether each of these conversions has one of the rows (ascending) in its visit, at or before it."""
-    before = np.searchsorted(rows, cut.conversions.row[counted], side="right") - 1
+    before = np.searchsorted(rows, selection.conversions.row[counted], side="right") - 1
     if not len(rows):
         return np.zeros(len(counted), bool)
-    touched: Bools = (before >= 0) & (cut.shard.derived.visit_of[rows[before]] == cut.conversions.visit[counted])
+    touched: Bools = (before >= 0) & (selection.shard.derived.visit_of[rows[before]] == selection.conversions.visit[counted])
     return touched
 
 
-def _of_own_hit(cut: Selection, by: GroupBy, counted: Ints) -> tuple[Ints, list[Array]]:
+def _of_own_hit(selection: Selection, by: GroupBy, counted: Ints) -> tuple[Ints, list[Array]]:
     """Of these conversions those whose key is wanted, and their keys: that of the hit itself; without a value no dimension of the hit has one."""
-    rows = cut.conversions.row[counted]
-    keys = by.of_rows(cut, rows)
+    rows = selection.conversions.row[counted]
+    keys = by.of_rows(selection, rows)
     of_hit = [d.of == "hit" for d in by.dimensions]
     present = np.logical_and.reduce([key != 0 for key, hit in zip(keys, of_hit, strict=False) if hit])
     keys = [np.where(present, key, 0) if hit else key for key, hit in zip(keys, [*of_hit, False], strict=False)]
-    _, keys, kept = by.only_within(cut, rows, keys)
+    _, keys, kept = by.only_within(selection, rows, keys)
     return counted[kept], keys
 
 
-def _goal_by_hit(cut: Selection, by: GroupBy, rows: Rows, groups: Ints, n: int) -> dict[str, Array]:
+def _goal_by_hit(selection: Selection, by: GroupBy, rows: Rows, groups: Ints, n: int) -> dict[str, Array]:
     """Conversions count under a value from the visit's first hit with it on.
 
     For each visit and value the conversions behind that first hit are a stretch of the visit's conversions, so two look-ups count them; a
     visit with very many of both costs no more than their sum.
     """
-    shard, all_rows = cut.shard, cut.conversions.row
+    shard, all_rows = selection.shard, selection.conversions.row
     visit = shard.derived.visit_of[rows].astype(np.int64)
     _, at = np.unique(visit * n + groups, return_index=True)
     first, visit, group = rows[at], visit[at], groups[at]
@@ -320,14 +320,14 @@ def _goal_by_hit(cut: Selection, by: GroupBy, rows: Rows, groups: Ints, n: int) 
         return np.searchsorted(of, first, side="left"), np.searchsorted(of, last, side="right")
 
     def amounts(power: int) -> Floats:
-        running = np.concatenate([[0.0], np.cumsum(cut.conversions.value[cut.counted_conversions] ** power)])
+        running = np.concatenate([[0.0], np.cumsum(selection.conversions.value[selection.counted_conversions] ** power)])
         return sums(group, n, running[high] - running[low])
 
     def converting() -> Floats:
         low_any, high_any = stretch(all_rows)
-        return sums(group, n, (high_any > low_any) & cut.started_in_period[visit])
+        return sums(group, n, (high_any > low_any) & selection.started_in_period[visit])
 
-    low, high = stretch(all_rows[cut.counted_conversions])
+    low, high = stretch(all_rows[selection.counted_conversions])
     reached = high > low
     made: dict[str, Callable[[], Floats]] = {
         "conversions": lambda: sums(group, n, high - low),

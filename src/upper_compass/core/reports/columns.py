@@ -79,11 +79,11 @@ def sum_name(place: int, name: str, *, before: bool) -> str:
     return f"{place} {name} before" if before else f"{place} {name}"
 
 
-def plan(reading: ReportContext, request: ReportRequest, goals: Mapping[int, Goal]) -> Asked:
+def plan(context: ReportContext, request: ReportRequest, goals: Mapping[int, Goal]) -> Asked:
     """What the columns of a request ask. What needs no goal is asked once, together with what is asked of a goal. Raises UnknownNameError."""
     steered_by = goals[request.goal] if request.goal is not None else None
     versus = request.period.versus(request.versus)
-    whole = question(reading, request.period, (request.segment,), with_excluded=request.with_excluded)
+    whole = question(context, request.period, (request.segment,), with_excluded=request.with_excluded)
     needs = [(column, _measure(column), _counted(column, goals) or steered_by) for column in request.columns]
     # Whatever a question counts besides, the keys of its hits and visits are looked up once: so what needs no goal goes with the first that has one.
     company: dict[str | None, tuple[Counted | None, CreditModel | None]] = {}
@@ -102,14 +102,14 @@ def plan(reading: ReportContext, request: ReportRequest, goals: Mapping[int, Goa
             key = (segment, _text(counted), model)
             if key not in places:
                 places[key] = len(questions)
-                ask = question(reading, request.period, (request.segment, column.segment), goal=counted, with_excluded=request.with_excluded)
+                ask = question(context, request.period, (request.segment, column.segment), goal=counted, with_excluded=request.with_excluded)
                 questions.append(replace(ask, steered_by=steered_by))
                 wanted.append(set())
                 models.append(model)
             of[name] = places[key]
             wanted[places[key]].add(name)
         columns.append(AskedColumn(column, measure, of))
-    start, stop = versus.bounds(reading.zone) if versus else (0, 0)
+    start, stop = versus.bounds(context.zone) if versus else (0, 0)
     earlier = tuple(replace(one, start=start, stop=stop) for one in questions) if versus else ()
     sums = tuple(frozenset(one) for one in wanted)
     return Asked(tuple(columns), replace(whole, steered_by=steered_by), tuple(questions), earlier, sums, tuple(models), versus)
@@ -137,7 +137,7 @@ def _text(model: BaseModel | None) -> str | None:
     return model.model_dump_json() if model is not None else None
 
 
-def joined(reading: ReportContext, *breakdowns: tuple[Asked, KeyedBy], edges_before: tuple[int, ...] = ()) -> list[Tally]:
+def joined(context: ReportContext, *breakdowns: tuple[Asked, KeyedBy], edges_before: tuple[int, ...] = ()) -> list[Tally]:
     """For each breakdown the sums of all questions by key, those of the versus period beside them; a key that one of them lacks counts nothing there.
 
     `edges_before`: those of the versus period, for breakdowns over time.
@@ -152,7 +152,7 @@ def joined(reading: ReportContext, *breakdowns: tuple[Asked, KeyedBy], edges_bef
                     questions.append((ask, GroupBy(by.dimensions, edges, by.within, columns=wanted, model=asked.models[place])))
                     names.append((number, {name: sum_name(place, name, before=before) for name in wanted}))
     parts: list[list[Tally]] = [[] for _ in breakdowns]
-    for (number, renaming), tally in zip(names, reading.tallies(questions), strict=True):
+    for (number, renaming), tally in zip(names, context.tallies(questions), strict=True):
         parts[number].append(tally.renamed(renaming))
     return [_filled(merge(one)) for one in parts]
 

@@ -59,10 +59,10 @@ class EventOut(BaseModel):
     props: list[PropOut]
 
 
-def events(reading: ReportContext, ask: ReportFilter, rules: SiteRules) -> list[EventOut]:
+def events(context: ReportContext, ask: ReportFilter, rules: SiteRules) -> list[EventOut]:
     """Every event that ever arrived, and orders if there are any, the most frequent of the period first, hidden ones last."""
     asked = [Counting(one, (kind,), _adds_up(one, kind)) for kind in (Kind.event, Kind.order) for one in (_figures, _by_page, _by_property, _people)]
-    figures, pages, props, people, *of_orders = (tally.as_texts().frame for tally in reading.tally(ask, *asked))
+    figures, pages, props, people, *of_orders = (tally.as_texts().frame for tally in context.tally(ask, *asked))
     notes = {note.name: note for note in rules.events}
     listed = []
     for name, found in _counted(figures, pages, props, people).items():
@@ -96,62 +96,62 @@ def _counted(figures: pl.DataFrame, pages: pl.DataFrame, props: pl.DataFrame, pe
     }  # fmt: skip
 
 
-def _of_kind(cut: Selection, kind: Kind) -> Rows:
+def _of_kind(selection: Selection, kind: Kind) -> Rows:
     """Rows of the hits of a kind, of the period."""
-    return cut.rows[cut.kind(cut.rows) == kind]
+    return selection.rows[selection.kind(selection.rows) == kind]
 
 
-def _shown(cut: Selection, rows: Rows, kind: Kind) -> Codes:
+def _shown(selection: Selection, rows: Rows, kind: Kind) -> Codes:
     """The name that reports show, of each hit (a label, u32); nothing for orders."""
-    return cut.shard.lookups["shown_event"][cut.shard.hit("name")[rows]] if kind is Kind.event else np.zeros(len(rows), np.uint32)
+    return selection.shard.lookups["shown_event"][selection.shard.hit("name")[rows]] if kind is Kind.event else np.zeros(len(rows), np.uint32)
 
 
-def _figures(cut: Selection, kind: Kind) -> Tally:
+def _figures(selection: Selection, kind: Kind) -> Tally:
     """By the name that is shown and as sent: times and value in the period; the last moment over all history."""
-    shard, rows = cut.shard, _of_kind(cut, kind)
+    shard, rows = selection.shard, _of_kind(selection, kind)
     sent = shard.hit("name")
     ever = np.flatnonzero(shard.derived.kind == kind).astype(np.int32)
     ever = ever[shard.valid[shard.derived.visit_of[ever]]]  # what kind a hit is of is judged anew where its visitor stands now
-    last = pl.DataFrame({"shown": _shown(cut, ever, kind), "sent": sent[ever], "last": shard.hit("at")[ever]})
+    last = pl.DataFrame({"shown": _shown(selection, ever, kind), "sent": sent[ever], "last": shard.hit("at")[ever]})
     last = last.with_columns(pl.lit(0, pl.Int64).alias("times"), pl.lit(0.0).alias("value"))
-    now = pl.DataFrame({"shown": _shown(cut, rows, kind), "sent": sent[rows], "value": money(shard.hits, rows, shard.lookups)})
+    now = pl.DataFrame({"shown": _shown(selection, rows, kind), "sent": sent[rows], "value": money(shard.hits, rows, shard.lookups)})
     counted = now.with_columns(pl.lit(1, pl.Int64).alias("times"), pl.lit(None, pl.Int64).alias("last")).select(last.columns)
     keys = {"shown": shard.lookups.labels, "sent": shard.lookups.dictionaries["name"]}
     return tallied(pl.concat([last, counted]), keys, sums=("times", "value"), maxima=("last",))
 
 
-def _by_page(cut: Selection, kind: Kind) -> Tally:
+def _by_page(selection: Selection, kind: Kind) -> Tally:
     """Times by the name that is shown and page."""
-    rows, lookups = _of_kind(cut, kind), cut.shard.lookups
-    table = pl.DataFrame({"shown": _shown(cut, rows, kind), "page": lookups["page"][cut.shard.hit("url")[rows]]})
+    rows, lookups = _of_kind(selection, kind), selection.shard.lookups
+    table = pl.DataFrame({"shown": _shown(selection, rows, kind), "page": lookups["page"][selection.shard.hit("url")[rows]]})
     return tallied(table, {"shown": lookups.labels, "page": lookups.labels}, count="times")
 
 
-def _by_property(cut: Selection, kind: Kind) -> Tally:
+def _by_property(selection: Selection, kind: Kind) -> Tally:
     """Times by the name that is shown, property (`key`) and `value`."""
-    rows, lookups = _of_kind(cut, kind), cut.shard.lookups
-    sets = pl.DataFrame({"shown": _shown(cut, rows, kind), "set": cut.shard.hit("props")[rows]})
+    rows, lookups = _of_kind(selection, kind), selection.shard.lookups
+    sets = pl.DataFrame({"shown": _shown(selection, rows, kind), "set": selection.shard.hit("props")[rows]})
     values = sets.group_by("shown", "set").agg(pl.len().cast(pl.Int64).alias("times")).join(lookups.properties.rows, on="set").rename({"label": "value"})
     return tallied(values, {"shown": lookups.labels, "key": lookups.properties.keys, "value": lookups.labels}, sums=("times",))
 
 
-def _people(cut: Selection, kind: Kind) -> Tally:
+def _people(selection: Selection, kind: Kind) -> Tally:
     """Distinct visitors by the name that is shown."""
-    rows = _of_kind(cut, kind)
-    pairs = pl.DataFrame({"visitor": cut.shard.hit("visitor")[rows], "shown": _shown(cut, rows, kind)}).unique()
-    return tallied(pairs, {"shown": cut.shard.lookups.labels}, count="people")
+    rows = _of_kind(selection, kind)
+    pairs = pl.DataFrame({"visitor": selection.shard.hit("visitor")[rows], "shown": _shown(selection, rows, kind)}).unique()
+    return tallied(pairs, {"shown": selection.shard.lookups.labels}, count="people")
 
 
-def sent_fields(reading: ReportContext, ask: ReportFilter) -> list[PropOut]:
+def sent_fields(context: ReportContext, ask: ReportFilter) -> list[PropOut]:
     """Keys of the site's own that hits of the period bore, whether they are defined or not, with their commonest values; the commonest first."""
-    found = reading.tally(ask, Counting(_by_sent_field))[0].as_texts().frame
+    found = context.tally(ask, Counting(_by_sent_field))[0].as_texts().frame
     return _props(found.with_columns(pl.lit("").alias("shown"))).get("", [])
 
 
-def _by_sent_field(cut: Selection) -> Tally:
+def _by_sent_field(selection: Selection) -> Tally:
     """Hits (`times`) by `key` and `value` of what they bore."""
-    shard, lookups = cut.shard, cut.shard.lookups
-    sets = pl.DataFrame({"set": shard.hit("fields")[cut.rows]}).group_by("set").agg(pl.len().cast(pl.Int64).alias("times"))
+    shard, lookups = selection.shard, selection.shard.lookups
+    sets = pl.DataFrame({"set": shard.hit("fields")[selection.rows]}).group_by("set").agg(pl.len().cast(pl.Int64).alias("times"))
     values = sets.join(lookups.sent_fields.rows, on="set").rename({"label": "value"})
     return tallied(values, {"key": lookups.sent_fields.keys, "value": lookups.labels}, sums=("times",))
 

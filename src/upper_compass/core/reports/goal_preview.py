@@ -36,38 +36,38 @@ class GoalPreview(BaseModel):
     near: str | None = None
 
 
-def preview_goal(reading: ReportContext, ask: ReportFilter) -> GoalPreview:
+def preview_goal(context: ReportContext, ask: ReportFilter) -> GoalPreview:
     """The conversions of the question's goal in its period, robots and own traffic left out."""
-    whole, by_page = reading.tally(ask, Counting(_counted), Counting(_by_page))
+    whole, by_page = context.tally(ask, Counting(_counted), Counting(_by_page))
     conversions, visits, value = whole.frame.select("conversions", "visits", "value").row(0)
     pages = by_page.as_texts().frame.sort("conversions", "page", descending=[True, False])
     commonest = [ValueCount(value=page, times=times) for page, times in pages.head(MAX_PAGES).select("page", "conversions").iter_rows()]
-    near = _near(reading, ask, ask.goal.match.page) if isinstance(ask.goal, Goal) and not conversions else None
+    near = _near(context, ask, ask.goal.match.page) if isinstance(ask.goal, Goal) and not conversions else None
     return GoalPreview(conversions=conversions, visits=visits, value=value or 0.0, pages=commonest, more_pages=len(pages) - len(commonest), near=near)
 
 
-def _near(reading: ReportContext, ask: ReportFilter, asked: PageTest | None) -> str | None:
+def _near(context: ReportContext, ask: ReportFilter, asked: PageTest | None) -> str | None:
     """The page, of those seen most, that is called nearly as one that nobody saw."""
     if asked is None or asked.test not in ("is", "starts with") or len(asked.value) > LONGEST_COMPARED:
         return None
     by_page = GroupBy((DIMENSIONS["page"],), columns=frozenset({"views"}))
-    seen = reading.tally(ReportFilter(ask.start, ask.stop), by_page)[0].as_texts().frame.filter(pl.col("key_0").str.len_chars() <= LONGEST_COMPARED)
+    seen = context.tally(ReportFilter(ask.start, ask.stop), by_page)[0].as_texts().frame.filter(pl.col("key_0").str.len_chars() <= LONGEST_COMPARED)
     pages = seen.filter(pl.col("views") > 0).sort("views", "key_0", descending=[True, False]).head(COMPARED)["key_0"].to_list()
     return next(iter(get_close_matches(asked.value, pages, 1, NEAR)), None)
 
 
-def _counted(cut: Selection) -> Tally:
+def _counted(selection: Selection) -> Tally:
     """Conversions, visits that hold them, and value, in all."""
-    counted = cut.counted_conversions
-    visits = len(np.unique(cut.conversions.visit[counted]))
+    counted = selection.counted_conversions
+    visits = len(np.unique(selection.conversions.visit[counted]))
     return tallied(
-        pl.DataFrame({"conversions": [len(counted)], "visits": [visits], "value": [float(cut.conversions.value[counted].sum())]}),
+        pl.DataFrame({"conversions": [len(counted)], "visits": [visits], "value": [float(selection.conversions.value[counted].sum())]}),
         {}, sums=("conversions", "visits", "value"),
     )  # fmt: skip
 
 
-def _by_page(cut: Selection) -> Tally:
+def _by_page(selection: Selection) -> Tally:
     """Conversions by page."""
-    lookups = cut.shard.lookups
-    pages = lookups["page"][cut.shard.hit("url")[cut.conversions.row[cut.counted_conversions]]]
+    lookups = selection.shard.lookups
+    pages = lookups["page"][selection.shard.hit("url")[selection.conversions.row[selection.counted_conversions]]]
     return tallied(pl.DataFrame({"page": pages}, schema={"page": pl.UInt32}), {"page": lookups.labels}, count="conversions")

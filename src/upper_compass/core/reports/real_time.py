@@ -52,15 +52,15 @@ class LiveUpdate(BaseModel):
     present: ActiveVisitors
 
 
-def newest_seq(reading: ReportContext) -> int:
+def newest_seq(context: ReportContext) -> int:
     """Number of the newest hit, 0 without any."""
-    found = reading.tally(EVERYTHING, Counting(_newest, additive=False))[0].frame["seq"]
+    found = context.tally(EVERYTHING, Counting(_newest, additive=False))[0].frame["seq"]
     return int(found[0]) if len(found) else 0
 
 
-def _newest(cut: Selection) -> Tally:
+def _newest(selection: Selection) -> Tally:
     """The greatest number of a hit."""
-    return Tally(pl.DataFrame({"seq": [_newest_of(cut.shard)]}), {}, {"seq": "max"})
+    return Tally(pl.DataFrame({"seq": [_newest_of(selection.shard)]}), {}, {"seq": "max"})
 
 
 def _newest_of(shard: Shard) -> int:
@@ -68,13 +68,13 @@ def _newest_of(shard: Shard) -> int:
     return newest
 
 
-def arrivals(reading: ReportContext, after: int, limit: int, visitor: str | None = None) -> tuple[list[HitRecord], int]:
+def arrivals(context: ReportContext, after: int, limit: int, visitor: str | None = None) -> tuple[list[HitRecord], int]:
     """Hits that arrived after number `after`, newest first, at most `limit`; and how many there are beyond these.
 
     Only those of one visitor where one is named.
     """
     given = (after, limit, visitor)
-    newest, counted = reading.tally(EVERYTHING, Counting(_arrived, given, additive=False), Counting(_arrived_count, given, additive=False))
+    newest, counted = context.tally(EVERYTHING, Counting(_arrived, given, additive=False), Counting(_arrived_count, given, additive=False))
     found = hit_records(newest.frame.sort("seq", descending=True).head(limit))
     return found, int(counted.frame["hits"].sum()) - len(found)
 
@@ -90,22 +90,22 @@ def _rows_after(shard: Shard, after: int, visitor: str | None) -> Rows:
     return rows[~np.isin(shard.hit("visitor")[rows], shard.tombstoned)]
 
 
-def _arrived(cut: Selection, after: int, limit: int, visitor: str | None) -> Tally:
+def _arrived(selection: Selection, after: int, limit: int, visitor: str | None) -> Tally:
     """The newest hits."""
-    rows = _rows_after(cut.shard, after, visitor)
-    newest = np.argsort(cut.shard.hit("seq")[rows])[::-1][:limit]
-    return listed(hit_frame(cut.shard, rows[newest]), ["seq"])
+    rows = _rows_after(selection.shard, after, visitor)
+    newest = np.argsort(selection.shard.hit("seq")[rows])[::-1][:limit]
+    return listed(hit_frame(selection.shard, rows[newest]), ["seq"])
 
 
-def _arrived_count(cut: Selection, after: int, _limit: int, visitor: str | None) -> Tally:
+def _arrived_count(selection: Selection, after: int, _limit: int, visitor: str | None) -> Tally:
     """How many hits arrived."""
-    return tallied(pl.DataFrame({"hits": [len(_rows_after(cut.shard, after, visitor))]}), {}, sums=("hits",))
+    return tallied(pl.DataFrame({"hits": [len(_rows_after(selection.shard, after, visitor))]}), {}, sums=("hits",))
 
 
-def present(reading: ReportContext, now: int) -> ActiveVisitors:
+def present(context: ReportContext, now: int) -> ActiveVisitors:
     """Who is on the site at `now` (ms), robots and own traffic left out."""
     ask = ReportFilter(now - THIRTY_MINUTES + 1, now + FIVE_MINUTES + 1, keep=False)
-    counted = reading.tally(ask, Counting(_present, (now,)))[0].as_texts().frame
+    counted = context.tally(ask, Counting(_present, (now,)))[0].as_texts().frame
     by = counted.sort("visitors", "value", descending=[True, False]).partition_by("of", as_dict=True)
 
     def ranked(of: str) -> list[RankedValue]:
@@ -116,9 +116,9 @@ def present(reading: ReportContext, now: int) -> ActiveVisitors:
     return ActiveVisitors(five=five, thirty=thirty, pages=ranked("page"), sources=ranked("source"), events=ranked("event"))
 
 
-def _present(cut: Selection, now: int) -> Tally:
+def _present(selection: Selection, now: int) -> Tally:
     """Distinct visitors by what they are counted `of`, and its value: the minutes, the page they saw last, their source, the events they did."""
-    shard, rows = cut.shard, cut.rows
+    shard, rows = selection.shard, selection.rows
     labels = shard.lookups.labels
     visitor = shard.hit("visitor")
     views, done = (rows[shard.derived.kind[rows] == kind] for kind in (Kind.view, Kind.event))

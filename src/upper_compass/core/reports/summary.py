@@ -64,11 +64,11 @@ def _within(name: str) -> str:
     return name if len(name) > 1 and name[1].isupper() else name[:1].lower() + name[1:]
 
 
-def answer(reading: ReportContext, request: AnswerRequest, goal: Goal, name: str) -> Answer:
+def answer(context: ReportContext, request: AnswerRequest, goal: Goal, name: str) -> Answer:
     """The sentences for one goal, under its name."""
     what = _within(name)
     when = "on this day" if request.period.days == 1 else f"in these {request.period.days} days"
-    channels, total = _largest(reading, request, goal, "channel")
+    channels, total = _largest(context, request, goal, "channel")
     if total < FEW:
         if total == 0:
             return Answer(phrases=[Phrase(text=f"There are no {what} {when}.")])
@@ -78,7 +78,7 @@ def answer(reading: ReportContext, request: AnswerRequest, goal: Goal, name: str
         named, share = _leading(channels, total)
         phrases += _listed(named, "channel", "and")
         phrases.append(Phrase(text=f" {'brings' if len(named) == 1 else 'bring'} {share_in_words(share)} {what}."))
-    pages, _ = _largest(reading, request, goal, "entry_page")
+    pages, _ = _largest(context, request, goal, "entry_page")
     if pages and pages[0][1] < total and pages[0][0]:
         phrases += _beginnings(pages, total, what if not phrases else None)
     return Answer(phrases=phrases or [Phrase(text=f"{name}: {total:,} {when}.")])
@@ -95,11 +95,11 @@ def _beginnings(pages: list[tuple[str, int]], total: int, what: str | None) -> l
     return [Phrase(text=f"{subject} begin on "), *_listed(begun, "entry_page", "or"), Phrase(text=".")]
 
 
-def _largest(reading: ReportContext, request: AnswerRequest, goal: Goal, dimension: str) -> tuple[list[tuple[str, int]], int]:
+def _largest(context: ReportContext, request: AnswerRequest, goal: Goal, dimension: str) -> tuple[list[tuple[str, int]], int]:
     """The values of a dimension by their conversions, those left out of which too little is known; and the conversions of all."""
     columns = [Column(id=name, measure=name) for name in ("conversions", "conversion_rate")]
     asked = TableRequest(period=request.period, versus="none", goal=request.goal, dimensions=[dimension], columns=columns, segment=request.segment, limit=20)
-    found = table(reading, asked, {request.goal: goal})
+    found = table(context, asked, {request.goal: goal})
     conversions, rate = found.columns
     few = rate.few or [False] * len(found.rows)
     sure = [(row[0], int(count or 0)) for row, count, is_few in zip(found.rows, conversions.values, few, strict=True) if not is_few]

@@ -22,15 +22,15 @@ from upper_compass.core.reports.unrated import unrated
 OVERLAP = Note(kind="overlap", text="A visit can have several of these values, so the rows overlap and do not add up to the total.")
 
 
-def table(reading: ReportContext, request: TableRequest, goals: Mapping[int, Goal]) -> TableResult:
+def table(context: ReportContext, request: TableRequest, goals: Mapping[int, Goal]) -> TableResult:
     """A breakdown with its totals; versus is judged by the same question over the versus period. `goals`: by the ids that are asked for."""
-    asked = plan(reading, request, goals)
-    by = KeyedBy(tuple(reading.dimension(name, "dimensions") for name in request.dimensions), within=(tuple(request.parents),) if request.parents else ())
-    rows, total = _rows_and_total(reading, asked, by)
+    asked = plan(context, request, goals)
+    by = KeyedBy(tuple(context.dimension(name, "dimensions") for name in request.dimensions), within=(tuple(request.parents),) if request.parents else ())
+    rows, total = _rows_and_total(context, asked, by)
     totals = column_values(asked, total, total)
     result = TableResult(
         period=request.period, versus=asked.versus, dimensions=request.dimensions, rows=[], count=0, columns=[], total=totals, rest=None,
-        notes=_notes(reading, asked, by),
+        notes=_notes(context, asked, by),
     )  # fmt: skip
     if request.dimensions:
         fitting = filtered(asked, rows, request)
@@ -42,22 +42,22 @@ def table(reading: ReportContext, request: TableRequest, goals: Mapping[int, Goa
     return result
 
 
-def series(reading: ReportContext, request: SeriesRequest, goals: Mapping[int, Goal]) -> SeriesResult:
+def series(context: ReportContext, request: SeriesRequest, goals: Mapping[int, Goal]) -> SeriesResult:
     """The course over time; each bucket counts as a period of its own, the totals as the whole period. `goals`: by the ids that are asked for."""
-    asked = plan(reading, request, goals)
-    cuts, names = edges(request.period, request.bucket, reading.zone)
-    cuts_before = edges(asked.versus, request.bucket, reading.zone)[0] if asked.versus else []
+    asked = plan(context, request, goals)
+    cuts, names = edges(request.period, request.bucket, context.zone)
+    cuts_before = edges(asked.versus, request.bucket, context.zone)[0] if asked.versus else []
     by = KeyedBy(edges=tuple(cuts))
-    found, total = _rows_and_total(reading, asked, by, tuple(cuts_before))
+    found, total = _rows_and_total(context, asked, by, tuple(cuts_before))
     result = SeriesResult(
         period=request.period, versus=asked.versus, bucket=request.bucket, at=names,
         columns=column_values(asked, _every_bucket(found.frame, asked, len(names), len(cuts_before) - 1), total),
-        total=column_values(asked, total, total), notes=_notes(reading, asked, by),
+        total=column_values(asked, total, total), notes=_notes(context, asked, by),
     )  # fmt: skip
     if request.rows:
-        dimensions = tuple(reading.dimension(name, "dimensions") for name in request.dimensions)
+        dimensions = tuple(context.dimension(name, "dimensions") for name in request.dimensions)
         by = replace(by, dimensions=dimensions, within=tuple(tuple(row) for row in request.rows))
-        [found] = joined(reading, (asked, by), edges_before=tuple(cuts_before))
+        [found] = joined(context, (asked, by), edges_before=tuple(cuts_before))
         found = found.as_texts()
         courses = found.frame.partition_by([f"key_{i}" for i in range(len(dimensions))], as_dict=True)
         for row in request.rows:
@@ -67,17 +67,17 @@ def series(reading: ReportContext, request: SeriesRequest, goals: Mapping[int, G
     return result
 
 
-def _rows_and_total(reading: ReportContext, asked: Asked, by: KeyedBy, edges_before: tuple[int, ...] = ()) -> tuple[Tally, Sums]:
+def _rows_and_total(context: ReportContext, asked: Asked, by: KeyedBy, edges_before: tuple[int, ...] = ()) -> tuple[Tally, Sums]:
     """Rows and totals. By dimensions of the visit and over time, what is no count of people adds up to the total; people are counted anew."""
     if not by.dimensions and not by.edges:
-        [whole] = joined(reading, (asked, KeyedBy()))
+        [whole] = joined(context, (asked, KeyedBy()))
         return whole, whole.frame
     if by.by_hit or by.within:
-        rows, whole = joined(reading, (asked, by), (asked, KeyedBy()), edges_before=edges_before)
+        rows, whole = joined(context, (asked, by), (asked, KeyedBy()), edges_before=edges_before)
         return rows, whole.frame
     people = asked.only(PEOPLE_COLUMNS)
     totals = [(people, KeyedBy())] if people.names() else []
-    rows, *counted = joined(reading, (asked, by), *totals, edges_before=edges_before)
+    rows, *counted = joined(context, (asked, by), *totals, edges_before=edges_before)
     total = rows.frame.select(pl.col(name).sum() for name in asked.names())
     return rows, total.with_columns(one.frame[name] for one in counted for name in people.names())
 
@@ -92,9 +92,9 @@ def _every_bucket(found: pl.DataFrame, asked: Asked, count: int, count_before: i
     return course
 
 
-def _notes(reading: ReportContext, asked: Asked, by: KeyedBy) -> list[Note]:
+def _notes(context: ReportContext, asked: Asked, by: KeyedBy) -> list[Note]:
     notes = [OVERLAP] if by.by_hit and any(model != "on the spot" for model in asked.models) else []
-    missing = unrated(reading, asked)
+    missing = unrated(context, asked)
     if missing:
         amounts = "1 amount counts 0, because its" if missing == 1 else f"{missing:,} amounts count 0, because their"
         notes.append(Note(kind="unrated", text=f"{amounts} currency has no rate in the site's settings."))

@@ -30,30 +30,30 @@ class UnratedAmounts:
         """See Breakdown."""
         return self.revenue, tuple(goal.model_dump_json() for goal in self.goals)
 
-    def tally(self, cut: Selection) -> Tally:
+    def tally(self, selection: Selection) -> Tally:
         """One row: `amounts` (i64, sum)."""
-        shard = cut.shard
+        shard = selection.shard
         missing = np.isnan(shard.lookups["rate"])
         rows = [np.empty(0, np.int32)]
         if missing.any() and self.revenue:
-            rows.append(cut.rows[cut.kind(cut.rows) == Kind.order])
+            rows.append(selection.rows[selection.kind(selection.rows) == Kind.order])
         for goal in self.goals if missing.any() else ():
-            of_goal = Selection(shard, replace(cut.ask, goal=goal))
+            of_goal = Selection(shard, replace(selection.ask, goal=goal))
             counted = of_goal.conversions.row[of_goal.counted_conversions]
             every = isinstance(goal, ProductSales) or goal.value.kind == "hit"
-            rows.append(counted if every else counted[cut.kind(counted) == Kind.order])
+            rows.append(counted if every else counted[selection.kind(counted) == Kind.order])
         amounts = np.unique(np.concatenate(rows))
         found = missing[shard.hit("currency")[amounts]] & ~np.isnan(shard.hit("value")[amounts])
         return Tally(pl.DataFrame({"amounts": [int(found.sum())]}), {}, {"amounts": "sum"})
 
 
-def unrated(reading: ReportContext, asked: Asked) -> int:
+def unrated(context: ReportContext, asked: Asked) -> int:
     """How many of the amounts that the columns count have a currency without a rate."""
     if not any({"value", "revenue"} & wanted for wanted in asked.wanted):
         return 0
-    if not np.isnan(reading.shards.lookups["rate"]).any():
+    if not np.isnan(context.shards.lookups["rate"]).any():
         return 0
     valued = [ask.goal for ask, wanted in zip(asked.questions, asked.wanted, strict=True) if "value" in wanted]
     goals = tuple(goal for goal in valued if isinstance(goal, ProductSales) or (goal and isinstance(goal.value, HitValue)))
-    tally = reading.tally(asked.whole, UnratedAmounts(any("revenue" in wanted for wanted in asked.wanted), goals))[0]
+    tally = context.tally(asked.whole, UnratedAmounts(any("revenue" in wanted for wanted in asked.wanted), goals))[0]
     return int(tally.frame["amounts"][0])

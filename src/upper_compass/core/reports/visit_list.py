@@ -59,18 +59,18 @@ class VisitDetail(BaseModel):
     others: list[VisitRecord]
 
 
-def latest_visits(reading: ReportContext, ask: ReportFilter, limit: int, after: str | None) -> VisitsResult:
+def latest_visits(context: ReportContext, ask: ReportFilter, limit: int, after: str | None) -> VisitsResult:
     """The newest visits that fit the question, with their conversions of its goal."""
-    count = int(reading.tally(replace(ask, goal=None), GroupBy(columns=frozenset({"visits"})))[0].frame["visits"].sum())
-    found = reading.tally(ask, Counting(_newest, (limit + 1, after), additive=False))[0].frame.sort("start", "seq", descending=True)
+    count = int(context.tally(replace(ask, goal=None), GroupBy(columns=frozenset({"visits"})))[0].frame["visits"].sum())
+    found = context.tally(ask, Counting(_newest, (limit + 1, after), additive=False))[0].frame.sort("start", "seq", descending=True)
     shown = found.head(limit)
     following = f"{shown['start'][-1]}.{shown['seq'][-1]}" if len(found) > limit else None
     return VisitsResult(visits=visit_records(shown), count=count, next=following)
 
 
-def _newest(cut: Selection, limit: int, after: str | None) -> Tally:
+def _newest(selection: Selection, limit: int, after: str | None) -> Tally:
     """The newest visits, `seq` the number of the first hit of each."""
-    shard, visits = cut.shard, cut.visits
+    shard, visits = selection.shard, selection.visits
     start, seq = shard.visit("start")[visits], shard.hit("seq")[shard.visit("first_row")[visits]]
     if after is not None:
         then, number = (int(part) for part in after.split("."))
@@ -81,14 +81,14 @@ def _newest(cut: Selection, limit: int, after: str | None) -> Tally:
         kept = start >= least
         visits, start, seq = visits[kept], start[kept], seq[kept]
     newest = np.lexsort((seq, start))[::-1][:limit]
-    return listed(visit_frame(shard, visits[newest], cut.conversions).with_columns(pl.Series("seq", seq[newest])), _VISIT)
+    return listed(visit_frame(shard, visits[newest], selection.conversions).with_columns(pl.Series("seq", seq[newest])), _VISIT)
 
 
-def visit_detail(reading: ReportContext, visitor: str, number: int, goal: Goal | None) -> VisitDetail | None:
+def visit_detail(context: ReportContext, visitor: str, number: int, goal: Goal | None) -> VisitDetail | None:
     """One visit of a visitor by its number, or None when there is no such visit."""
     ask = ReportFilter(0, 2**62, goal, with_excluded=True, keep=False)
     of_visitor, of_visit = (Counting(_of_visitor, (visitor,), additive=False), Counting(_hits_of, (visitor, number), additive=False))
-    visits, hits = (tally.frame for tally in reading.tally(ask, of_visitor, of_visit))
+    visits, hits = (tally.frame for tally in context.tally(ask, of_visitor, of_visit))
     records = visit_records(visits.sort("number"))
     visit = next((one for one in records if one.number == number), None)
     if visit is None:
@@ -101,37 +101,37 @@ def visit_detail(reading: ReportContext, visitor: str, number: int, goal: Goal |
         hits=hit_records(hits),
         hits_left_out=sum(hits["of"].head(1).to_list()) - len(hits),
         conversions=dict(hits.filter(pl.col("converted")).select("seq", "worth").iter_rows()),
-        why=reading.shards.lookups.traffic_sources.explain(*address),
+        why=context.shards.lookups.traffic_sources.explain(*address),
         others=[one for one in records if one.number != number][-MAX_VISITS:],
     )
 
 
-def _visits_of(cut: Selection, visitor: str) -> Rows:
+def _visits_of(selection: Selection, visitor: str) -> Rows:
     """The visits of a visitor that are read from this shard."""
-    code = cut.shard.lookups.dictionaries["visitor"].find(visitor)
+    code = selection.shard.lookups.dictionaries["visitor"].find(visitor)
     if code is None:
         return np.empty(0, np.int32)
-    theirs = ranges(cut.shard.visit("visitor"), np.array([code], np.uint32))
-    return theirs[cut.shard.valid[theirs]]
+    theirs = ranges(selection.shard.visit("visitor"), np.array([code], np.uint32))
+    return theirs[selection.shard.valid[theirs]]
 
 
-def _of_visitor(cut: Selection, visitor: str) -> Tally:
+def _of_visitor(selection: Selection, visitor: str) -> Tally:
     """All visits of a visitor."""
-    return listed(visit_frame(cut.shard, _visits_of(cut, visitor), cut.conversions), _VISIT)
+    return listed(visit_frame(selection.shard, _visits_of(selection, visitor), selection.conversions), _VISIT)
 
 
-def _hits_of(cut: Selection, visitor: str, number: int) -> Tally:
+def _hits_of(selection: Selection, visitor: str, number: int) -> Tally:
     """The first hits of one visit in order (`place`), `of` how many; whether each `converted`, and its `worth`."""
-    shard = cut.shard
-    visit = _visits_of(cut, visitor)[number - 1 : number]
+    shard = selection.shard
+    visit = _visits_of(selection, visitor)[number - 1 : number]
     rows = shard.rows_of_visits(visit)
     count = len(rows)
     rows = rows[:MAX_HITS]
-    place = np.searchsorted(cut.conversions.row, rows)
+    place = np.searchsorted(selection.conversions.row, rows)
     worth = np.full(len(rows), np.nan)
-    inside = np.flatnonzero(place < len(cut.conversions.row))
-    inside = inside[cut.conversions.row[place[inside]] == rows[inside]]
-    worth[inside] = cut.conversions.value[place[inside]]
+    inside = np.flatnonzero(place < len(selection.conversions.row))
+    inside = inside[selection.conversions.row[place[inside]] == rows[inside]]
+    worth[inside] = selection.conversions.value[place[inside]]
     table = hit_frame(shard, rows).with_columns(
         pl.Series("place", np.arange(len(rows)), dtype=pl.Int64), pl.lit(count, pl.Int64).alias("of"),
         pl.Series("converted", ~np.isnan(worth)), pl.Series("worth", worth),

@@ -26,7 +26,7 @@ MAX_EXAMPLES = 4
 class Inspection:
     """What is looked at: the site's hits, midnights (ms) of the last HISTORY complete days and of today, the end, and the goals by name."""
 
-    reading: ReportContext
+    context: ReportContext
     rules: SiteRules
     midnights: Sequence[int]
     until: int
@@ -44,14 +44,14 @@ class Inspection:
 
     def counted(self, make: Callable[..., Tally], *given: object, additive: bool = True) -> pl.DataFrame:
         """What was counted lately, texts as keys."""
-        return self.reading.tally(self.lately, Counting(make, given, additive))[0].as_texts().frame
+        return self.context.tally(self.lately, Counting(make, given, additive))[0].as_texts().frame
 
     @cached_property
     def traffic_sources(self) -> Counter[tuple[str, ...]]:
         """Visits by (source, medium, campaign, channel, raw source)."""
         names = ("source", "medium", "campaign", "channel", "raw_source")
         by = GroupBy(tuple(DIMENSIONS[name] for name in names), columns=frozenset({"visits"}))
-        found = self.reading.tally(self.lately, by)[0].as_texts().frame
+        found = self.context.tally(self.lately, by)[0].as_texts().frame
         return Counter({tuple(key): int(visits) for *key, visits in found.select(*(f"key_{i}" for i in range(len(names))), "visits").iter_rows()})
 
 

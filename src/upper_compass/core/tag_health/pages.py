@@ -59,7 +59,7 @@ def _by_day(at: Inspection) -> dict[tuple[str, str], Ints]:
     asked += [(replace(at.history, goal=goal), Counting(_conversions, (edges,)), "silent goal", title) for title, goal in at.goals]
     found: dict[tuple[str, str], Ints] = {}
     for ask, counting, kind, title in asked:
-        rows = at.reading.tally(ask, counting)[0].as_texts().frame
+        rows = at.context.tally(ask, counting)[0].as_texts().frame
         # What came fewer times in all of these days lets nothing be expected of any of them.
         rows = rows if title else rows.filter(pl.col("times").sum().over("name") >= MIN_TIMES)
         if title:
@@ -73,19 +73,19 @@ def _days(at: Ints, edges: Sequence[int]) -> Ints:
     return np.searchsorted(np.array(edges), at, side="right") - 1
 
 
-def _active_events(cut: Selection, edges: Sequence[int]) -> Tally:
+def _active_events(selection: Selection, edges: Sequence[int]) -> Tally:
     """Times of events that say something about intent, by the name that is shown and `day`."""
-    shard, lookups = cut.shard, cut.shard.lookups
-    rows = cut.rows[cut.kind(cut.rows) == Kind.event]
+    shard, lookups = selection.shard, selection.shard.lookups
+    rows = selection.rows[selection.kind(selection.rows) == Kind.event]
     rows = rows[~lookups["passive"][shard.hit("name")[rows]].astype(bool)]
     names = lookups["event"][shard.hit("name")[rows]]
     rows, names = rows[names > 0], names[names > 0]
     return tallied(pl.DataFrame({"name": names, "day": _days(shard.hit("at")[rows], edges)}), {"name": lookups.labels, "day": None}, count="times")
 
 
-def _conversions(cut: Selection, edges: Sequence[int]) -> Tally:
+def _conversions(selection: Selection, edges: Sequence[int]) -> Tally:
     """Conversions by `day`."""
-    days = _days(cut.conversions.at[cut.counted_conversions], edges)
+    days = _days(selection.conversions.at[selection.counted_conversions], edges)
     return tallied(pl.DataFrame({"day": days}).with_columns(pl.lit("").alias("name")), {"name": None, "day": None}, count="times")
 
 
@@ -111,16 +111,18 @@ def without_script(at: Inspection) -> list[Finding]:
     ]  # fmt: skip
 
 
-def _pages_seen(cut: Selection) -> Tally:
+def _pages_seen(selection: Selection) -> Tally:
     """Views by page."""
-    lookups, rows = cut.shard.lookups, cut.rows[cut.kind(cut.rows) == Kind.view]
-    return tallied(pl.DataFrame({"page": lookups["page"][cut.shard.hit("url")[rows]]}), {"page": lookups.labels}, count="views")
+    lookups, rows = selection.shard.lookups, selection.rows[selection.kind(selection.rows) == Kind.view]
+    return tallied(pl.DataFrame({"page": lookups["page"][selection.shard.hit("url")[rows]]}), {"page": lookups.labels}, count="views")
 
 
-def _referrers(cut: Selection) -> Tally:
+def _referrers(selection: Selection) -> Tally:
     """Views by referrer."""
-    rows = cut.rows[cut.kind(cut.rows) == Kind.view]
-    return tallied(pl.DataFrame({"referrer": cut.shard.hit("referrer")[rows]}), {"referrer": cut.shard.lookups.dictionaries["referrer"]}, count="views")
+    rows = selection.rows[selection.kind(selection.rows) == Kind.view]
+    return tallied(
+        pl.DataFrame({"referrer": selection.shard.hit("referrer")[rows]}), {"referrer": selection.shard.lookups.dictionaries["referrer"]}, count="views"
+    )
 
 
 def personal(at: Inspection) -> list[Finding]:
@@ -139,13 +141,13 @@ def personal(at: Inspection) -> list[Finding]:
     ]  # fmt: skip
 
 
-def _masked(cut: Selection) -> Tally:
+def _masked(selection: Selection) -> Tally:
     """Hits by page whose address or properties hold a mask."""
-    rows, lookups = cut.rows, cut.shard.lookups
+    rows, lookups = selection.rows, selection.shard.lookups
     masked = np.zeros(len(rows), bool)
     for column in ("url", "props"):
-        masked |= lookups.dictionaries[column].passing(cut.shard.hit(column)[rows], "contains", MASK)
-    return tallied(pl.DataFrame({"page": lookups["page"][cut.shard.hit("url")[rows[masked]]]}), {"page": lookups.labels}, count="hits")
+        masked |= lookups.dictionaries[column].passing(selection.shard.hit(column)[rows], "contains", MASK)
+    return tallied(pl.DataFrame({"page": lookups["page"][selection.shard.hit("url")[rows[masked]]]}), {"page": lookups.labels}, count="hits")
 
 
 def repeated(at: Inspection) -> list[Finding]:
@@ -163,9 +165,9 @@ def repeated(at: Inspection) -> list[Finding]:
     ]  # fmt: skip
 
 
-def _repeated(cut: Selection) -> Tally:
+def _repeated(selection: Selection) -> Tally:
     """Orders whose id had come before."""
-    return tallied(pl.DataFrame({"orders": [int((cut.kind(cut.rows) == REPEATED_ORDER).sum())]}), {}, sums=("orders",))
+    return tallied(pl.DataFrame({"orders": [int((selection.kind(selection.rows) == REPEATED_ORDER).sum())]}), {}, sums=("orders",))
 
 
 def robots(at: Inspection) -> list[Finding]:
@@ -181,10 +183,10 @@ def robots(at: Inspection) -> list[Finding]:
     ]  # fmt: skip
 
 
-def _robots(cut: Selection) -> Tally:
+def _robots(selection: Selection) -> Tally:
     """Visits of robots."""
-    shard, start = cut.shard, cut.shard.visit("start")
-    inside = (start >= cut.ask.start) & (start < cut.ask.stop) & shard.valid
+    shard, start = selection.shard, selection.shard.visit("start")
+    inside = (start >= selection.ask.start) & (start < selection.ask.stop) & shard.valid
     return tallied(pl.DataFrame({"visits": [int(shard.hit("robot")[shard.visit("first_row")[inside]].sum())]}), {}, sums=("visits",))
 
 
@@ -205,10 +207,10 @@ def script_errors(at: Inspection) -> list[Finding]:
     ]  # fmt: skip
 
 
-def _with_errors(cut: Selection) -> pl.DataFrame:
+def _with_errors(selection: Selection) -> pl.DataFrame:
     """A row for each error of a script: what it says, where, to whom."""
-    shard, lookups = cut.shard, cut.shard.lookups
-    rows = cut.rows[cut.kind(cut.rows) == Kind.event]
+    shard, lookups = selection.shard, selection.shard.lookups
+    rows = selection.rows[selection.kind(selection.rows) == Kind.event]
     rows = rows[np.isin(shard.hit("name")[rows], lookups.events_called([SCRIPT_ERROR]))]
     codes, places = np.unique(shard.hit("props")[rows], return_inverse=True)
     named = pl.Series([_message(text) for text in lookups.dictionaries["props"].decode(codes)], dtype=pl.String)
@@ -216,19 +218,19 @@ def _with_errors(cut: Selection) -> pl.DataFrame:
     return pl.DataFrame({"message": named.gather(places), "page": page, "visitor": shard.hit("visitor")[rows]})
 
 
-def _errors(cut: Selection) -> Tally:
+def _errors(selection: Selection) -> Tally:
     """Times by message."""
-    return tallied(_with_errors(cut), {"message": None}, count="times")
+    return tallied(_with_errors(selection), {"message": None}, count="times")
 
 
-def _people_with_errors(cut: Selection) -> Tally:
+def _people_with_errors(selection: Selection) -> Tally:
     """Distinct visitors by message."""
-    return tallied(_with_errors(cut).select("message", "visitor").unique(), {"message": None}, count="people")
+    return tallied(_with_errors(selection).select("message", "visitor").unique(), {"message": None}, count="people")
 
 
-def _pages_with_errors(cut: Selection) -> Tally:
+def _pages_with_errors(selection: Selection) -> Tally:
     """Times by message and page."""
-    return tallied(_with_errors(cut), {"message": None, "page": cut.shard.lookups.labels}, count="times")
+    return tallied(_with_errors(selection), {"message": None, "page": selection.shard.lookups.labels}, count="times")
 
 
 def _message(props: str) -> str:

@@ -122,9 +122,9 @@ def referrers(at: Inspection) -> list[Finding]:
     return found
 
 
-def _referrals(cut: Selection) -> Tally:
+def _referrals(selection: Selection) -> Tally:
     """Referred visits by host, and how many of them only `returns` from it: the visitor's visit before ended within the gap."""
-    shard, visits = cut.shard, cut.visits
+    shard, visits = selection.shard, selection.visits
     lookups = shard.lookups
     visits = visits[lookups["medium"][shard.visit("traffic_source")[visits]] == lookups.word("referral")]
     back = shard.visit("start")[visits] - shard.visit("end")[np.maximum(visits - 1, 0)] <= lookups.rules.visit_gap_minutes * 60_000
@@ -168,9 +168,9 @@ def untagged_mail(at: Inspection) -> list[Finding]:
     return found
 
 
-def _mails(cut: Selection) -> Tally:
+def _mails(selection: Selection) -> Tally:
     """When the first visit of each campaign came by Email (`sent`, ms)."""
-    shard, visits, lookups = cut.shard, cut.visits, cut.shard.lookups
+    shard, visits, lookups = selection.shard, selection.visits, selection.shard.lookups
     traffic_source = shard.visit("traffic_source")[visits]
     mailed = (lookups["channel"][traffic_source] == lookups.word("Email")) & (lookups["campaign"][traffic_source] > 0)
     rows = pl.DataFrame({"campaign": lookups["campaign"][traffic_source[mailed]], "sent": shard.visit("start")[visits][mailed]})
@@ -178,9 +178,9 @@ def _mails(cut: Selection) -> Tally:
     return Tally(first, {"campaign": lookups.labels}, {"sent": "min"})
 
 
-def _deep_landings(cut: Selection) -> Tally:
+def _deep_landings(selection: Selection) -> Tally:
     """Direct visits that began elsewhere than on the first page of the site, by when they started (ms)."""
-    shard, visits, lookups = cut.shard, cut.visits, cut.shard.lookups
+    shard, visits, lookups = selection.shard, selection.visits, selection.shard.lookups
     entry = shard.visit("entry")[visits]
     landed = (shard.visit("traffic_source")[visits] == 0) & (entry >= 0)
     deep = lookups["page"][shard.hit("url")[entry[landed]]] != lookups.word("/")

@@ -49,10 +49,10 @@ class UnregisteredLink(Tags):
     visits: int
 
 
-def observed_values(reading: ReportContext, ask: ReportFilter) -> dict[str, dict[str, int]]:
+def observed_values(context: ReportContext, ask: ReportFilter) -> dict[str, dict[str, int]]:
     """By field, the tidied values that visits were tagged with, before aliases, and how many visits had them."""
     found: dict[str, Counter[str]] = defaultdict(Counter)
-    tallies = reading.tally(ask, *(GroupBy((DIMENSIONS[f"raw_{name}"],), columns=frozenset({"visits"})) for name in FIELDS))
+    tallies = context.tally(ask, *(GroupBy((DIMENSIONS[f"raw_{name}"],), columns=frozenset({"visits"})) for name in FIELDS))
     for name, tally in zip(FIELDS, tallies, strict=True):
         for value, count in tally.as_texts().frame.select("key_0", "visits").iter_rows():
             if value and value != UNSET:
@@ -62,46 +62,46 @@ def observed_values(reading: ReportContext, ask: ReportFilter) -> dict[str, dict
     return {name: dict(counted) for name, counted in found.items()}
 
 
-def observed_pages(reading: ReportContext, ask: ReportFilter, pages: Sequence[str]) -> frozenset[str] | None:
+def observed_pages(context: ReportContext, ask: ReportFilter, pages: Sequence[str]) -> frozenset[str] | None:
     """Which of the pages were viewed; None where no page was."""
-    seen = reading.tally(ask, GroupBy((DIMENSIONS["page"],), columns=frozenset({"views"})))[0].as_texts().frame.filter(pl.col("views") > 0)
+    seen = context.tally(ask, GroupBy((DIMENSIONS["page"],), columns=frozenset({"views"})))[0].as_texts().frame.filter(pl.col("views") > 0)
     return frozenset(seen.filter(pl.col("key_0").is_in(list(pages)))["key_0"]) if len(seen) else None
 
 
-def link_performance(reading: ReportContext, ask: ReportFilter, links: Sequence[RegisteredLink]) -> dict[int, LinkPerformance]:
+def link_performance(context: ReportContext, ask: ReportFilter, links: Sequence[RegisteredLink]) -> dict[int, LinkPerformance]:
     """Visits in the question's period, since each link was made, that landed on its page with just its tags; with their conversions."""
     if not links:
         return {}
-    found = reading.tally(ask, Counting(_by_link, (tuple(links),)))[0].frame.filter(pl.col("visits") > 0)
+    found = context.tally(ask, Counting(_by_link, (tuple(links),)))[0].frame.filter(pl.col("visits") > 0)
     return {
         link: LinkPerformance(visits=visits, conversions=conversions, value=value)
         for link, visits, conversions, value in found.select("link", "visits", "conversions", "value").iter_rows()
     }
 
 
-def _by_link(cut: Selection, links: Sequence[RegisteredLink]) -> Tally:
+def _by_link(selection: Selection, links: Sequence[RegisteredLink]) -> Tally:
     """Visits, conversions and value by `link`."""
     made = pl.DataFrame(
         [one.read | {"page": one.page, "link": one.id, "made": one.made} for one in links], schema=_SCHEMA | {"link": pl.Int64, "made": pl.Int64}
     )
-    visits = _landed(cut)
-    of, count = cut.conversions.visit, len(cut.visit_mask)
+    visits = _landed(selection)
+    of, count = selection.conversions.visit, len(selection.visit_mask)
     table = (
-        _landings(cut.shard, visits)
+        _landings(selection.shard, visits)
         .as_texts()
         .frame.with_columns(
-            pl.Series("start", cut.shard.visit("start")[visits]),
+            pl.Series("start", selection.shard.visit("start")[visits]),
             pl.Series("conversions", np.bincount(of, minlength=count)[visits], dtype=pl.Int64),
-            pl.Series("value", np.bincount(of, cut.conversions.value, minlength=count)[visits], dtype=pl.Float64),
+            pl.Series("value", np.bincount(of, selection.conversions.value, minlength=count)[visits], dtype=pl.Float64),
         )
     )
     joined = table.join(made, on=[*_SOURCE, "page"]).filter(pl.col("start") >= pl.col("made"))
     return tallied(joined, {"link": None}, sums=("conversions", "value"), count="visits")
 
 
-def unregistered_links(reading: ReportContext, ask: ReportFilter, links: Sequence[RegisteredLink]) -> list[UnregisteredLink]:
+def unregistered_links(context: ReportContext, ask: ReportFilter, links: Sequence[RegisteredLink]) -> list[UnregisteredLink]:
     """Tags and labels that visits came with and that no link made here bears, the most frequent first. Click ids are no links of anybody's."""
-    counted = reading.tally(ask, Counting(_tagged))[0].as_texts().frame.select([*_SOURCE, "page", "visits"])
+    counted = context.tally(ask, Counting(_tagged))[0].as_texts().frame.select([*_SOURCE, "page", "visits"])
     if links:
         made = pl.DataFrame([one.read | {"page": one.page} for one in links], schema=_SCHEMA)
         counted = counted.join(made, on=[*_SOURCE, "page"], how="anti")
@@ -109,18 +109,18 @@ def unregistered_links(reading: ReportContext, ask: ReportFilter, links: Sequenc
     return [UnregisteredLink(**row) for row in rows.iter_rows(named=True)]
 
 
-def _tagged(cut: Selection) -> Tally:
+def _tagged(selection: Selection) -> Tally:
     """Visits by the fields of their source and the page where they landed, of addresses that bear tags."""
-    visits = _landed(cut)
-    urls, places = np.unique(cut.shard.hit("url")[cut.shard.visit("entry")[visits]], return_inverse=True)
-    tagged = _bears_tags(cut.shard, urls)[places] if len(urls) else np.zeros(0, bool)
-    landings = _landings(cut.shard, visits[tagged])
+    visits = _landed(selection)
+    urls, places = np.unique(selection.shard.hit("url")[selection.shard.visit("entry")[visits]], return_inverse=True)
+    tagged = _bears_tags(selection.shard, urls)[places] if len(urls) else np.zeros(0, bool)
+    landings = _landings(selection.shard, visits[tagged])
     return tallied(landings.frame, landings.keys, count="visits")
 
 
-def _landed(cut: Selection) -> Rows:
+def _landed(selection: Selection) -> Rows:
     """Visits of the question that have a first view."""
-    return cut.visits[cut.shard.visit("entry")[cut.visits] >= 0]
+    return selection.visits[selection.shard.visit("entry")[selection.visits] >= 0]
 
 
 def _landings(shard: Shard, visits: Rows) -> Tally:

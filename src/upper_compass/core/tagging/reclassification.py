@@ -39,10 +39,10 @@ class ReclassificationPreview(BaseModel):
     moves: list[Reclassification]
 
 
-def reclassification_preview(reading: ReportContext, ask: ReportFilter, drafted: SiteRules, reference: Reference) -> ReclassificationPreview:
+def reclassification_preview(context: ReportContext, ask: ReportFilter, drafted: SiteRules, reference: Reference) -> ReclassificationPreview:
     """What changes when the site is read by the drafted rules, for the visits as they are cut today. A visit goes by the evidence of its first view."""
-    entries = reading.tally(ask, Counting(_entries))[0].as_texts().frame
-    was, becomes = (_read(entries, rules, reference) for rules in (reading.shards.lookups.rules, drafted))
+    entries = context.tally(ask, Counting(_entries))[0].as_texts().frame
+    was, becomes = (_read(entries, rules, reference) for rules in (context.shards.lookups.rules, drafted))
     both = pl.concat([entries.select("visits"), was.rename(lambda name: f"was {name}"), becomes.rename(lambda name: f"new {name}")], how="horizontal")
     changed = pl.any_horizontal(pl.col(f"was {name}") != pl.col(f"new {name}") for name in FIELDS)
     found: list[Reclassification] = []
@@ -53,9 +53,9 @@ def reclassification_preview(reading: ReportContext, ask: ReportFilter, drafted:
     return ReclassificationPreview(visits=int(entries["visits"].sum()), moved=int(both.filter(changed)["visits"].sum()), moves=found)
 
 
-def _entries(cut: Selection) -> Tally:
+def _entries(selection: Selection) -> Tally:
     """Visits by address and referrer of their first view; both are empty where a visit has no view, and so it is direct."""
-    shard, entry = cut.shard, cut.shard.visit("entry")[cut.visits]
+    shard, entry = selection.shard, selection.shard.visit("entry")[selection.visits]
     codes = {name: np.where(entry >= 0, shard.hit(name)[entry], 0) if len(entry) else entry for name in ("url", "referrer")}
     keys = {name: shard.lookups.dictionaries[name] for name in codes}
     return tallied(pl.DataFrame(codes, schema=dict.fromkeys(codes, pl.UInt32)), keys, count="visits")
