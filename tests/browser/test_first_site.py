@@ -118,7 +118,7 @@ FIRST_STEPS = {
     "tag/events": "No event has arrived yet. Name the first one with the code beside",
     "tag/goals": "A goal is a page that is reached, an event, or an order. Make the first one",
     "tag/fields": "A field carries what only your site knows",
-    "tag/links": "Links that you keep stand here, with the visits that came by them since.",
+    "tag/links": "Links that you save stand here, with the visits that came by them since.",
     "tag/channels": "No aliases yet.",
     "watch/tag-health": "The tags of the last 30 days are in order.",
     "watch/visits": "No visits in these days.",

@@ -128,7 +128,7 @@ def test_a_goal_takes_a_whole_address_is_told_of_pages_nearly_called_so_and_asks
     expect(form.locator("[data-told]")).to_contain_text(re.compile(r"counted \d+ times"))
     form.get_by_label("Name", exact=True).fill("Large orders")
     form.get_by_role("button", name="Add the goal").click()
-    row = analyst.locator("tr", has_text="Large orders")
+    row = analyst.get_by_role("grid", name="Goals", exact=True).locator("tr", has_text="Large orders")
     expect(row).to_contain_text("orders with a total of at least 60, once a visit")
     row.get_by_role("button").click()
     analyst.get_by_role("button", name="Archive …").click()

@@ -6,7 +6,7 @@ from datetime import timedelta
 from playwright.sync_api import expect
 
 from tests.browser.conftest import choose, serious
-from tests.conftest import now
+from tests.conftest import a_hit, now
 from upper_compass.demo.laying import ACCOUNT, PASSWORD
 
 ROW = "section[aria-label='{}'] tbody tr"
@@ -52,6 +52,9 @@ def test_a_visit_walked_to_a_booking_is_in_the_reports_within_seconds(overview, 
     expect(email.locator("[data-lead]")).to_have_text("1")
     overview.get_by_role("button", name="Add to the segment").click()
     choose(overview.get_by_label("Whose", exact=True), "Campaign")
+    overview.get_by_label("Is", exact=True).fill("try-nothing")
+    overview.get_by_role("button", name="Add", exact=True).click()
+    expect(overview.get_by_role("alert")).to_have_text("No visit in these days has this value.")
     overview.get_by_label("Is", exact=True).fill("try-it")
     overview.get_by_role("button", name="Add", exact=True).click()
     expect(overview.locator("[data-chip]")).to_have_text("Only campaign try-it")
@@ -83,6 +86,30 @@ def test_a_value_narrows_everything_and_the_browsers_back_takes_it_back(overview
     expect(overview.locator("[data-chip]")).to_have_count(0)
     overview.keyboard.press("Control+z")
     expect(overview.locator("[data-chip]")).to_have_count(1)
+
+
+def test_of_very_many_values_each_is_found(overview):
+    page = "https://fennmoor-mill.example/?utm_source=fair&utm_medium=qr&utm_campaign=stand-{:03}"
+    for start in range(0, 400, 100):
+        hits = [a_hit(visitor="fair", url=page.format(i)) for i in range(start, start + 100)]
+        assert overview.request.post("/collect?site=mill", data=hits).status == 204
+    today = now().date().isoformat()
+    overview.goto(f"/s/mill/read/overview?from={today}&to={today}&only=campaign:stand-000")
+    overview.get_by_role("button", name=re.compile("Choose the values")).click()
+    values = overview.get_by_role("dialog", name="Values of Campaign")
+    expect(values).to_contain_text(re.compile(r"And 3\d\d more values; look for one above\."))
+    values.get_by_label("Look for a value").fill("stand-399")
+    values.get_by_role("checkbox", name=re.compile("^stand-399")).click()
+    expect(overview.locator("[data-chip]")).to_have_text("Only campaign stand-000 or stand-399")
+    overview.keyboard.press("Escape")
+    overview.get_by_role("button", name="Add to the segment").click()
+    choose(overview.get_by_label("Whose", exact=True), "Campaign")
+    overview.get_by_label("Is", exact=True).fill("and-398")
+    overview.get_by_role("option", name=re.compile("^stand-398")).click()  # the first 300 were read, this one was looked for
+    overview.get_by_role("button", name="Add", exact=True).click()
+    expect(overview.locator("[data-chip]")).to_have_text("Only campaign stand-000 or stand-399 or stand-398")
+    token = overview.request.get("/api/v1/session").json()["csrf"]
+    assert overview.request.delete("/api/v1/sites/mill/visitors?visitor=fair", headers={"X-CSRF-Token": token}).ok
 
 
 def test_with_alt_a_value_is_taken_out(overview):

@@ -42,7 +42,7 @@ def test_a_purchase_in_three_steps_is_an_order_and_time_is_counted(page, demo_da
     page.get_by_role("link", name="To the checkout").click()
     for field, value in (("street", "Mill Lane 1"), ("day", "2026-12-01"), ("account", "none")):
         page.locator(f"[name={field}]").fill(value)
-        page.get_by_role("button", name="Resume").click()
+        page.get_by_role("button", name="Go on").click()
     expect(page.get_by_role("heading", level=1)).to_have_text("Thank you")
     order = wait_for(page, demo_database, f"visitor = '{visitor_of(page)}' AND kind = 3")
     assert (len(order), order[0]["value"]) == (1, 12.1)

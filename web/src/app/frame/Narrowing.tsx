@@ -48,10 +48,11 @@ function Checklist({ narrowing, title }: { narrowing: DimensionFilter; title: st
   const [query, setQuery] = useState("");
   // What is chosen stands first, and stays in its place while it is chosen and not.
   const [first] = useState(narrowing.values);
-  const found = useValues(dimension);
+  const found = useValues(dimension, { query });
   const counts = new Map(found.values.map((one) => [one.value, one.visits]));
   const all = [...first, ...found.values.map((one) => one.value).filter((one) => !first.includes(one))];
   const fitting = all.filter((one) => valueWords(dimension, one).toLowerCase().includes(query.trim().toLowerCase()));
+  const more = Math.max(fitting.length, query.trim() ? 0 : found.count) - MAX_SHOWN;
   const toggle = (value: string, to: boolean) =>
     renarrow(narrowing, to ? [...narrowing.values, value] : narrowing.values.filter((one) => one !== value));
   return (
@@ -83,9 +84,7 @@ function Checklist({ narrowing, title }: { narrowing: DimensionFilter; title: st
           );
         })}
         {!found.isPending && fitting.length === 0 && <p className="text-ink-2">No visit in these days has such a value.</p>}
-        {fitting.length > MAX_SHOWN && (
-          <p className="text-ink-2">And {plural(fitting.length - MAX_SHOWN, "more value")}; look for one above.</p>
-        )}
+        {more > 0 && <p className="text-ink-2">And {plural(more, "more value")}; look for one above.</p>}
       </div>
     </div>
   );

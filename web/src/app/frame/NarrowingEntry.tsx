@@ -1,11 +1,15 @@
+import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
 import { useWatch } from "react-hook-form";
 
+import { ApiError } from "@/api/client";
+import { tableByRow } from "@/api/figures";
+import { tableQuery } from "@/api/queries";
 import { useValues } from "@/app/frame/useValues";
 import { EntryField, EntryForm } from "@/forms/EntryForm";
 import { useEntry } from "@/forms/useEntry";
 import { useSite } from "@/state/site";
-import { useSteering } from "@/state/view";
+import { useSteering, useView } from "@/state/view";
 import { Button } from "@/ui/Button";
 import { Combobox } from "@/ui/Combobox";
 import { Select } from "@/ui/Select";
@@ -16,9 +20,20 @@ const KEEP = [
   { value: "without", label: "Without these" },
 ];
 
+const NONE_SAID = "No visit in these days has this value.";
+const NONE = new ApiError({
+  type: "about:blank",
+  title: "No such value",
+  status: 422,
+  detail: NONE_SAID,
+  errors: [{ field: "value", text: NONE_SAID, index: null, use: null }],
+});
+
 /** One more condition of the segment: a dimension and one of its values. */
 export function NarrowingEntry({ done }: { done: () => void }) {
-  const { registry } = useSite();
+  const { registry, site } = useSite();
+  const { period, live } = useView();
+  const queries = useQueryClient();
   const { narrow } = useSteering();
   const around = useRef<HTMLDivElement>(null);
   // What opened it waited for a field to give the focus to.
@@ -28,17 +43,21 @@ export function NarrowingEntry({ done }: { done: () => void }) {
     known.find((one) => valueWords(dimension, one.value).toLowerCase() === value.trim().toLowerCase());
   const entry = useEntry({
     values: { keep: "only", dimension: "channel", value: "" },
-    check: ({ dimension, value }) =>
-      meant(dimension, value) ? {} : { value: isPending ? "The values are still being read." : "No visit in these days has this value." },
-    send: ({ keep, dimension, value }) => {
-      narrow(dimension, meant(dimension, value)?.value ?? value, keep === "without" ? "without" : "add");
-      return Promise.resolve();
+    check: ({ dimension, value }) => (value.trim() || meant(dimension, value) ? {} : { value: "Give a value." }),
+    send: async ({ keep, dimension, value }) => {
+      const chosen = meant(dimension, value)?.value ?? value.trim();
+      // Not all of very many values are here, and those that are may be on their way.
+      const filters = [{ dimension, values: [chosen], without: false }];
+      const asked = { period, versus: "none" as const, goal: null, filters, dimensions: [], measures: ["visits"] };
+      const { total } = tableByRow(await queries.fetchQuery(tableQuery(site.key, asked, { live })));
+      if (!total.values["visits"]) throw NONE;
+      narrow(dimension, chosen, keep === "without" ? "without" : "add");
     },
     after: done,
     touches: "nothing",
   });
-  const dimension = useWatch({ control: entry.form.control, name: "dimension" });
-  const { values: known, isPending } = useValues(dimension);
+  const [dimension, typed] = useWatch({ control: entry.form.control, name: ["dimension", "value"] });
+  const { values: known } = useValues(dimension, { query: typed });
   return (
     <div ref={around}>
       <EntryForm

@@ -52,12 +52,12 @@ function Found({ onDone }: { onDone: () => void }) {
       narrow(dimension, value);
       if (path !== HOME) to(HOME);
     });
+  const [query, setQuery] = useState("");
   const lately = completeDays(site.today, 28);
-  const pages = useValues("page", lately).values;
-  const campaigns = useValues("campaign", lately).values;
+  const pages = useValues("page", { of: lately, query }).values;
+  const campaigns = useValues("campaign", { of: lately, query }).values;
   const events = useQuery(eventsQuery(site.key, { period: lately }, { live: false }));
   const links = useQuery(linksQuery(site.key, goal?.id ?? null));
-  const [query, setQuery] = useState("");
   return (
     <Command label="Find, or do" loop className="mt-2 grid gap-2">
       <Command.Input
