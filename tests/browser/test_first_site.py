@@ -8,7 +8,7 @@ import sqlalchemy as sa
 from playwright.sync_api import expect
 
 from tests.browser.conftest import serious
-from tests.conftest import PASSWORD, Server
+from tests.conftest import IN_ONE, PASSWORD, Server
 from upper_compass.store import accounts
 from upper_compass.store.database import connect, migrate
 
@@ -31,7 +31,7 @@ def engine(cluster):
 
 @pytest.fixture(scope="module")
 def served(engine, tmp_path_factory):
-    server = Server(engine.url.render_as_string(hide_password=False), tmp_path_factory.mktemp("frames")).start()
+    server = Server(engine.url.render_as_string(hide_password=False), tmp_path_factory.mktemp("frames"), settings=IN_ONE).start()
     yield server
     server.stop()
 

@@ -11,7 +11,7 @@ import pytest
 
 from tests.browser.conftest import CHROMIUM, PERSON, QUIET
 from tests.browser.telling import hits, until
-from tests.conftest import PASSWORD, Server
+from tests.conftest import IN_ONE, PASSWORD, Server
 from upper_compass.core.definitions.script_settings import Tagging
 from upper_compass.core.definitions.site_rules import SiteRules
 from upper_compass.store import accounts, sites
@@ -73,7 +73,7 @@ def engine(database):
 def port(engine, database, tmp_path_factory):
     """Where the foreign sites are served."""
     # On the machine's own clock: a tab that a page opens may run before its clock can be moved.
-    application = Server(database, tmp_path_factory.mktemp("frames"), settings={"CLOCK_SHIFT": "0"}).start()
+    application = Server(database, tmp_path_factory.mktemp("frames"), settings=IN_ONE | {"CLOCK_SHIFT": "0"}).start()
     Foreign.application = application.port
     serving = ThreadingHTTPServer(("127.0.0.1", 0), Foreign)
     threading.Thread(target=serving.serve_forever, daemon=True).start()

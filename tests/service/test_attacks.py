@@ -14,7 +14,7 @@ import httpx2 as httpx
 import psycopg
 import pytest
 
-from tests.conftest import PASSWORD, Server, a_hit, fill, now
+from tests.conftest import IN_ONE, PASSWORD, Server, a_hit, fill, now
 
 PATIENCE = 5.0
 LARGE = "https://mill.example/" + ("a" * 30 + "%40" + "b" * 30) * 61
@@ -24,7 +24,7 @@ HEAVY = {"test": "regular expression", "pattern": r"\w{90}\W{90}N"}
 @pytest.fixture(scope="module")
 def server(database, tmp_path_factory):
     fill(database)
-    running = Server(database, tmp_path_factory.mktemp("frames"), settings={"HEAD_SECONDS": "1", "BODY_SECONDS": "2", "MAX_CONNECTIONS": "60"}).start()
+    running = Server(database, tmp_path_factory.mktemp("frames"), settings=IN_ONE | {"HEAD_SECONDS": "1", "BODY_SECONDS": "2", "MAX_CONNECTIONS": "60"}).start()
     yield running
     running.stop()
 
@@ -258,7 +258,7 @@ def test_without_an_origin_only_pages_of_the_site_are_told(server):
 
 
 def test_a_surge_is_held_back_told_and_leaves_other_sites_alone(database, tmp_path):
-    limits = {"HITS_PER_NETWORK": "50", "HITS_PER_SITE": "1000"}
+    limits = IN_ONE | {"HITS_PER_NETWORK": "50", "HITS_PER_SITE": "1000"}
     server = Server(database, tmp_path, settings=limits).start()
     try:
         answers = [httpx.post(f"{server.address}/collect?site=mill", json=[a_hit(visitor="flood") for _ in range(10)]) for _ in range(8)]

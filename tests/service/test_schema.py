@@ -8,7 +8,7 @@ import sys
 import httpx2 as httpx
 import pytest
 
-from tests.conftest import Server, fill
+from tests.conftest import IN_ONE, Server, fill
 from upper_compass.store import accounts
 from upper_compass.store.database import connect
 
@@ -28,7 +28,7 @@ CHECKS = "not_a_server_error,status_code_conformance,content_type_conformance,re
 @pytest.fixture
 def server(database, tmp_path):
     fill(database)
-    running = Server(database, tmp_path / "frames", settings={"HITS_PER_NETWORK": "100000000", "HITS_PER_SITE": "100000000"}).start()
+    running = Server(database, tmp_path / "frames", settings=IN_ONE | {"HITS_PER_NETWORK": "100000000", "HITS_PER_SITE": "100000000"}).start()
     yield running
     running.stop()
 
