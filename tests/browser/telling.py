@@ -41,6 +41,19 @@ def until(page, expression):
     raise AssertionError(f"it never held: {expression}")
 
 
+def served(page):
+    """The script as pages of the sample site have it, with the settings and the rules that are live."""
+    return page.request.get("/uc.js?site=mill").text()
+
+
+def until_served_anew(page, before):
+    """Wait until the collector has read what was changed of the site, which it does once a second; where that changes nothing of the script, for as long."""
+    for _ in range(25):
+        if served(page) != before:
+            return
+        page.wait_for_timeout(50)
+
+
 def visitor_of(page):
     return next(cookie["value"].removesuffix(".w") for cookie in page.context.cookies() if cookie["name"] == "uc_visitor")
 

@@ -6,7 +6,7 @@ import pytest
 from playwright.sync_api import expect
 
 from tests.browser.conftest import PERSON, choose, options_of, serious
-from tests.browser.telling import hits, until, visitor_of, wait_for
+from tests.browser.telling import hits, served, until, until_served_anew, visitor_of, wait_for
 from upper_compass.demo.laying import ACCOUNT, COLLEAGUE, PASSWORD
 
 EVENT = "course behind a voucher"
@@ -95,11 +95,12 @@ def test_a_rule_is_made_tried_on_one_browser_made_live_and_taken_back(rules, con
     assert trial["props"] == {"from": "Gift vouchers"}
 
     rules.get_by_label("What it is for").fill("Vouchers")
+    before = served(rules)
     rules.get_by_role("button", name="Publish").click()
     versions = rules.get_by_role("region", name="Versions")
     expect(versions.get_by_role("listitem").first).to_contain_text("Version 3 live")
     expect(versions.get_by_role("listitem").first).to_contain_text("Vouchers")
-    rules.wait_for_timeout(1100)  # the collector reads what is live at most once a second
+    until_served_anew(rules, before)
     second = stranger(rules)
     visitor = second.new_page()
     follow_the_voucher(visitor)
@@ -188,8 +189,9 @@ def test_before_consent_no_draft_is_fetched_and_nothing_is_tried(rules):
 
     def tagging(**change):
         body = {"name": site["name"], "rules": site["rules"], "tagging": site["tagging"] | change}
+        before = served(rules)
         assert rules.request.put("/api/v1/sites/mill", data=body, headers=headers).ok
-        rules.wait_for_timeout(1100)
+        until_served_anew(rules, before)
 
     token = rules.request.post("/api/v1/sites/mill/rules/trials", headers=headers).json()["token"]
     tagging(consent=True)

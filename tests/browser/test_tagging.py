@@ -6,6 +6,7 @@ import pytest
 from playwright.sync_api import expect
 
 from tests.browser.conftest import choose
+from tests.browser.telling import served, until_served_anew
 from upper_compass.demo.laying import ACCOUNT, PASSWORD
 
 
@@ -20,8 +21,9 @@ def change(page, **tagging):
     csrf = page.request.get("/api/v1/session").json()["csrf"]
     site = page.request.get("/api/v1/sites/mill").json()
     body = {"name": site["name"], "rules": site["rules"], "tagging": tagging}
+    before = served(page)
     assert page.request.put("/api/v1/sites/mill", data=body, headers={"X-CSRF-Token": csrf}).ok
-    page.wait_for_timeout(1200)  # the collector reads the settings at most once a second
+    until_served_anew(page, before)
 
 
 @pytest.fixture

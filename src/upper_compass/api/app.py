@@ -18,7 +18,22 @@ from starlette.middleware.gzip import GZipMiddleware
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from upper_compass import __version__
-from upper_compass.api import collector, health, link_building, links, naming, problems, reports, rules, script, signing_in, sites, sorting, visitors, watching
+from upper_compass.api import (
+    collector,
+    findings,
+    link_building,
+    links,
+    naming,
+    problems,
+    reports,
+    rules,
+    script,
+    signing_in,
+    sites,
+    sorting,
+    visitors,
+    watching,
+)
 from upper_compass.api.access import ServicesHere
 from upper_compass.api.limits import Limits
 from upper_compass.api.problems import Problem, ProblemDocument
@@ -76,7 +91,7 @@ def create_app(settings: Settings) -> FastAPI:
         links.router,
         rules.router,
         watching.router,
-        health.router,
+        findings.router,
         visitors.router,
     ):
         app.include_router(router)
