@@ -1,7 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useReducer, useRef, type RefObject } from "react";
 import { flushSync } from "react-dom";
-import { useForm, type DefaultValues, type FieldValues, type Path, type UseFormReturn } from "react-hook-form";
+import { useForm, useWatch, type DefaultValues, type FieldValues, type Path, type UseFormReturn } from "react-hook-form";
 
 import { readAnew, type Touched } from "@/api/readAnew";
 import { begins } from "@/forms/problems";
@@ -103,6 +103,10 @@ export function useEntry<Values extends FieldValues, Saved = unknown>(options: E
     place,
   };
 }
+
+/** What a form holds as one types. */
+export const useHeld = <Values extends FieldValues>({ form }: Entry<Values>): Values =>
+  useWatch({ control: form.control, compute: (values: Values) => values }) as Values;
 
 const isLine = (element: Element | null): element is HTMLInputElement | HTMLTextAreaElement =>
   element instanceof HTMLInputElement || element instanceof HTMLTextAreaElement;

@@ -1,11 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
-import { useWatch } from "react-hook-form";
 
 import { ask, client, whatIsWrong, type StoredGoal } from "@/api/client";
 import { eventsQuery, previewQuery, tableQuery } from "@/api/queries";
 import { EntryField, EntryForm, EntryGroup } from "@/forms/EntryForm";
 import { useLeave } from "@/forms/leaving";
-import { useEntry } from "@/forms/useEntry";
+import { useEntry, useHeld } from "@/forms/useEntry";
 import { Input } from "@/ui/Field";
 import { PatternHint } from "@/views/shared/PatternHint";
 import { Tallied } from "@/views/shared/Tallied";
@@ -45,7 +44,7 @@ export function GoalForm({ stored, onDone, onDrop }: GoalFormProps) {
     },
     after: onDone,
   });
-  const form = useWatch({ control: entry.form.control, compute: (values) => values }) as GoalFormValues;
+  const form = useHeld(entry);
   const events = useQuery(eventsQuery(site.key, { period: completeDays(site.today, 28) }, { live: false }));
   const views = {
     period: lastDays(site.today, 90),

@@ -1,6 +1,7 @@
 import type { Schemas } from "@/api/client";
 import { RepeatableRows, type Column } from "@/views/shared/RepeatableRows";
 import { PatternHint } from "@/views/shared/PatternHint";
+import { typedNumber } from "@/forms/numbers";
 import { Button } from "@/ui/Button";
 
 export type PageGroup = Required<Schemas["PageGroup"]>;
@@ -127,8 +128,5 @@ export const ratesOf = (lines: Rate[]): Record<string, number> =>
   Object.fromEntries(
     lines
       .filter(({ currency, rate }) => currency.trim() || rate.trim())
-      .map(({ currency, rate }) => {
-        const given = rate.trim().replace(",", ".");
-        return [currency.trim().toUpperCase(), given && !isNaN(Number(given)) ? Number(given) : (rate as unknown as number)];
-      }),
+      .map(({ currency, rate }) => [currency.trim().toUpperCase(), typedNumber(rate.replace(",", "."))]),
   );

@@ -1,10 +1,10 @@
 import { useState, type ReactNode } from "react";
-import { useWatch } from "react-hook-form";
 
 import { Stack } from "@/ui/layout";
 import { ask, client, type Schemas, type Site } from "@/api/client";
 import { EntryField, EntryForm, EntryGroup } from "@/forms/EntryForm";
-import { useEntry } from "@/forms/useEntry";
+import { typedCount } from "@/forms/numbers";
+import { useEntry, useHeld } from "@/forms/useEntry";
 import { FieldError, Input, Textarea } from "@/ui/Field";
 import { can } from "@/state/can";
 import { useSite } from "@/state/site";
@@ -81,9 +81,6 @@ const given = ({ name, rules, tagging }: Site): SettingsProps => ({
   players: tagging.players.join("\n"),
 });
 
-/** A number as it was typed; what is none is sent as it stands, so that it is refused beside its field. */
-const number = (text: string): number => (/^\d+$/.test(text.trim()) ? Number(text) : (text as unknown as number));
-
 const asked = (site: Site, form: SettingsProps): Schemas["SiteIn"] => ({
   name: form.name,
   rules: {
@@ -91,7 +88,7 @@ const asked = (site: Site, form: SettingsProps): Schemas["SiteIn"] => ({
     hosts: listed(form.hosts),
     timezone: form.timezone.trim(),
     currency: form.currency.trim().toUpperCase(),
-    visit_gap_minutes: number(form.gap),
+    visit_gap_minutes: typedCount(form.gap),
     label_keys: listed(form.labels),
     kept_query_keys: listed(form.kept),
     ignored_hosts: listed(form.ignored),
@@ -105,7 +102,7 @@ const asked = (site: Site, form: SettingsProps): Schemas["SiteIn"] => ({
     ...site.tagging,
     cookie: form.cookie,
     consent: form.consent,
-    keep_days: form.keep.trim() ? number(form.keep) : null,
+    keep_days: form.keep.trim() ? typedCount(form.keep) : null,
     inserts_html: form.inserts_html,
     every_query: form.every_query,
     sends: form.sends,
@@ -130,7 +127,7 @@ function SettingsForm({ site, canEdit }: { site: Site; canEdit: boolean }) {
       notify("Saved. History is read by these settings now; pages take them within five minutes.");
     },
   });
-  const form = useWatch({ control: entry.form.control, compute: (values) => values }) as SettingsProps;
+  const form = useHeld(entry);
   const deletes = form.keep.trim() !== "" && form.keep !== given(site).keep;
   const line = (name: Texts, label: string, of: string, hint: ReactNode, known?: string[]) => (
     <EntryField entry={entry} name={name} of={of} label={label} hint={hint}>

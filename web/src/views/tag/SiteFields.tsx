@@ -2,7 +2,6 @@ import { Tallied } from "@/views/shared/Tallied";
 import { EmptyNote, ErrorState } from "@/ui/states";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { useWatch } from "react-hook-form";
 
 import { Part, Sides } from "@/ui/layout";
 import { ask, client, type Schemas, type SiteField } from "@/api/client";
@@ -12,7 +11,7 @@ import { Code } from "@/ui/Code";
 import { Confirm } from "@/ui/Dialog";
 import { EntryField, EntryForm } from "@/forms/EntryForm";
 import { useLeave } from "@/forms/leaving";
-import { useEntry } from "@/forms/useEntry";
+import { useEntry, useHeld } from "@/forms/useEntry";
 import { Input } from "@/ui/Field";
 import { actionColumn } from "@/ledger/actionColumn";
 import { List } from "@/ledger/List";
@@ -258,7 +257,7 @@ function FieldForm({ field, canEdit, onSave, onSaved, onClose, onDrop }: FieldFo
     },
     after: onSaved,
   });
-  const form = useWatch({ control: entry.form.control, compute: (values) => values }) as ReturnType<typeof asForm>;
+  const form = useHeld(entry);
   return (
     <EntryForm
       entry={entry}

@@ -1,4 +1,5 @@
 import type { Goal, Schemas } from "@/api/client";
+import { typedNumber } from "@/forms/numbers";
 
 /** A goal as it is being written. */
 export interface Condition {
@@ -50,13 +51,10 @@ export function pathOf(text: string): string {
   return /^https?:\/\//i.test(whole) && URL.canParse(whole) ? new URL(whole).pathname.replace(/(.)\/+$/, "$1") : text;
 }
 
-/** A number as it was typed; what is none is sent as it stands, so that it is refused beside its field. */
-const number = (text: string): number => (text.trim() !== "" && !isNaN(Number(text)) ? Number(text) : (text as unknown as number));
-
 export function asGoal(form: GoalFormValues): Goal {
   const match = (): Goal["match"] => {
     const fields = form.where.map(({ name, test, value }) => ({ field: name, test: test as Schemas["FieldTest"]["test"], value }));
-    const value = form.totalTest ? { test: form.totalTest, than: number(form.total) } : null;
+    const value = form.totalTest ? { test: form.totalTest, than: typedNumber(form.total) } : null;
     const plain = { names: [], name_test: "is" as const, page: null, props: [], fields, value: null };
     const kept = form.kept?.kind === form.kind ? form.kept : plain;
     if (form.kind === "page") return { ...plain, kind: "view", page: { test: form.test, value: pathOf(form.pattern) } };
@@ -64,13 +62,13 @@ export function asGoal(form: GoalFormValues): Goal {
     const props = form.props.map(({ name, test, value }) => ({
       key: name,
       test: test as Schemas["PropTest"]["test"],
-      value: NUMBER_TESTS.includes(test) ? number(value) : value,
+      value: NUMBER_TESTS.includes(test) ? typedNumber(value) : value,
     }));
     return { ...plain, ...kept, fields, kind: "event", names: form.event ? [form.event, ...kept.names.slice(1)] : [], props };
   };
   const value: Goal["value"] =
     form.worth === "fixed"
-      ? { kind: "fixed", amount: number(form.amount) }
+      ? { kind: "fixed", amount: typedNumber(form.amount) }
       : form.worth === "none"
         ? { kind: "none" }
         : { kind: form.worth };

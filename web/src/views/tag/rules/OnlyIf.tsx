@@ -3,6 +3,7 @@ import type { ReactNode } from "react";
 import { RulePart } from "@/views/tag/rules/RulePart";
 import type { Condition } from "@/words/rules";
 
+import { typedCount } from "@/forms/numbers";
 import { Button } from "@/ui/Button";
 import { Checkbox } from "@/ui/Choices";
 import { Combobox } from "@/ui/Combobox";
@@ -111,10 +112,7 @@ function Details({ one, fields, set }: { one: Condition; fields: string[]; set: 
             inputMode="numeric"
             aria-label="Percent of visitors"
             value={one.percent}
-            onChange={(event) => {
-              const text = event.target.value;
-              set({ ...one, percent: /^\d+$/.test(text) ? Number(text) : (text as unknown as number) });
-            }}
+            onChange={(event) => set({ ...one, percent: typedCount(event.target.value) })}
           />{" "}
           <span className="text-ink-2">% of visitors; who is in stays in</span>
         </label>

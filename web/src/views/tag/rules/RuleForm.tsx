@@ -1,8 +1,6 @@
-import { useWatch } from "react-hook-form";
-
 import { EntryField, EntryForm, EntryGroup, EntryToggle } from "@/forms/EntryForm";
 import { useLeave } from "@/forms/leaving";
-import { useEntry } from "@/forms/useEntry";
+import { useEntry, useHeld } from "@/forms/useEntry";
 import { can } from "@/state/can";
 import { useSite } from "@/state/site";
 import { Title } from "@/ui/text";
@@ -39,7 +37,7 @@ export function RuleForm({ rule, fresh, place, onSave, onDrop, onClose }: RuleFo
     },
     after: onClose,
   });
-  const given = useWatch({ control: entry.form.control, compute: (values) => values }) as Rule;
+  const given = useHeld(entry);
   return (
     <EntryForm
       entry={entry}

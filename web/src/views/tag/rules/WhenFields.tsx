@@ -1,4 +1,5 @@
 import { Field, Input } from "@/ui/Field";
+import { typedCount } from "@/forms/numbers";
 import { Select } from "@/ui/Select";
 import { unreadable, type When } from "@/words/rules";
 
@@ -32,9 +33,6 @@ function fresh(kind: When["kind"]): When {
   }
 }
 
-/** A number as it was typed; what is none is sent as it stands, so that it is refused beside its field. */
-const number = (text: string): number => (/^\d+$/.test(text) ? Number(text) : (text as unknown as number));
-
 interface WhenFieldsProps {
   when: When;
   error: string | undefined;
@@ -61,7 +59,7 @@ export function WhenFields({ when, error, set }: WhenFieldsProps) {
   };
   const count = (label: string, hint: string, value: number, to: (given: number) => When) => (
     <Field label={label} hint={hint} error={error}>
-      {(control) => <Input {...control} inputMode="numeric" value={value} onChange={(event) => set(to(number(event.target.value)))} />}
+      {(control) => <Input {...control} inputMode="numeric" value={value} onChange={(event) => set(to(typedCount(event.target.value)))} />}
     </Field>
   );
   return (
