@@ -62,6 +62,20 @@ def pytest_xdist_make_scheduler(config, log):
     return ByFile(config, log)
 
 
+# Long ones that need no demo: while one process lays it, the other would wait.
+MEANWHILE = ("tests/core/test_frames.py", "tests/core/test_watching.py")
+
+
+def pytest_collection_modifyitems(items):
+    """Every second of the first files is one that needs no demo."""
+    files = list(dict.fromkeys(item.nodeid.partition("::")[0] for item in items))
+    meanwhile = [file for file in MEANWHILE if file in files]
+    others = [file for file in files if file not in meanwhile]
+    order = [file for pair in zip(others, meanwhile, strict=False) for file in pair]
+    rank = {file: place for place, file in enumerate(dict.fromkeys([*order, *others, *meanwhile]))}
+    items.sort(key=lambda item: rank[item.nodeid.partition("::")[0]])
+
+
 @pytest.fixture(scope="session", autouse=True)
 def _quick_passwords():
     """Hundreds of tests sign in; a password costs as little as it can here."""
