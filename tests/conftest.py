@@ -66,6 +66,7 @@ def pytest_xdist_make_scheduler(config, log):
 MEANWHILE = ("tests/core/test_frames.py", "tests/core/test_watching.py")
 
 
+@pytest.hookimpl(trylast=True)
 def pytest_collection_modifyitems(items):
     """Every second of the first files is one that needs no demo."""
     files = list(dict.fromkeys(item.nodeid.partition("::")[0] for item in items))
