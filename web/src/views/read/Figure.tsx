@@ -14,7 +14,7 @@ export function Change({ figures, measure, className }: { figures: MeasureValues
     return (
       <span className={look}>
         <b className="font-semibold text-ink">{gap}</b>
-        {measure.chance === "none" ? ` on ${figure(before, measure.unit)}` : ", may be chance"}
+        {measure.chance === "none" || before === figures.values[measure.name] ? ` on ${figure(before, measure.unit)}` : ", may be chance"}
       </span>
     );
   }
