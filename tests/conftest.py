@@ -62,18 +62,17 @@ def pytest_xdist_make_scheduler(config, log):
     return ByFile(config, log)
 
 
-# Long ones that need no demo: while one process lays it, the other would wait.
-MEANWHILE = ("tests/core/test_frames.py", "tests/core/test_watching.py")
+# Long ones that need no demo: while one process lays it, the others would wait.
+MEANWHILE = tuple(f"tests/core/test_{name}.py" for name in ("frames", "reports", "watching", "columns", "segments", "sources"))
 
 
 @pytest.hookimpl(trylast=True)
 def pytest_collection_modifyitems(items):
-    """Every second of the first files is one that needs no demo."""
+    """One file that needs the demo comes first, then those that need none."""
     files = list(dict.fromkeys(item.nodeid.partition("::")[0] for item in items))
     meanwhile = [file for file in MEANWHILE if file in files]
-    others = [file for file in files if file not in meanwhile]
-    order = [file for pair in zip(others, meanwhile, strict=False) for file in pair]
-    rank = {file: place for place, file in enumerate(dict.fromkeys([*order, *others, *meanwhile]))}
+    first, *others = [file for file in files if file not in meanwhile] or [None]
+    rank = {file: place for place, file in enumerate([first, *meanwhile, *others])}
     items.sort(key=lambda item: rank[item.nodeid.partition("::")[0]])
 
 

@@ -3,6 +3,7 @@ then content, and one behind `#/`. Under host names of their own, in a browser t
 
 import json
 import re
+import secrets
 import threading
 from http.server import SimpleHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
@@ -10,13 +11,14 @@ from pathlib import Path
 import pytest
 
 from tests.browser.conftest import CHROMIUM, PERSON, QUIET
-from tests.browser.telling import hits, until
+from tests.browser.telling import hits, until, wait_for
 from tests.conftest import IN_ONE, PASSWORD, Server
 from upper_compass.core.definitions.script_settings import Tagging
 from upper_compass.core.definitions.site_rules import SiteRules
 from upper_compass.store import accounts, sites
 from upper_compass.store.database import connect
 
+LAST = "the very last"
 FOREIGN = Path(__file__).parent / "foreign"
 # host: (folder, key of its site)
 HOSTS = {
@@ -108,15 +110,21 @@ def here(visiting, port, engine):
 
 
 def arrived(page, engine, count, where="kind IN (1, 2, 3)"):
-    """The hits, once so many are there, and no more came within a moment."""
-    for _ in range(200):
-        if len(hits(engine, where)) >= count:
-            break
-        page.wait_for_timeout(50)
-    page.wait_for_timeout(400)
+    """The hits, once so many are there, and no more than these."""
+    where = f"{where} AND name IS DISTINCT FROM '{LAST}'"
+    wait_for(page, engine, where, count)
+    all_sent(page, engine)
     found = hits(engine, where)
     assert len(found) == count, found
     return found
+
+
+def all_sent(page, engine):
+    """Wait until all is stored that the page sends: it goes out in order, so one more hit comes behind it. Pages without the script send nothing."""
+    if page.evaluate("Boolean(window.uc)"):
+        mark = secrets.token_hex(8)
+        page.evaluate(f"uc.event('{LAST}', {{ mark: '{mark}' }})")
+        wait_for(page, engine, f"props ->> 'mark' = '{mark}'")
 
 
 def titles(engine):
@@ -134,7 +142,6 @@ def test_typing_into_a_filter_and_taking_tags_out_of_the_address_is_no_view(here
     page.goto(at("handbook.test", "/start?utm_source=letter&utm_medium=email"))
     until(page, "!location.search")
     page.locator("#filter").press_sequentially("lamps", delay=30)
-    page.wait_for_timeout(1300)
     found = arrived(page, engine, 2)
     assert [(hit["kind"], path_of(hit), hit["props"]) for hit in found] == [
         (1, "/start?utm_source=letter&utm_medium=email", None), (2, "/start?utm_source=letter&utm_medium=email", {"term": "lamps"}),
@@ -146,7 +153,7 @@ def test_where_the_site_says_so_every_change_of_the_query_is_a_view(here, engine
     page = context.new_page()
     page.goto(at("every.test", "/start"))
     page.evaluate("history.pushState({}, '', '?page=2')")
-    page.wait_for_timeout(500)
+    all_sent(page, engine)
     page.evaluate("history.replaceState({}, '', '?page=2#there')")
     assert [path_of(hit) for hit in arrived(page, engine, 2, "kind = 1")] == ["/start", "/start?page=2"]
 
@@ -156,9 +163,9 @@ def test_a_view_bears_the_title_of_its_own_page(here, engine):
     page = context.new_page()
     page.goto(at("handbook.test", "/start"))
     page.get_by_role("link", name="Install").click()
-    page.wait_for_timeout(500)
+    arrived(page, engine, 2, "kind = 1")
     page.get_by_role("link", name="Same").click()
-    page.wait_for_timeout(500)
+    arrived(page, engine, 3, "kind = 1")
     page.evaluate("history.back()")
     arrived(page, engine, 4, "kind = 1")
     assert titles(engine) == ["Start · Handbook", "Install · Handbook", "Start · Handbook", "Install · Handbook"]
@@ -189,7 +196,7 @@ def test_pages_behind_the_hash_are_views_and_places_on_a_page_are_none(here, eng
     page.goto(at("board.test", "/#/"))
     for name in ("Orders", "Top", "One", "Home"):
         page.get_by_role("link", name=name, exact=True).click()
-        page.wait_for_timeout(450)
+        all_sent(page, engine)
     found = arrived(page, engine, 4, "kind = 1")
     assert [path_of(hit) for hit in found] == ["/#/", "/#/orders", "/#/orders/17?tab=items", "/#/"]
 
@@ -256,7 +263,7 @@ def test_nothing_is_handed_on_to_other_sites(here, engine):
     asked = []
     page.on("request", lambda request: asked.append(request.url) if "/handover" in request.url else None)
     page.locator("#elsewhere").hover()
-    page.wait_for_timeout(300)
+    all_sent(page, engine)
     page.locator("#elsewhere").click()
     page.wait_for_url(re.compile("elsewhere.test"))
     assert asked == []

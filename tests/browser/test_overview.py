@@ -186,7 +186,7 @@ def test_menus_and_dialogs_open_without_a_word_in_the_console(overview):
     overview.on("console", lambda message: said.append(message.text) if message.type in ("error", "warning") else None)
     for name in (re.compile("^Steer by"), re.compile("^Period"), re.compile("^Versus")):
         overview.get_by_role("button", name=name).click()
-        overview.wait_for_timeout(100)
+        overview.locator("[role=menu], [role=dialog]").first.wait_for()
         overview.keyboard.press("Escape")
     overview.keyboard.press("?")
     expect(overview.get_by_role("dialog", name="All keys")).to_be_visible()

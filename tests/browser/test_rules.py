@@ -197,10 +197,13 @@ def test_before_consent_no_draft_is_fetched_and_nothing_is_tried(rules):
     tagging(consent=True)
     other = stranger(rules)
     page = other.new_page()
+    asked = []
+    page.on("request", lambda request: asked.append(request.url) if "trial=" in request.url else None)
     page.goto(f"/mill/recipes/focaccia#uc-trial={token}")
-    page.wait_for_timeout(600)
+    until(page, "window.uc")
     panel = page.get_by_role("region", name="Rules tried on this browser")
     expect(panel).to_have_count(0)
+    assert asked == []
     page.evaluate("uc.consent(true)")
     expect(panel).to_be_visible()
     other.close()

@@ -87,7 +87,7 @@ def test_a_player_in_a_frame_says_what_it_plays(page, demo_database):
     page.goto("/mill/videos")
     play = page.frame_locator("iframe").get_by_role("button")
     play.click()
-    page.wait_for_timeout(600)
+    wait_for(page, demo_database, f"visitor = '{visitor_of(page)}' AND name = 'media start'")
     play.click()  # rests
     play.click()  # and goes on, which is no second start
     for _ in range(100):
@@ -156,5 +156,5 @@ def test_scrolling_down_is_told_by_quarters_each_once(page, demo, demo_database)
     serve(page, "/own-scroll", '<p style="height: 4000px">Long.</p>', attributes="", script="/scrolling.js")
     for place in (0, 1500, 400, 4000, 0, 4000):
         page.evaluate(f"scrollTo(0, {place})")
-        page.wait_for_timeout(60)
+        page.evaluate("new Promise((drawn) => requestAnimationFrame(() => requestAnimationFrame(drawn)))")
     assert [hit["props"]["percent"] for hit in settled(page, bodies)] == [25, 50, 75, 90]

@@ -276,13 +276,13 @@ def test_a_thousand_requests_at_once(server):
     statuses = []
 
     def send(count):
-        with httpx.Client(base_url=server.address, timeout=60) as client:
-            for _ in range(count):
-                statuses.append(client.post("/collect?site=mill", json=a_hit(visitor="crowd")).status_code)
+        for _ in range(count):
+            statuses.append(client.post("/collect?site=mill", json=a_hit(visitor="crowd")).status_code)
 
-    crowd = [threading.Thread(target=send, args=(25,)) for _ in range(40)]
-    for one in crowd:
-        one.start()
-    for one in crowd:
-        one.join()
+    with httpx.Client(base_url=server.address, timeout=60) as client:
+        crowd = [threading.Thread(target=send, args=(25,)) for _ in range(40)]
+        for one in crowd:
+            one.start()
+        for one in crowd:
+            one.join()
     assert statuses == [204] * 1000
