@@ -197,7 +197,7 @@ def test_before_consent_nothing_is_kept_or_sent_and_taking_it_back_clears_all(ow
     other = browser.new_context(base_url=demo.address, user_agent="Mozilla/5.0 (X11; Linux x86_64) Firefox/139.0")
     page = other.new_page()
     sent = []
-    page.on("request", lambda request: sent.append(request) if "/collect" in request.url else None)
+    page.on("request", lambda request: sent.append(request) if "/collect?" in request.url else None)
     page.goto("/mill/?via=asking")
     page.evaluate("uc.event('too early')")
     assert what_is_kept(page) == ["", "", ""]

@@ -48,6 +48,7 @@ RAW_SCHEMA: dict[str, pl.DataType] = PLAIN | {name: pl.String() for name in CODE
 # Bits of a number that stay clear of its sign.
 KEY_BITS = 62
 MAX_CHUNKS = 64
+FEW_TEXTS = 100
 CODED_SCHEMA: dict[str, pl.DataType] = PLAIN | {name: pl.UInt32() for name in CODED}
 
 
@@ -107,19 +108,34 @@ class Dictionary:
 
     def encode(self, texts: pl.Series) -> Codes:
         """Codes (u32) of texts, in their order (null is the empty text, 0); texts not seen before are taken in."""
+        if len(texts) <= FEW_TEXTS:
+            return self._encode_few(texts.to_list())
         asked = texts.fill_null("").rename("text")
         if (asked == "").all():
             return np.zeros(len(asked), np.uint32)
         distinct = asked.unique(maintain_order=True)
+        codes = self._taken_in(distinct)
+        if len(distinct) == 1:
+            return np.full(len(asked), codes[0], np.uint32)
+        coded = pl.DataFrame({"text": distinct, "code": codes})
+        return asked.to_frame().join(coded, on="text", how="left", maintain_order="left")["code"].to_numpy()
+
+    def _encode_few(self, texts: list[str | None]) -> Codes:
+        """Of few texts, planning what is done with a column takes longer than doing it."""
+        distinct = list(dict.fromkeys(text for text in texts if text))
+        if not distinct:
+            return np.zeros(len(texts), np.uint32)
+        codes = dict(zip(distinct, self._taken_in(pl.Series("text", distinct, dtype=pl.String)).tolist(), strict=True))
+        return np.array([codes[text] if text else 0 for text in texts], np.uint32)
+
+    def _taken_in(self, distinct: pl.Series) -> Codes:
+        """Codes (u32) of distinct texts; those not seen before are taken in."""
         with self._growing:
             codes, known = self._looked_up(distinct)
             if not known.all():
                 codes[~known] = np.arange(len(self._texts), len(self._texts) + int((~known).sum()), dtype=np.uint32)
                 self._texts = pl.concat([self._texts, distinct.filter(~known)], rechunk=self._texts.n_chunks() > MAX_CHUNKS)
-        if len(distinct) == 1:
-            return np.full(len(asked), codes[0], np.uint32)
-        coded = pl.DataFrame({"text": distinct, "code": codes})
-        return asked.to_frame().join(coded, on="text", how="left", maintain_order="left")["code"].to_numpy()
+        return codes
 
     def find(self, text: str) -> int | None:
         """The code of a text, or None when it was never seen."""
