@@ -44,6 +44,8 @@ export function useKeptFocus(page: () => HTMLElement | null): void {
     const left = ({ target, relatedTarget }: FocusEvent) => {
       // A dialog gives it back. Whoever goes elsewhere by hand is not called back.
       if (relatedTarget instanceof Element && relatedTarget.closest("[role=dialog], [role=menu]")) return;
+      // Nor is what was taken from it by resting left by hand, though it may be busy no more when one looks again.
+      if (target instanceof Element && target.matches(":disabled")) return;
       requestAnimationFrame(() => {
         if (target === held && held?.isConnected && !held.matches(":disabled") && document.activeElement !== held) held = null;
       });
