@@ -7,6 +7,7 @@ from zoneinfo import ZoneInfo
 
 from upper_compass.api.access import Access
 from upper_compass.api.problems import FieldError, Problem
+from upper_compass.core.definitions.comparisons import CompareRequest
 from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.periods import Period
 from upper_compass.core.definitions.requests import ReportRequest
@@ -31,7 +32,7 @@ def goal_for(access: Access, goal_id: int | None) -> Goal | None:
     return stored.goal
 
 
-def goals_for(access: Access, request: ReportRequest) -> dict[int, Goal]:
+def goals_for(access: Access, request: ReportRequest | CompareRequest) -> dict[int, Goal]:
     """All goals that a report asks for, by id."""
     with access.engine.connect() as connection:
         found = {goal: store.goal_of(connection, access.site.id, goal) for goal in sorted(request.goals)}

@@ -17,11 +17,13 @@ from upper_compass.api.deps import goal_for, goals_for
 from upper_compass.api.problems import Problem, responses
 from upper_compass.api.routing import Route
 from upper_compass.collect.importing import Import, ImportReport, import_hits
+from upper_compass.core.definitions.comparisons import CompareRequest, CompareResult
 from upper_compass.core.definitions.requests import SeriesRequest, SeriesResult, TableRequest, TableResult
 from upper_compass.core.definitions.site_rules import bare_host
-from upper_compass.core.engine.dimensions import DIMENSIONS, of_field
+from upper_compass.core.engine.dimensions import DIMENSIONS, Family, of_field
 from upper_compass.core.engine.measures import MEASURES, measured_parts
 from upper_compass.core.reports import tables as reports
+from upper_compass.core.reports.compare import compare
 from upper_compass.core.reports.summary import Answer, AnswerRequest, answer
 from upper_compass.services.application import Services
 from upper_compass.store import sites as store
@@ -41,6 +43,7 @@ _TABLE = {
     ],
     "sort": "conversions", "limit": 10,
 }  # fmt: skip
+_COMPARED = {"period": _PERIOD, "goal": 1, "group": _BY_MAIL, "units": "people", "dimensions": ["entry_page", "device"]}
 _SERIES = {"period": _PERIOD, "bucket": "day", "columns": _COLUMNS[:2]}
 _HITS: dict[str, Any] = {"application/x-ndjson": {"schema": {"type": "string"}}, "application/gzip": {"schema": {"type": "string", "format": "binary"}}}
 
@@ -59,11 +62,12 @@ class MeasureOut(BaseModel):
 
 
 class DimensionOut(BaseModel):
-    """A dimension of the visit or of the hit."""
+    """A dimension of the visit or of the hit. `family`: what it tells of; two of one family often say the same in other words."""
 
     name: str
     title: str
     of: str
+    family: Family
     meaning: str
 
 
@@ -108,6 +112,12 @@ def table(access: Viewer, services: ServicesHere, request: TableRequest = Body(e
 def series(access: Viewer, services: ServicesHere, request: SeriesRequest = Body(examples=[_SERIES])) -> Response:  # noqa: B008
     """The course over time. For the site's viewers."""
     return _json(services.reader.read_json(access.site, reports.series, request, goals_for(access, request)))
+
+
+@router.post("/reports/compare", response_model=CompareResult, openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
+def compare_(access: Viewer, services: ServicesHere, request: CompareRequest = Body(examples=[_COMPARED])) -> Response:  # noqa: B008
+    """One group held against another, value by value, the strongest evidence first. For the site's viewers."""
+    return _json(services.reader.read_json(access.site, compare, request, goals_for(access, request)))
 
 
 @router.post("/reports/answer", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))

@@ -112,7 +112,7 @@ class _Plan:
     @staticmethod
     def of(question: Question) -> _Plan:
         ask, breakdown = question
-        plain = replace(ask, goal=None, segments=(), steered_by=None) if ask.segments else None
+        plain = ask.plain if ask.is_narrowed else None
         return _Plan(ask, breakdown, replace(ask, goal=None).key, plain)
 
 

@@ -3,24 +3,35 @@
 from __future__ import annotations
 
 from copy import copy
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
+from typing import Literal
 
 import numpy as np
 import numpy.typing as npt
 
 from upper_compass.core.dataset.coded_hits import Bools, Ints
 from upper_compass.core.dataset.conversions import Conversions
-from upper_compass.core.dataset.shard import Shard
+from upper_compass.core.dataset.shard import Shard, ranges
 from upper_compass.core.dataset.visits import NO_VISIT, Rows
 from upper_compass.core.definitions.goals import Counted, Goal
 from upper_compass.core.definitions.segments import Segment
 from upper_compass.core.engine.segments import segment_mask
 
+Unit = Literal["visits", "people"]
+
+
+@dataclass(frozen=True)
+class Outside:
+    """What is left out: the visits that are in all of these segments, or all visits of the people who have such a visit in the period."""
+
+    segments: tuple[Segment, ...]
+    of: Unit
+
 
 @dataclass(frozen=True)
 class ReportFilter:
-    """What is asked about: hits and conversions with start ≤ at < stop (ms), and visits that started then, in all of the segments.
+    """What is asked about: hits and conversions with start ≤ at < stop (ms), and visits that started then, in all of the segments and not `outside`.
 
     `goal`: what the conversions that are counted are of; `steered_by`: whose value a visit has for the segments.
     """
@@ -33,12 +44,25 @@ class ReportFilter:
     with_excluded: bool = False
     # A goal that is still being written is not kept.
     keep: bool = True
+    outside: Outside | None = None
 
     @cached_property
     def key(self) -> tuple[object, ...]:
         """The same for filters that ask the same."""
-        models = (self.goal, *self.segments, self.steered_by if self.segments else None)
-        return self.start, self.stop, self.with_excluded, *(model and model.model_dump_json() for model in models)
+        outside = self.outside.segments if self.outside else ()
+        models = (self.goal, *self.segments, self.steered_by if self.is_narrowed else None, None, *outside)
+        of = self.outside.of if self.outside else None
+        return self.start, self.stop, self.with_excluded, of, *(model and model.model_dump_json() for model in models)
+
+    @property
+    def is_narrowed(self) -> bool:
+        """Whether it is about less than all visits."""
+        return bool(self.segments) or self.outside is not None
+
+    @property
+    def plain(self) -> ReportFilter:
+        """The same about all visits, whatever the goal."""
+        return replace(self, goal=None, segments=(), steered_by=None, outside=None)
 
 
 @dataclass
@@ -60,6 +84,9 @@ class Selection:
             self.visit_mask = shard.valid if ask.with_excluded else shard.valid & ~shard.visit("excluded")
         for segment in ask.segments:
             self.visit_mask = self.visit_mask & segment_mask(shard, segment, ask.start, ask.stop, ask.steered_by, with_excluded=ask.with_excluded)
+        if ask.outside is not None:
+            inside = Selection(shard, replace(ask, goal=None, segments=ask.outside.segments, outside=None))
+            self.visit_mask = self.visit_mask & ~(inside.visit_mask if ask.outside.of == "visits" else inside.visits_of_people)
 
     def of_goal(self, ask: ReportFilter) -> Selection:
         """The same part of the shard, asked for another goal."""
@@ -106,6 +133,15 @@ class Selection:
         rows = self.shard.rows_of_visits(self.boundary_visits)
         at = self.shard.hit("at")[rows]
         return rows[(at >= self.ask.start) & (at < self.ask.stop)]
+
+    @property
+    def visits_of_people(self) -> Bools:
+        """Which visits (all of the shard, by index) are of visitors with a hit in the period, of a visit that is asked about."""
+        whole = self.shard.visit("visitor")[self.contained_visits]
+        visitors = np.unique(np.concatenate([whole, self.shard.hit("visitor")[self.boundary_rows]]))
+        mask = np.zeros(len(self.visit_mask), bool)
+        mask[ranges(self.shard.visit("visitor"), visitors)] = True
+        return mask
 
     @cached_property
     def rows(self) -> Rows:
