@@ -26,6 +26,7 @@ REFERENCE = Reference(
     },
     click_ids=(("swid", "Seekwell"), ("mid", "Murmur")),
     zone_countries={"Europe/Dublin": "IE", "Europe/Berlin": "DE"},
+    continents={"IE": "Europe", "DE": "Europe"},
 )
 
 

@@ -47,6 +47,8 @@ EXPECTED = {
     "entries": 3,
     "exits": 3,
     "exit_rate": 1.0,
+    "reached_later": 0,
+    "entry_rate": 1.0,
     "time_on_page": 12 / 4,
     "people": 1,
     "times": 2,
@@ -148,6 +150,8 @@ def test_wilson_by_the_book():
 def test_few_is_said_of_under_five_expected_either_way():
     assert too_few(np.array([49.0, 50.0]), 0.1).tolist() == [True, False]
     assert too_few(np.array([49.0, 51.0]), 0.9).tolist() == [True, False]
+    # Every visit ends somewhere, so the exit rate of all pages together says nothing of that of one.
+    assert too_few(np.array([9.0, 10.0]), 1.0).tolist() == too_few(np.array([9.0, 10.0]), 0.0).tolist() == [True, False]
 
 
 @pytest.mark.parametrize(

@@ -1,4 +1,4 @@
-"""Lists that ship with the application: referrers by host, click ids, and the country of a time zone (from the tz database)."""
+"""Lists that ship with the application: referrers by host, click ids, continents, and the country of a time zone (from the tz database)."""
 
 from __future__ import annotations
 
@@ -19,7 +19,8 @@ def shipped() -> Reference:
     """The lists as shipped."""
     hosts = {row["host"]: KnownHost(row["name"], row["kind"]) for row in _rows("referrers.csv")}
     clicks = [(row["key"], row["source"]) for row in _rows("click_ids.csv")]
-    return Reference(hosts, clicks, _zone_countries())
+    continents = {row["country"]: row["continent"] for row in _rows("continents.csv")}
+    return Reference(hosts, clicks, _zone_countries(), continents)
 
 
 def _zone_countries() -> dict[str, str]:

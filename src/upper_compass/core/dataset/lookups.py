@@ -19,11 +19,14 @@ from upper_compass.core.dataset.properties import Properties
 from upper_compass.core.dataset.traffic_sources import FIELDS, SOURCE_COLUMNS, TrafficSources, query_values, raw_of, split_addresses, value_of
 from upper_compass.core.dataset.user_agents import read_agent
 from upper_compass.core.definitions.hits import PASSIVE_EVENTS
+from upper_compass.core.definitions.personal_data import MASK
 from upper_compass.core.definitions.reference import Reference
 from upper_compass.core.definitions.site_rules import PageField, PropertyField, QueryField, SentField, SiteField, SiteRules, bare_host
 from upper_compass.core.definitions.text_tests import text_test
 
 NO_SOURCE = -1
+# Under which of these a search engine says what was searched for.
+SEARCH_KEYS = ("q", "query", "p", "text", "search", "wd")
 
 
 class GrowingColumn:
@@ -261,6 +264,34 @@ class DimensionLookups:
                 return "url", self._grown(f"query {key}", "url", lambda urls: query_values(self._addresses(urls)["query"], [key])[value_of(key)])
             case PageField(pattern=pattern):
                 return "url", self._grown(f"page {pattern}", "url", lambda urls: self._paths(self._addresses(urls)).str.extract(pattern, 1))
+
+    def as_sent(self, column: str) -> Codes:
+        """Words (u32) by code of a coded column, as they stand there."""
+        return self._grown(f"sent {column}", column, lambda texts: texts)
+
+    def continents(self, countries: Codes) -> Codes:
+        """The words (u32) of the continents of these words of countries, in their order."""
+        distinct, place = np.unique(countries, return_inverse=True)
+        return self._words_by(self.labels.decode(distinct), lambda country: self._reference.continents.get(country, ""))[place]
+
+    def referrer_pages(self) -> Codes:
+        """Words (u32) by code of `referrer`: host without www. and path."""
+
+        def read(referrers: pl.Series) -> pl.Series:
+            return split_addresses(referrers).select(pl.col("host").str.strip_prefix("www.") + pl.col("path")).to_series()
+
+        return self._grown("referrer page", "referrer", read)
+
+    def referrer_terms(self) -> Codes:
+        """Words (u32) by code of `referrer`: what was searched for, in small letters, where the query tells."""
+
+        def read(referrers: pl.Series) -> pl.Series:
+            values = query_values(split_addresses(referrers)["query"], list(SEARCH_KEYS))
+            found = pl.coalesce(pl.when(pl.col(value_of(key)) != "").then(value_of(key)) for key in SEARCH_KEYS)
+            terms = values.select(found.fill_null("").str.strip_chars().str.to_lowercase().alias("term"))["term"]
+            return terms.set(terms.str.contains(MASK, literal=True), "")
+
+        return self._grown("referrer term", "referrer", read)
 
     def _grown(self, name: str, column: str, read: Callable[[pl.Series], pl.Series]) -> Codes:
         """Words by code of a column that only some ask for: kept, and grown when it is asked for again."""

@@ -1,4 +1,4 @@
-"""Lists that every site shares, handed to the core by its callers: known referrers, click ids, the country of a time zone."""
+"""Lists that every site shares, handed to the core by its callers: known referrers, click ids, the country of a time zone, the continent of a country."""
 
 from __future__ import annotations
 
@@ -16,11 +16,12 @@ class KnownHost:
 
 @dataclass(frozen=True)
 class Reference:
-    """`hosts` by host without `www.`; `click_ids` as (query key, source) in order; `zone_countries` by IANA name."""
+    """`hosts` by host without `www.`; `click_ids` as (query key, source) in order; `zone_countries` by IANA name; `continents` by ISO 3166 code."""
 
     hosts: Mapping[str, KnownHost] = field(default_factory=dict)
     click_ids: Sequence[tuple[str, str]] = ()
     zone_countries: Mapping[str, str] = field(default_factory=dict)
+    continents: Mapping[str, str] = field(default_factory=dict)
 
 
 MEDIUM_OF_KIND = {"search": "organic", "social": "social", "mail": "email", "video": "video", "assistant": "assistant"}

@@ -13,19 +13,31 @@ from upper_compass.core.dataset.shard import Shard
 from upper_compass.core.dataset.site_fields import field_of_hits
 from upper_compass.core.dataset.visits import Rows
 from upper_compass.core.definitions.site_rules import SiteField, SiteRules
+from upper_compass.core.engine import visit_dimensions as of_visits
 
 Read = Callable[[Shard, Rows], Codes]
+# What a dimension tells of; two of one family often say the same in other words.
+Family = Literal["traffic", "content", "action", "technology", "geography", "time", "loyalty", "own"]
 
 
 @dataclass(frozen=True)
 class Dimension:
-    """`read` gives codes of words: for visits of a shard when `of` is visit, for rows of its hits when `of` is hit; 0 is no value."""
+    """`read` gives codes of words: for visits of a shard when `of` is visit, for rows of its hits when `of` is hit; 0 is no value.
+
+    `order`: its values as people order them, where that is not by letters.
+    """
 
     name: str
     title: str
     of: Literal["visit", "hit"]
     meaning: str
     read: Read
+    order: tuple[str, ...] = ()
+
+    @property
+    def family(self) -> Family:
+        """What it tells of."""
+        return FAMILIES.get(self.name, "traffic") if not self.name.startswith(OWN) else "own"
 
 
 def _source(column: str) -> Read:
@@ -117,19 +129,61 @@ DIMENSIONS = _registry(
     Dimension("system", "System", "visit", "The operating system's name.", _agent("system")),
     Dimension("language", "Language", "visit", "The language that the browser asks for, without its region.", _kept("language")),
     Dimension("country", "Country", "visit", "The country of the visitor's network, else of their time zone.", _kept("country")),
+    Dimension("continent", "Continent", "visit", "The continent of the visitor's country.", of_visits.continent),
+    Dimension("screen", "Screen", "visit", "The size of the visitor's screen, in points.", of_visits.screen),
+    Dimension(
+        "visit_number",
+        "Visit number",
+        "visit",
+        "Which visit of its visitor it is, counted over all history.",
+        of_visits.visit_number,
+        of_visits.named(of_visits.NUMBERS),
+    ),
+    Dimension(
+        "days_since",
+        "Days since the visit before",
+        "visit",
+        "Whole days from the start of the visitor's visit before; none of the first visit.",
+        of_visits.days_since,
+        of_visits.named(of_visits.DAYS_SINCE),
+    ),
+    Dimension("weekday", "Weekday", "visit", "The day of the week on which the visit began, in the site's time.", of_visits.weekday, of_visits.WEEKDAYS),
+    Dimension("hour", "Hour", "visit", "The hour of the day at which the visit began, in the site's time.", of_visits.hour),
+    Dimension("referrer", "Referrer", "visit", "The host that the first view was referred by, whatever its tags say.", of_visits.referrer),
+    Dimension("referrer_page", "Referring page", "visit", "The page that the first view was referred by.", of_visits.referrer_page),
+    Dimension(
+        "referrer_term",
+        "Searched for elsewhere",
+        "visit",
+        "What was searched for at the search engine that referred, where it still tells.",
+        of_visits.referrer_term,
+    ),
     Dimension("page", "Page", "hit", "The path of the address, without query and trailing slashes.", _of_url("page")),
     Dimension("host", "Host", "hit", "The host of the address.", _of_url("host")),
     Dimension("page_group", "Page group", "hit", "The first of the site's named page patterns that matches.", _of_url("page_group")),
+    Dimension("previous_page", "Page before", "hit", "The page that was seen before, in the same visit.", of_visits.previous_page),
+    Dimension("next_page", "Page after", "hit", "The page that was seen next, in the same visit.", of_visits.next_page),
     Dimension("event", "Event", "hit", "The name of the event.", _event),
     Dimension("file", "File", "hit", "The file that was downloaded.", _prop("file download", "file")),
     Dimension("outbound_host", "Left for", "hit", "The host of the outbound link that was clicked.", _prop("outbound click", "host")),
+    Dimension("outbound_link", "Link left by", "hit", "The address of the outbound link that was clicked.", _prop("outbound click", "href")),
     Dimension("form", "Form sent", "hit", "The form that was sent.", _prop("form submit", "form")),
     Dimension("media", "Media", "hit", "The video or audio that was started.", _prop("media start", "media")),
     Dimension("search_term", "Site search", "hit", "What was searched for on the site.", _prop("site search", "term")),
+    Dimension("search_led_to", "Search led to", "hit", "The page that was seen next after a search on the site.", of_visits.search_led_to),
     Dimension("promo", "Promotion clicked", "hit", "The promotion on the site that was clicked.", _prop("promo click", "promo")),
 )
 
 OWN = "field."
+# By name; all others tell where a visit came from.
+FAMILIES: dict[str, Family] = {
+    **dict.fromkeys(("entry_page", "exit_page", "page", "host", "page_group", "previous_page", "next_page"), "content"),
+    **dict.fromkeys(("event", "file", "outbound_host", "outbound_link", "form", "media", "search_term", "search_led_to", "promo"), "action"),
+    **dict.fromkeys(("device", "browser", "system", "screen"), "technology"),
+    **dict.fromkeys(("language", "country", "continent"), "geography"),
+    **dict.fromkeys(("weekday", "hour"), "time"),
+    **dict.fromkeys(("visitor_kind", "visit_number", "days_since"), "loyalty"),
+}
 
 
 class UnknownNameError(ValueError):

@@ -68,6 +68,14 @@ MEASURES = _registry(
     _mean("time_per_visit", "Time per visit", "seconds", "How long a visit lasts, from its first hit to its last.", "sum of durations ÷ visits", "duration"),
     _mean("engaged_per_visit", "Engaged time per visit", "seconds", "How long pages were visible and in use.", "sum of engaged time ÷ visits", "engaged"),
     _count("entries", "Entries", "Visits that began here.", "visits with this entry page"),
+    Measure(
+        "reached_later", "Gone on to", "count", "Visits that saw the page and began elsewhere.", "visits that saw it − entries",
+        ("seen", "entries"), pl.col("seen") - pl.col("entries"), "none", better="neither",
+    ),
+    _share(
+        "entry_rate", "Entered by", "How many of the visits that saw the page began there.", "entries ÷ visits that saw it",
+        "entries", "seen", better="neither",
+    ),
     _count("exits", "Exits", "Visits that ended here.", "visits with this exit page", better="neither"),
     _share("exit_rate", "Exit rate", "How many of the visits that saw the page ended there.", "exits ÷ visits that saw it", "exits", "seen", better="neither"),
     Measure(

@@ -12,6 +12,8 @@ Floats = npt.NDArray[np.float64]
 LEVEL = 0.95
 Z = NormalDist().inv_cdf((1 + LEVEL) / 2)
 FEW = 5
+# Ratios are looked for between exp(-SPAN) and exp(SPAN), halved so often that what is left is less than is shown.
+SPAN, HALVINGS = 46.0, 60
 
 
 def wilson(successes: Floats, tries: Floats) -> tuple[Floats, Floats]:
@@ -26,8 +28,71 @@ def wilson(successes: Floats, tries: Floats) -> tuple[Floats, Floats]:
 
 
 def too_few(tries: Floats, share_of_all: float) -> npt.NDArray[np.bool_]:
-    """Whether fewer than five successes, or failures, are expected at the share of all (rules, decisions)."""
+    """Whether fewer than five successes, or failures, are expected at the share of all; at a half where all, or none, succeed (rules, decisions)."""
+    if share_of_all in (0.0, 1.0):
+        share_of_all = 0.5
     return (tries * share_of_all < FEW) | (tries * (1 - share_of_all) < FEW)
+
+
+def koopman(hits_a: Floats, size_a: float, hits_b: Floats, size_b: float) -> tuple[Floats, Floats]:
+    """Koopman's 95 % score interval of the ratio of two shares, a row each (rules, chapter 8).
+
+    Without a unit in A it begins at 0, without one in B it has no end (inf); of an empty group, or of neither, there is none (NaN).
+    """
+    low, high = np.full(len(hits_a), np.nan), np.full(len(hits_a), np.nan)
+    if size_a <= 0 or size_b <= 0:
+        return low, high
+    some = hits_a + hits_b > 0
+    a, b = hits_a[some], hits_b[some]
+    with np.errstate(divide="ignore", invalid="ignore"):
+        middle = np.log(np.where((a > 0) & (b > 0), (a / size_a) / (b / size_b), 1.0))
+    # Without a unit on one side the score falls all the way: the one end is looked for over the whole range.
+    low[some] = np.where(a > 0, _edge(a, size_a, b, size_b, outside=-SPAN, inside=np.where(b > 0, middle, SPAN)), 0.0)
+    high[some] = np.where(b > 0, _edge(a, size_a, b, size_b, outside=SPAN, inside=np.where(a > 0, middle, -SPAN)), np.inf)
+    return low, high
+
+
+def _edge(a: Floats, size_a: float, b: Floats, size_b: float, *, outside: float, inside: Floats) -> Floats:
+    """The ratio at which the score reaches its bound, between the logarithms of one outside of the interval and of one inside, halved again and again."""
+    beyond_it = np.full(len(a), outside)
+    for _ in range(HALVINGS):
+        middle = (beyond_it + inside) / 2
+        beyond = _score(a, size_a, b, size_b, np.exp(middle)) > Z**2
+        beyond_it, inside = np.where(beyond, middle, beyond_it), np.where(beyond, inside, middle)
+    edge: Floats = np.exp(inside)
+    return edge
+
+
+def _score(a: Floats, size_a: float, b: Floats, size_b: float, ratio: Floats) -> Floats:
+    """The score of a ratio: chi-square of the counts against the shares that fit best among those with this ratio."""
+    linear = ratio * (size_a + b) + a + size_b
+    root = np.sqrt(np.maximum(linear**2 - 4 * (size_a + size_b) * ratio * (a + b), 0))
+    # The smaller root, written so that nothing cancels.
+    share_b = np.clip(2 * (a + b) / (linear + root), 1e-300, 1 - 1e-15)
+    share_a = np.clip(ratio * share_b, 1e-300, 1 - 1e-15)
+    of_a = (a - size_a * share_a) ** 2 / (size_a * share_a * (1 - share_a))
+    of_b = (b - size_b * share_b) ** 2 / (size_b * share_b * (1 - share_b))
+    scored: Floats = of_a + of_b
+    return scored
+
+
+def chi_square_p(hits_a: Floats, size_a: float, hits_b: Floats, size_b: float) -> Floats:
+    """The two-sided p of Pearson's chi-square that two shares differ, a row each; 1 where nothing can differ (rules, chapter 8)."""
+    from scipy.special import erfc
+
+    together = hits_a + hits_b
+    with np.errstate(divide="ignore", invalid="ignore"):
+        apart = hits_a * (size_b - hits_b) - hits_b * (size_a - hits_a)
+        chi = (size_a + size_b) * (apart / together) * (apart / (size_a + size_b - together)) / (size_a * size_b)
+    p: Floats = np.where(np.isfinite(chi), erfc(np.sqrt(np.maximum(chi, 0) / 2)), 1.0)
+    return p
+
+
+def corrected(p: Floats) -> Floats:
+    """P-values corrected together by Benjamini and Hochberg, in their order (rules, chapter 8)."""
+    from scipy.stats import false_discovery_control
+
+    return np.asarray(false_discovery_control(p, method="bh"), np.float64) if len(p) else p
 
 
 def is_significant(kind: str, now: tuple[Floats, ...], before: tuple[Floats, ...]) -> npt.NDArray[np.bool_]:

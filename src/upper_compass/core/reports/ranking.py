@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -30,14 +31,18 @@ def filtered(asked: Asked, rows: Tally, request: TableRequest) -> Tally:
     return rows if kept.all() else replace(rows, frame=rows.frame.filter(kept))
 
 
-def page_of(asked: Asked, rows: Tally, request: TableRequest) -> tuple[Ints, pl.DataFrame]:
-    """Places of the rows that are told, in their order, and their keys as texts; equal rows go by their keys, empty measures stand last."""
+def page_of(asked: Asked, rows: Tally, request: TableRequest, order: Sequence[str] = ()) -> tuple[Ints, pl.DataFrame]:
+    """Places of the rows that are told, in their order, and their keys as texts; equal rows go by their keys, empty measures stand last.
+
+    `order`: of the values of the dimension that is sorted by, where they have one of their own; others stand behind them.
+    """
     by = request.sort or request.columns[0].id
     names = list(rows.keys)
     if by in request.dimensions:
         texts = _texts(rows, np.arange(len(rows.frame)))
         first = names[request.dimensions.index(by)]
-        ordered = texts.sort([first, *names], descending=[request.descending, *(False for _ in names)])
+        key = pl.col(first).replace_strict(list(order), range(len(order)), default=-1 if request.descending else len(order)) if order else pl.col(first)
+        ordered = texts.sort([key, *names], descending=[request.descending, *(False for _ in names)])
     else:
         values = asked.by_id[by].values(rows.frame).to_numpy().astype(np.float64)
         score = np.where(np.isnan(values), np.inf, -values if request.descending else values)

@@ -34,7 +34,7 @@ def table(context: ReportContext, request: TableRequest, goals: Mapping[int, Goa
     )  # fmt: skip
     if request.dimensions:
         fitting = filtered(asked, rows, request)
-        places, keys = page_of(asked, fitting, request)
+        places, keys = page_of(asked, fitting, request, next((one.order for one in by.dimensions if one.name == request.sort), ()))
         result.rows = [list(row) for row in keys.rows()]
         result.count = len(fitting.frame)
         result.columns = column_values(asked, fitting.frame[pl.Series(places)], total)
