@@ -115,6 +115,10 @@ def open_site(page, empty):
 
 # By view: what a site without a hit is told, so that the next step is plain.
 FIRST_STEPS = {
+    "read/pages": "No page was seen in these days.",
+    "read/sources": "No visits in these days.",
+    "read/audience": "No visits in these days.",
+    "explain/compare": "There is nothing to compare",
     "tag/events": "No event has arrived yet. Name the first one with the code beside",
     "tag/goals": "A goal is a page that is reached, an event, or an order. Make the first one",
     "tag/fields": "A field carries what only your site knows",

@@ -15,11 +15,11 @@ from tests.browser.telling import until
 from upper_compass.demo.laying import COLLEAGUE
 
 VIEWS = (
-    "read/overview", "watch/now", "watch/visits", "watch/tag-health", "tag/site-code", "tag/events", "tag/goals", "tag/fields", "tag/rules", "tag/links",
+    "read/overview", "read/pages", "read/sources", "read/audience", "explain/compare", "watch/now", "watch/visits", "watch/tag-health", "tag/site-code", "tag/events", "tag/goals", "tag/fields", "tag/rules", "tag/links",
     "tag/channels", "tag/settings", "start", "new-site",
 )  # fmt: skip
 # Those whose lists grow with the site's traffic.
-LISTS = ("read/overview", "watch/now", "watch/visits", "tag/events", "tag/links")
+LISTS = ("read/overview", "read/pages", "explain/compare", "watch/now", "watch/visits", "tag/events", "tag/links")
 ALL = os.environ.get("COMPASS_STATES") == "all"
 LOOKS = [(scheme, width) for scheme in ("light", "dark") for width in (360, 768, 1280)] if ALL else [("dark", 360)]
 PICTURES = os.environ.get("COMPASS_PICTURES")

@@ -11,7 +11,7 @@ export type Site = Schemas["SiteOut"];
 export type StoredGoal = Schemas["GoalOut"];
 export type Measure = Schemas["MeasureOut"];
 export type Registry = Schemas["Registry"];
-export type { DimensionFilter, MeasureValues, Row, Series, Table } from "@/api/figures";
+export type { ComparedRow, DimensionFilter, MeasureValues, Row, Series, Table } from "@/api/figures";
 export type LiveUpdate = Schemas["LiveUpdate"];
 export type HitRecord = Schemas["HitRecord"];
 export type VisitRecord = Schemas["VisitRecord"];

@@ -95,3 +95,32 @@ export function seriesByBucket({ period, bucket, at: starts, columns, total, not
   });
   return { period, bucket, points, total: at(total, 0), notes };
 }
+
+/** One value of one dimension, in two groups. */
+export interface ComparedRow {
+  dimension: string;
+  value: string;
+  a: number;
+  b: number;
+  ratio: number | null;
+  low: number | null;
+  high: number | null;
+  p: number;
+  corrected: number;
+}
+
+/** A comparison by row. */
+export function comparedByRow({ dimensions, values, a, b, ratio, low, high, p, corrected, made_of, ...rest }: Schemas["CompareResult"]) {
+  const rows = values.map((value, place): ComparedRow => ({
+    dimension: dimensions[place] ?? "",
+    value,
+    a: a[place] ?? 0,
+    b: b[place] ?? 0,
+    ratio: ratio[place] ?? null,
+    low: low[place] ?? null,
+    high: high[place] ?? null,
+    p: p[place] ?? 1,
+    corrected: corrected[place] ?? 1,
+  }));
+  return { ...rest, rows, madeOf: made_of };
+}

@@ -1,7 +1,7 @@
 import { infiniteQueryOptions, keepPreviousData, QueryClient, queryOptions } from "@tanstack/react-query";
 
 import { api, ApiError, ask, client, rememberCsrf, type DimensionFilter, type Period, type Schemas, type Versus } from "@/api/client";
-import { columnsOf, segmentOf, seriesByBucket, tableByRow } from "@/api/figures";
+import { columnsOf, comparedByRow, segmentOf, seriesByBucket, tableByRow } from "@/api/figures";
 
 export const queries = new QueryClient({
   defaultOptions: {
@@ -123,6 +123,19 @@ export const seriesQuery = (site: string, asked: SeriesAsked, { live }: Live) =>
     { ...at(site), body: { dimensions: [], rows: [], ...requestOf(asked) } },
     { ...renewed(live), select: seriesByBucket },
   );
+
+/** Two groups, value by value, in pages. */
+export const compareQuery = (site: string, body: Schemas["CompareRequest"], { live }: Live) =>
+  infiniteQueryOptions({
+    queryKey: ["compared", site, body],
+    queryFn: async ({ pageParam, signal }) =>
+      comparedByRow(
+        await ask(client.POST("/api/v1/sites/{site}/reports/compare", { ...at(site), body: { ...body, offset: pageParam }, signal })),
+      ),
+    initialPageParam: 0,
+    getNextPageParam: (last, pages) => (pages.length * body.limit < last.count ? pages.length * body.limit : undefined),
+    ...renewed(live),
+  });
 
 export const visitsQuery = (site: string, body: Schemas["VisitsRequest"], { live }: Live) =>
   infiniteQueryOptions({

@@ -103,6 +103,22 @@ export const router = createRouter({
         lazyRouteComponent(() => import("@/views/tag/Settings"), "Settings"),
       ),
       view(
+        "/read/pages",
+        lazyRouteComponent(() => import("@/views/read/Pages"), "Pages"),
+      ),
+      view(
+        "/read/sources",
+        lazyRouteComponent(() => import("@/views/read/Sources"), "Sources"),
+      ),
+      view(
+        "/read/audience",
+        lazyRouteComponent(() => import("@/views/read/Audience"), "Audience"),
+      ),
+      view(
+        "/explain/compare",
+        lazyRouteComponent(() => import("@/views/explain/Compare"), "Compare"),
+      ),
+      view(
         "/watch/tag-health",
         lazyRouteComponent(() => import("@/views/watch/TagHealth"), "TagHealth"),
       ),

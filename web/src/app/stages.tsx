@@ -58,6 +58,25 @@ export const STAGES: Stage[] = [
         <path d="M8.8 14.2a9 9 0 0 0 7.4 0" />
       </>
     ),
-    views: [{ name: "Overview", path: "/s/$site/read/overview" }],
+    views: [
+      { name: "Overview", path: "/s/$site/read/overview" },
+      { name: "Pages", path: "/s/$site/read/pages" },
+      { name: "Sources", path: "/s/$site/read/sources" },
+      { name: "Audience", path: "/s/$site/read/audience" },
+    ],
+  },
+  {
+    name: "Explain",
+    number: 4,
+    icon: (
+      <>
+        <circle cx="5" cy="12.5" r="2" />
+        <circle cx="19.5" cy="5.5" r="2" />
+        <circle cx="19.5" cy="12.5" r="2" />
+        <circle cx="19.5" cy="19.5" r="2" />
+        <path d="M7 12.5h10.5M7 12.5c5 0 5.5-7 10.5-7M7 12.5c5 0 5.5 7 10.5 7" />
+      </>
+    ),
+    views: [{ name: "Compare", path: "/s/$site/explain/compare" }],
   },
 ];

@@ -54,12 +54,14 @@ export function TimeChart(props: TimeChartProps) {
     Math.min(Math.max(Math.round(x.invert(localPoint(event.currentTarget, event)?.x ?? 0)), 0), last);
   const hatchFrom = incompleteFrom !== undefined ? x(incompleteFrom) - step / 2 : today !== undefined ? right : null;
   const steps = y.ticks(4).filter((tick) => unit !== "count" || Number.isInteger(tick));
+  const isBanded = points.some((point) => point.expected);
+  const flagged = (point: CoursePoint) => flags.flatMap((flag) => (flag.at === point.at ? [flag.text] : [])).join(", ");
   const said = (point: CoursePoint) =>
     [
       `${named(point.at, bucket)}: ${figure(point.now, unit)}`,
       versus && `${versus} ${figure(point.before, unit)}`,
       point.expected && `expected ${figure(point.expected.low, unit)} to ${figure(point.expected.high, unit)}`,
-      ...flags.filter((flag) => flag.at === point.at).map((flag) => flag.text),
+      flagged(point),
     ]
       .filter(Boolean)
       .join(", ");
@@ -122,7 +124,7 @@ export function TimeChart(props: TimeChartProps) {
         {hatchFrom !== null && (
           <rect x={hatchFrom} y={TOP} width={Math.max(width - hatchFrom, 0)} height={bottom - TOP} fill={`url(#${hatch})`} opacity=".7" />
         )}
-        {points.some((point) => point.expected) && (
+        {isBanded && (
           <Area
             data={points}
             defined={(point) => point.expected !== undefined}
@@ -191,8 +193,14 @@ export function TimeChart(props: TimeChartProps) {
       </p>
       <DataTable
         caption={title}
-        heads={["When", "Now", ...(versus ? [versus] : [])]}
-        rows={points.map((point) => [named(point.at, bucket), figure(point.now, unit), ...(versus ? [figure(point.before, unit)] : [])])}
+        heads={["When", "Now", ...(versus ? [versus] : []), ...(isBanded ? ["Expected"] : []), ...(flags.length ? ["Noted"] : [])]}
+        rows={points.map((point) => [
+          named(point.at, bucket),
+          figure(point.now, unit),
+          ...(versus ? [figure(point.before, unit)] : []),
+          ...(isBanded ? [point.expected ? `${figure(point.expected.low, unit)} to ${figure(point.expected.high, unit)}` : ""] : []),
+          ...(flags.length ? [flagged(point)] : []),
+        ])}
       />
     </div>
   );

@@ -299,6 +299,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sites/{site}/reports/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Compare
+         * @description One group held against another, value by value, the strongest evidence first. For the site's viewers.
+         */
+        post: operations["compare__api_v1_sites__site__reports_compare_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sites/{site}/reports/answer": {
         parameters: {
             query?: never;
@@ -1278,6 +1298,30 @@ export interface components {
             that: string;
         };
         /**
+         * AnotherPeriod
+         * @description The same segment in another period.
+         */
+        AnotherPeriod: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "period";
+            period: components["schemas"]["Period"];
+        };
+        /**
+         * AnotherSegment
+         * @description Another segment; without one, everybody.
+         */
+        AnotherSegment: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "segment";
+            segment?: components["schemas"]["Segment"] | null;
+        };
+        /**
          * Answer
          * @description One or two sentences, in pieces.
          */
@@ -1479,6 +1523,121 @@ export interface components {
             is_significant?: boolean[] | null;
         };
         /**
+         * CompareRequest
+         * @description Group A held against another, value by value of these dimensions; without dimensions, of all that tell something of their own.
+         *
+         *     `segment`: what is read at all, both groups lie in it; `group`: A, everybody without one. `units`: what is counted. Rows of which too little is
+         *     known are told alone, where they are asked for.
+         */
+        CompareRequest: {
+            period: components["schemas"]["Period"];
+            /** Goal */
+            goal?: number | null;
+            segment?: components["schemas"]["Segment"] | null;
+            group: components["schemas"]["Segment"] | null;
+            /**
+             * Against
+             * @default {
+             *       "kind": "rest"
+             *     }
+             */
+            against: components["schemas"]["TheRest"] | components["schemas"]["AnotherSegment"] | components["schemas"]["AnotherPeriod"];
+            /**
+             * Units
+             * @default people
+             * @enum {string}
+             */
+            units: "people" | "visits";
+            /**
+             * Dimensions
+             * @default []
+             */
+            dimensions: string[];
+            /**
+             * Too Few
+             * @default false
+             */
+            too_few: boolean;
+            /**
+             * Offset
+             * @default 0
+             */
+            offset: number;
+            /**
+             * Limit
+             * @default 100
+             */
+            limit: number;
+        };
+        /**
+         * CompareResult
+         * @description Rows, column by column, by p and then by value: the dimension and value of each, units of A and B with it, the ratio of their shares with its
+         *     95 % interval (`low`, `high`; null where there is none, `high` also where it has no end), p of the row alone and corrected over all rows of the table.
+         *
+         *     `count`: rows there are of the kind that is asked for; `count_too_few`: rows too few to say; `tested`: rows that were corrected together;
+         *     `made_of`: values that all of A has and none of B, which are what the groups are made of, and no finding, at most fifty.
+         */
+        CompareResult: {
+            period: components["schemas"]["Period"];
+            against: components["schemas"]["Period"];
+            /**
+             * Units
+             * @enum {string}
+             */
+            units: "people" | "visits";
+            sizes: components["schemas"]["ComparedSizes"];
+            /** Dimensions */
+            dimensions: string[];
+            /** Values */
+            values: string[];
+            /** A */
+            a: number[];
+            /** B */
+            b: number[];
+            /** Ratio */
+            ratio: (number | null)[];
+            /** Low */
+            low: (number | null)[];
+            /** High */
+            high: (number | null)[];
+            /** P */
+            p: number[];
+            /** Corrected */
+            corrected: number[];
+            /** Count */
+            count: number;
+            /** Count Too Few */
+            count_too_few: number;
+            /** Tested */
+            tested: number;
+            /** Made Of */
+            made_of: components["schemas"]["ComparedValue"][];
+        };
+        /**
+         * ComparedSizes
+         * @description How many people, or visits, the groups have. `b` is what is left of the other where A is a part of it (`is_rest`); `both`: in A and in the other.
+         */
+        ComparedSizes: {
+            /** A */
+            a: number;
+            /** B */
+            b: number;
+            /** Both */
+            both: number;
+            /** Is Rest */
+            is_rest: boolean;
+        };
+        /**
+         * ComparedValue
+         * @description A value of a dimension.
+         */
+        ComparedValue: {
+            /** Dimension */
+            dimension: string;
+            /** Value */
+            value: string;
+        };
+        /**
          * CountGoal
          * @description Call a goal by name: an event of this name, which the goal counts.
          */
@@ -1580,7 +1739,7 @@ export interface components {
         };
         /**
          * DimensionOut
-         * @description A dimension of the visit or of the hit.
+         * @description A dimension of the visit or of the hit. `family`: what it tells of; two of one family often say the same in other words.
          */
         DimensionOut: {
             /** Name */
@@ -1589,6 +1748,11 @@ export interface components {
             title: string;
             /** Of */
             of: string;
+            /**
+             * Family
+             * @enum {string}
+             */
+            family: "traffic" | "content" | "action" | "technology" | "geography" | "time" | "loyalty" | "own";
             /** Meaning */
             meaning: string;
         };
@@ -3981,6 +4145,17 @@ export interface components {
             value: string;
         };
         /**
+         * TheRest
+         * @description All others.
+         */
+        TheRest: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "rest";
+        };
+        /**
          * TokenOut
          * @description A token that goes behind `#uc-follow=` or `#uc-own=` in an address of the site, when it was made, and when it ends.
          */
@@ -6192,6 +6367,99 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SeriesResult"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Timeout */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    compare__api_v1_sites__site__reports_compare_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CompareRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CompareResult"];
                 };
             };
             /** @description Unauthorized */

@@ -2,7 +2,7 @@ import { lazy, Suspense, useState, type ReactNode } from "react";
 
 import { whatIsWrong, type Registry, type Table } from "@/api/client";
 import type { Asked } from "@/api/queries";
-import type { CellControl, LedgerColumn, Sort } from "@/ledger/columns";
+import type { CellControl, Heads, LedgerColumn, Sort } from "@/ledger/columns";
 import { ColumnsChoice } from "@/ledger/ColumnsChoice";
 import { Grid } from "@/ledger/Grid";
 import { useLayout } from "@/ledger/layout";
@@ -20,7 +20,8 @@ import { plural, valueWords } from "@/words/format";
 import { LedgerSkeleton } from "@/ledger/LedgerSkeleton";
 
 const AT_ONCE = 200;
-const FIRST = "\0value";
+/** What rows are sorted by where they go by their names. */
+export const BY_VALUE = "\0value";
 
 interface ReportLedgerProps {
   /** Under which its columns are kept. */
@@ -38,7 +39,11 @@ interface ReportLedgerProps {
   /** The columns that are shown before others are chosen. */
   usual: string[];
   lead: string;
-  heads: Record<string, string>;
+  /** By what they are sorted before something else is chosen: by what leads, without it. */
+  sort?: Sort;
+  heads: Heads;
+  /** Whether its rows are of a part of what all visits did, so that figures of all say nothing beneath them. */
+  isPart?: boolean;
   /** How many rows stand there before all are wanted. */
   few: number;
   empty: ReactNode;
@@ -51,7 +56,7 @@ const RowConditions = lazy(async () => ({ default: (await import("@/ledger/RowCo
 /** A report as a table: opened row by row, searched, sorted both ways, its columns chosen. */
 export function ReportLedger(props: ReportLedgerProps) {
   const { keptAs, title, what, aside, asked, site, live, registry, dimensions, usual, lead, heads, few, empty, onNarrow, onOpen } = props;
-  const [sort, setSort] = useState<Sort>({ by: lead, descending: true });
+  const [sort, setSort] = useState<Sort>(props.sort ?? { by: lead, descending: true });
   const [isWhole, setWhole] = useState(false);
   const [isSearched, setSearched] = useState(false);
   const [query, setQuery] = useState("");
@@ -64,7 +69,7 @@ export function ReportLedger(props: ReportLedgerProps) {
   };
   const { layout, isUsual, set } = useLayout(keptAs, usual, known);
   const [outer = ""] = dimensions;
-  const by = sort.by === FIRST ? { ...sort, by: outer } : measureOf(sort.by) ? sort : { by: lead, descending: true };
+  const by = sort.by === BY_VALUE ? { ...sort, by: outer } : measureOf(sort.by) ? sort : { by: lead, descending: true };
   const shownMeasures = [...new Set(layout.shown.map((id) => shapeOf(id)[0]))];
   const needed = [...new Set([...shownMeasures, ...(by.by === outer ? [] : [by.by]), ...conditions.map((one) => one.of)])];
   const where = useDebouncedValue([...searched(outer, query), ...conditions], 250);
@@ -91,7 +96,7 @@ export function ReportLedger(props: ReportLedgerProps) {
       row.path.map((value, i) => ({ dimension: dimensions[i] ?? outer, value })),
     );
   const first: LedgerColumn<ReportRow> = {
-    id: FIRST,
+    id: BY_VALUE,
     head: dimension?.title ?? title,
     meaning: dimension?.meaning,
     hasControl: true,
@@ -167,8 +172,8 @@ export function ReportLedger(props: ReportLedgerProps) {
           columns={columns}
           rows={rest && rows.length ? [...rows, rest] : rows}
           rowId={(row) => row.id}
-          total={{ id: "all", path: [], figures: table.total }}
-          sort={sort.by === FIRST ? sort : by}
+          total={props.isPart ? undefined : { id: "all", path: [], figures: table.total }}
+          sort={sort.by === BY_VALUE ? sort : by}
           onSort={setSort}
           isSorted
           widths={layout.widths}

@@ -1,3 +1,4 @@
+import type { Heads } from "@/ledger/columns";
 import { useWatch } from "react-hook-form";
 
 import type { Measure } from "@/api/client";
@@ -13,7 +14,7 @@ const TESTS = ["≥", "≤", ">", "<", "=", "≠"] as const;
 interface RowConditionsProps {
   /** The measures that are shown. */
   measures: readonly Measure[];
-  heads: Record<string, string>;
+  heads: Heads;
   /** What the rows are, in the plural: `channels`. */
   what: string;
   query: string;

@@ -15,6 +15,9 @@ import type { ReactNode } from "react";
 
 export type CellValue = string | number | null;
 
+/** What columns of measures are called here, by the name of the measure; others bear its title. */
+export type Heads = Readonly<Partial<Record<string, string>>>;
+
 /** What the control of a cell bears, so that the arrow keys find it. */
 export interface CellControl {
   "data-cell": string;

@@ -1,7 +1,7 @@
 import { scaleLinear } from "@visx/scale";
 
 import type { Measure, MeasureValues, Table } from "@/api/client";
-import type { CellControl, LedgerColumn } from "@/ledger/columns";
+import type { CellControl, Heads, LedgerColumn } from "@/ledger/columns";
 import type { MoreColumns } from "@/ledger/ColumnsChoice";
 import { RateAxis, RateMark, type Scale } from "@/charts/RateMark";
 import { figure, unitOf } from "@/words/format";
@@ -35,7 +35,7 @@ export const shapesOf = (measure: Measure): Shape[] =>
 const SHAPE_WORDS: Record<Shape, string> = { value: "value", before: "before", share: "share of all", marks: "as marks" };
 
 /** What the columns of a report are called where they are chosen, and which are not shown. */
-export function reportChoice(measures: readonly Measure[], heads: Record<string, string>, shown: readonly string[]) {
+export function reportChoice(measures: readonly Measure[], heads: Heads, shown: readonly string[]) {
   const head = (name: string) => heads[name] ?? measures.find((one) => one.name === name)?.title ?? name;
   const words = (id: string): string => {
     const [name, shape] = shapeOf(id);
@@ -61,11 +61,14 @@ function rateScale(rows: readonly MeasureValues[], total: MeasureValues, name: s
   return scaleLinear<number>({ domain: [0, Math.min(Math.max(...seen, 0.01), 1)], range: [4, MARKS - 4], nice: 3 });
 }
 
+/** As wide as a head is, about. */
+const wordsWidth = (head: string): number => Math.min(Math.ceil(head.length * 6.6) + 10, 110);
+
 interface Making {
   measures: readonly Measure[];
   table: Table;
   currency: string;
-  heads: Record<string, string>;
+  heads: Heads;
   lead: string;
   label: (row: ReportRow) => string;
   onOpen: (measure: string, row: ReportRow) => void;
@@ -84,12 +87,13 @@ export function reportColumns(ids: readonly string[], making: Making): LedgerCol
 function column(measure: Measure, shape: Shape, { table, currency, heads, lead, label, onOpen }: Making): LedgerColumn<ReportRow> {
   const { name, unit } = measure;
   const head = heads[name] ?? measure.title;
+  const figureWidth = name === lead ? WIDE.lead : measure.chance === "share" ? WIDE.share : WIDTHS.value;
   const plain = {
     id: idOf(name, shape),
     head,
     unit: unitOf(unit, currency),
     meaning: measure.meaning,
-    width: shape !== "value" ? WIDTHS[shape] : name === lead ? WIDE.lead : measure.chance === "share" ? WIDE.share : WIDTHS.value,
+    width: shape === "value" ? Math.max(figureWidth, wordsWidth(head + unitOf(unit, currency))) : WIDTHS[shape],
     isNumber: true,
     isLead: name === lead && shape === "value",
   };

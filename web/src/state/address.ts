@@ -11,6 +11,11 @@ export interface ViewSearch {
   without?: string[];
   /** The visitor who is followed in Now. */
   visitor?: string;
+  /** The groups that Compare holds against each other, by which dimensions, and what it counts. */
+  group?: string;
+  against?: string;
+  by?: string;
+  units?: "visits";
 }
 
 const LISTS = ["only", "without"] as const;
@@ -49,6 +54,11 @@ export function readView(given: Record<string, unknown>): ViewSearch {
   if (Number.isInteger(goal) && goal > 0) found.goal = goal;
   const visitor = text("visitor");
   if (visitor && visitor.length <= 64) found.visitor = visitor;
+  for (const key of ["group", "against", "by"] as const) {
+    const said = text(key);
+    if (said && said.length <= 100) found[key] = said;
+  }
+  if (text("units") === "visits") found.units = "visits";
   for (const key of LISTS) {
     const kept = list(given[key]);
     if (kept) found[key] = kept;

@@ -6,6 +6,17 @@ const LOCALE = typeof navigator === "undefined" || !navigator.language ? "en-GB"
 const whole = new Intl.NumberFormat(LOCALE, { maximumFractionDigits: 0 });
 const two = new Intl.NumberFormat(LOCALE, { minimumFractionDigits: 2, maximumFractionDigits: 2 });
 
+const significant = new Intl.NumberFormat(LOCALE, { minimumSignificantDigits: 2, maximumSignificantDigits: 2 });
+
+/** A number that may be large or small, with the two digits that mean something. */
+export const twoDigits = (value: number): string => significant.format(value);
+
+const few = new Intl.NumberFormat(LOCALE, { style: "percent", maximumFractionDigits: 0 });
+const small = new Intl.NumberFormat(LOCALE, { style: "percent", maximumSignificantDigits: 2 });
+
+/** A share as a sentence tells it: `38 %`, `2.8 %`. */
+export const shareWords = (share: number): string => (share >= 0.1 || share === 0 ? few : small).format(share).replace(/\s?%/, "\u00a0%");
+
 export const NOTHING = "–";
 
 type Unit = Measure["unit"] | string;
@@ -76,9 +87,12 @@ export const within = (name: string): string => (/^.[A-Z]/.test(name) ? name : n
 const languages = new Intl.DisplayNames("en", { type: "language" });
 const countries = new Intl.DisplayNames("en", { type: "region" });
 
+/** What no value is called, where it is not *none*. */
+const EMPTY: Record<string, string> = { entry_page: "no page", exit_page: "no page", days_since: "first visit" };
+
 /** A value of a dimension as it is shown; an empty one says so. */
 export function valueWords(dimension: string, value: string): string {
-  if (value === "") return dimension === "entry_page" || dimension === "exit_page" ? "no page" : "none";
+  if (value === "") return EMPTY[dimension] ?? "none";
   try {
     if (dimension === "language") return languages.of(value) ?? value;
     if (dimension === "country") return countries.of(value) ?? value;

@@ -8,14 +8,16 @@ import { answerQuery, seriesQuery, type Asked } from "@/api/queries";
 import { Figure } from "@/views/read/Figure";
 import { Key } from "@/charts/Key";
 import { LINE, VERSUS_LINE } from "@/charts/styles";
+import { NamedValue } from "@/views/shared/NamedValue";
 import { useOpenUp } from "@/views/shared/OpenedUp";
 import { TimeChart } from "@/charts/TimeChart";
 import { stepFor, useTimeSeries } from "@/charts/useTimeSeries";
 import { plusDays } from "@/state/days";
 import { useSite } from "@/state/site";
 import { useSteering, useView } from "@/state/view";
-import { DriverLedger } from "@/views/read/DriverLedger";
+import { DimensionLedger } from "@/views/read/DimensionLedger";
 import { Legend } from "@/views/read/Legend";
+import { overviewLedgers } from "@/views/read/specs";
 import { TodaySoFar } from "@/views/read/TodaySoFar";
 import { figure, versusWords } from "@/words/format";
 import { ErrorState, Skeleton, ViewError } from "@/ui/states";
@@ -35,20 +37,9 @@ export function Overview() {
       {goal ? <AnswerLine goal={goal.id} /> : <Waiting />}
       <Course asked={asked} />
       <div className="col-span-full grid grid-cols-2 gap-x-7 pt-4 max-[1100px]:grid-cols-[minmax(0,1fr)] max-[1100px]:gap-y-6">
-        <DriverLedger
-          asked={asked}
-          dimensions={["channel", "source", "campaign"]}
-          title="Channels"
-          what="channels"
-          aside="credit to the visit’s own channel"
-        />
-        <DriverLedger
-          asked={asked}
-          dimensions={["entry_page", "channel", "source"]}
-          title="Landing pages"
-          what="landing pages"
-          aside="the first page of the visit"
-        />
+        {overviewLedgers(Boolean(goal)).map((spec) => (
+          <DimensionLedger key={spec.title} asked={asked} spec={spec} />
+        ))}
         <Legend versus={versus === "none" ? null : versusWords(period, versus)} />
       </div>
     </div>
@@ -71,22 +62,13 @@ function Waiting() {
 function AnswerLine({ goal }: { goal: number }) {
   const { site } = useSite();
   const { period, filters, live } = useView();
-  const { narrow } = useSteering();
   const answer = useQuery(answerQuery(site.key, { period, goal, segment: segmentOf(filters) }, { live }));
   if (answer.isError) return <ViewError error={answer.error} again={() => void answer.refetch()} />;
   return (
     <Answer className="min-h-[78px] pb-3.5" aria-busy={answer.isPending}>
       {answer.data?.phrases.map((phrase, i) =>
         phrase.dimension ? (
-          <button
-            key={i}
-            type="button"
-            className="border-b-[1.5px] border-sea-2 hover:border-teal"
-            title="Only these"
-            onClick={(event) => narrow(phrase.dimension ?? "", phrase.value ?? "", event.altKey ? "without" : "only")}
-          >
-            {phrase.text}
-          </button>
+          <NamedValue key={i} dimension={phrase.dimension} value={phrase.value ?? ""} words={phrase.text} />
         ) : (
           <span key={i}>{phrase.text}</span>
         ),

@@ -1,0 +1,89 @@
+"""Pages, Sources, Audience: what they say is what their ledgers hold, and a place in them narrows all."""
+
+import re
+
+import pytest
+from playwright.sync_api import expect
+
+
+def number(text):
+    return float(text.replace(",", "").removeprefix("few").strip())
+
+
+def rows_of(page, ledger):
+    """The rows of a ledger as they are shown: name, then the figures."""
+    region = page.get_by_role("region", name=ledger, exact=True)
+    region.locator("tbody tr").first.wait_for()
+    found = {}
+    for row in region.locator("tbody tr").all():
+        texts = [text.strip().replace("\n", "") for text in row.locator("th, td").all_inner_texts()]
+        found[texts[0]] = texts[1:]
+    return found
+
+
+def asked(page, measure, *, dimensions=(), conditions=()):
+    """The same figure, asked of the API for the days that are read."""
+    today = page.request.get("/api/v1/sites/mill").json()["today"]
+    days = page.evaluate("(today) => [28, 1].map((back) => new Date(Date.parse(today) - back * 864e5).toISOString().slice(0, 10))", today)
+    body = {
+        "period": {"first": days[0], "last": days[1]}, "versus": "none", "goal": 1, "dimensions": list(dimensions), "limit": 10_000,
+        "columns": [{"id": "it", "measure": measure}], "segment": {"where": {"conditions": list(conditions)}} if conditions else None,
+    }  # fmt: skip
+    headers = {"X-CSRF-Token": page.request.get("/api/v1/session").json()["csrf"]}
+    answer = page.request.post("/api/v1/sites/mill/reports/table", data=body, headers=headers).json()
+    if not dimensions:
+        return answer["total"][0]["values"][0]
+    return dict(zip((row[0] for row in answer["rows"]), answer["columns"][0]["values"], strict=True))
+
+
+def test_pages_are_those_of_the_api_and_lead_on(analyst):
+    analyst.goto("/s/mill/read/pages")
+    expect(analyst.get_by_role("heading", level=1)).to_contain_text(re.compile(r"The pages that most visits see are .+\. [\d,]+ visits went on to /"))
+    visits, later = asked(analyst, "visits", dimensions=["page"]), asked(analyst, "reached_later", dimensions=["page"])
+    shown = rows_of(analyst, "All pages")
+    assert {name: number(cells[0]) for name, cells in shown.items() if name.startswith("/")} == {name: visits[name] for name in shown if name.startswith("/")}
+    [hidden] = re.findall(r"went on to (\S+),", analyst.get_by_role("heading", level=1).inner_text())
+    assert number(rows_of(analyst, "Gone on to, seldom entered")[hidden][0]) == later[hidden]
+    after = analyst.get_by_role("region", name="The page after")
+    after.get_by_role("row").filter(has_text="/courses").first.get_by_role("button", name="Open the row").click()
+    expect(after.get_by_role("row").filter(has_text="left the site").first).to_be_visible()
+    searched = analyst.get_by_role("region", name="Where searches lead")
+    searched.get_by_role("row").filter(has_text="nowhere").get_by_role("button", name="Open the row").click()
+    expect(searched.get_by_role("row").filter(has_text="gluten free")).to_be_visible()
+    after.get_by_role("button", name="left the site", exact=True).first.click()
+    expect(analyst.locator("[data-chip]")).to_have_text("Only page after left the site")
+
+
+def test_sources_bring_shares_of_visits_and_of_conversions(analyst):
+    analyst.goto("/s/mill/read/sources")
+    heading = analyst.get_by_role("heading", level=1)
+    expect(heading).to_contain_text(re.compile(r"^Organic social brings .+ of the visits and .+ of the course bookings; .+ brings"))
+    channels = rows_of(analyst, "Channels")
+    share = number(channels["Organic social"][3])
+    assert f"{share:.0f}" in heading.inner_text()
+    visits = asked(analyst, "visits", dimensions=["channel"])
+    assert {name: number(cells[0]) for name, cells in channels.items() if name in visits} == {name: visits[name] for name in channels if name in visits}
+    assert number(channels["All visits"][0]) == asked(analyst, "visits") if "All visits" in channels else True
+    tagged = analyst.get_by_role("region", name="As it was tagged")
+    tagged.get_by_role("row").filter(has_text="e-mail").first.get_by_role("button", name="Open the row").click()
+    expect(tagged.get_by_role("row").filter(has_text=re.compile("^.?E-Mail"))).to_be_visible()
+
+
+def test_the_audience_is_told_new_from_returning_and_by_the_hour(analyst):
+    analyst.goto("/s/mill/read/audience")
+    expect(analyst.get_by_role("heading", level=1)).to_contain_text(re.compile(r"^\d+\s% of the visits are by people who were here before\. They bounce"))
+    kinds = rows_of(analyst, "New and returning")
+    rates = asked(analyst, "bounce_rate", dimensions=["visitor_kind"])
+    assert {name: number(kinds[name][2]) for name in rates} == {name: pytest.approx(100 * rate, abs=0.005) for name, rate in rates.items()}
+    numbers = [name for name in rows_of(analyst, "Visit number") if name[0].isdigit()]
+    assert numbers == sorted(numbers, key=lambda name: int(name.split()[0]))
+    hours = analyst.get_by_role("slider", name="Visits by weekday and hour")
+    hours.focus()
+    for key in ("ArrowDown", "ArrowDown", "ArrowRight"):
+        analyst.keyboard.press(key)
+    [day, hour, count] = re.fullmatch(r"(\w+), (\d\d) to \d\d: (\d+) visits?", hours.get_attribute("aria-valuetext")).groups()
+    assert day == "Tuesday" and hour == "01"
+    conditions = [{"kind": "dimension", "dimension": name, "test": "is", "values": [value]} for name, value in (("weekday", day), ("hour", hour))]
+    assert int(count) == asked(analyst, "visits", conditions=conditions)
+    analyst.keyboard.press("Enter")
+    expect(analyst.locator("[data-chip]")).to_have_text(["Only weekday Tuesday", "Only hour 01"])

@@ -1,0 +1,73 @@
+import type { Asked } from "@/api/queries";
+import type { Heads, Sort } from "@/ledger/columns";
+import { ReportLedger } from "@/ledger/ReportLedger";
+import { useOpenUp } from "@/views/shared/OpenedUp";
+import { useSite } from "@/state/site";
+import { useSteering, useView } from "@/state/view";
+import { lastWord } from "@/words/format";
+
+/** A ledger of a view: by what, with which columns, and what leads. */
+export interface LedgerSpec {
+  title: string;
+  /** What its rows are, in the plural. */
+  what: string;
+  aside: string;
+  /** By what, then what its rows are opened into. */
+  dimensions: string[];
+  usual: string[];
+  lead: string;
+  heads?: Heads;
+  sort?: Sort;
+  /** Whether its rows are of a part of what all visits did; without one there are no figures of all beneath them. */
+  isPart?: boolean;
+  /** How many rows stand there before all are wanted. */
+  few?: number;
+  /** What is said where it has no row. */
+  empty?: string;
+}
+
+const FEW_ROWS = 9;
+
+/** A report by one dimension, opened into others, read under the strip. */
+export function DimensionLedger({ asked, spec }: { asked: Asked; spec: LedgerSpec }) {
+  const { site, registry } = useSite();
+  const { goal, live } = useView();
+  const { narrow } = useSteering();
+  const openUp = useOpenUp();
+  if (!registry) return null;
+  const { title, what, aside, dimensions, usual, lead, heads = {}, sort, isPart = false, few = FEW_ROWS } = spec;
+  const empty =
+    spec.empty ??
+    (asked.filters.length
+      ? "No visit in these days fits the segment. Remove a filter, or choose other days."
+      : "No visits in these days. Choose others above, or put the code on the site, and they appear here.");
+  return (
+    <ReportLedger
+      key={goal ? "goal" : "visits"}
+      keptAs={`${title} ${goal ? "by goal" : "by visits"}`}
+      title={title}
+      what={what}
+      aside={aside}
+      asked={asked}
+      site={site}
+      live={live}
+      registry={registry}
+      dimensions={dimensions}
+      usual={usual}
+      lead={lead}
+      {...(sort ? { sort } : {})}
+      isPart={isPart}
+      heads={{ ...(goal ? { conversions: lastWord(goal.name), conversion_rate: "Rate" } : { bounce_rate: "Bounces" }), ...heads }}
+      few={few}
+      empty={<p>{empty}</p>}
+      onNarrow={narrow}
+      onOpen={(measure, of) =>
+        openUp({
+          measure,
+          title: measure === "conversions" && goal ? goal.name : (registry.measures.find((one) => one.name === measure)?.title ?? measure),
+          of,
+        })
+      }
+    />
+  );
+}

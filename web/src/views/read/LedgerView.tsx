@@ -1,0 +1,38 @@
+import type { ReactNode } from "react";
+
+import type { Asked } from "@/api/queries";
+import { DimensionLedger, type LedgerSpec } from "@/views/read/DimensionLedger";
+import { Legend } from "@/views/read/Legend";
+import { useSite } from "@/state/site";
+import { useView } from "@/state/view";
+import { ViewError } from "@/ui/states";
+import { versusWords } from "@/words/format";
+
+interface LedgerViewProps {
+  ledgers: (byGoal: boolean) => LedgerSpec[];
+  /** What leads the view, before its ledgers. */
+  lead: (asked: Asked) => ReactNode;
+  /** What stands behind the ledgers. */
+  more?: (asked: Asked) => ReactNode;
+}
+
+/** A view that proves what it says by ledgers, two beside each other where there is room. */
+export function LedgerView({ ledgers, lead, more }: LedgerViewProps) {
+  const { ready, trouble, again } = useSite();
+  const { goal, period, versus, filters } = useView();
+  if (trouble) return <ViewError error={trouble} again={again} />;
+  if (!ready) return <div aria-busy="true" />;
+  const asked: Asked = { period, versus, goal: goal?.id ?? null, filters };
+  return (
+    <div className="grid max-w-[1800px] gap-3">
+      {lead(asked)}
+      <div className="grid grid-cols-2 gap-x-7 gap-y-6 max-[1100px]:grid-cols-[minmax(0,1fr)]">
+        {ledgers(Boolean(goal)).map((spec) => (
+          <DimensionLedger key={spec.title} asked={asked} spec={spec} />
+        ))}
+        {more?.(asked)}
+        <Legend versus={versus === "none" ? null : versusWords(period, versus)} />
+      </div>
+    </div>
+  );
+}
