@@ -23,6 +23,7 @@ from upper_compass.api import (
     findings,
     link_building,
     links,
+    logbook,
     naming,
     problems,
     reports,
@@ -93,6 +94,7 @@ def create_app(settings: Settings) -> FastAPI:
         watching.router,
         findings.router,
         visitors.router,
+        logbook.router,
     ):
         app.include_router(router)
 

@@ -12,15 +12,17 @@ import sqlalchemy as sa
 
 from upper_compass.collect.importing import Import, ImportReport, import_hits
 from upper_compass.core.definitions.goals import Goal
+from upper_compass.core.definitions.logbook import EntryKind, LogbookEntry
 from upper_compass.core.definitions.script_settings import Tagging
 from upper_compass.core.definitions.site_rules import EventNote, PageField, PageGroup, SiteCopy, SiteField, SiteRules
 from upper_compass.core.tagging.link_builder import Builder, LinkDraft, Word
 from upper_compass.core.tagging.tag_rules import RuleSet
-from upper_compass.demo.history import RECIPES_READ, SEED, ZONE, HistoryGenerator
+from upper_compass.demo.history import GERMAN_OPENED, GUIDE_CHANGED, OUTAGE, RECIPES_READ, SEED, ZONE, HistoryGenerator
 from upper_compass.demo.places import SITE
 from upper_compass.reference import shipped
-from upper_compass.store import accounts, links, rules, sites
+from upper_compass.store import accounts, links, logbook, rules, sites
 from upper_compass.store.hits import HitWriter, delete_hits
+from upper_compass.store.tables import logbook as logbook_table
 
 KEY = "mill"
 ACCOUNT, PASSWORD = "ida@fennmoor-mill.example", "flour and water"
@@ -86,8 +88,15 @@ GOALS = {
         "value": {"kind": "fixed", "amount": 120},
     },
 }
+# Days ago, kind, what was noted, and on which view.
+LOGBOOK: tuple[tuple[int, EntryKind, str, str], ...] = (
+    (GERMAN_OPENED, "change", "The German part opened.", "/read/audience"),
+    (GUIDE_CHANGED, "change", "The starter guide was rewritten, with a new cover.", "/read/pages"),
+    (OUTAGE, "note", "The host was down from ten to half past two.", "/read/overview"),
+    (2, "finding", "Who comes from pinwheel books courses far more often than the rest.", "/explain/compare"),
+)
 # Another edition is read by other rules; those of the old one are replaced.
-EDITION = 8
+EDITION = 9
 _STAMP = f"demo, edition {EDITION}, laid"
 
 
@@ -146,6 +155,7 @@ def _site(connection: sa.Connection, now: datetime, *, same_edition: bool) -> si
             draft = LinkDraft.model_validate(given)
             kept = links.NewLink(draft, builder.build(draft).url or "", note)
             links.add_links(connection, found.id, [kept], owner.id, now - timedelta(days=days))
+    _write_logbook(connection, found.id, owner.id, now.astimezone(ZONE).date())
     if not rules.live_numbers(connection).get(found.id):
         for note, made, days in RULES_MADE:
             version = RuleSet.model_validate({"rules": made}).rules
@@ -153,6 +163,15 @@ def _site(connection: sa.Connection, now: datetime, *, same_edition: bool) -> si
         rules.keep_draft(connection, found.id, RuleSet.model_validate({"rules": RULES_DRAFT}).rules, owner.id)
     sites.give_role(connection, found.id, colleague.id, COLLEAGUE[3])
     return found
+
+
+def _write_logbook(connection: sa.Connection, site_id: int, owner_id: int, day: date) -> None:
+    """What the demo notes itself, on the days that its history has it today; what people noted stays."""
+    texts = [text for _, _, text, _ in LOGBOOK]
+    connection.execute(logbook_table.delete().where(logbook_table.c.site_id == site_id, logbook_table.c.text.in_(texts)))
+    for ago, kind, text, view in LOGBOOK:
+        on = day - timedelta(days=ago)
+        logbook.add_entry(connection, site_id, LogbookEntry(kind=kind, first=on, last=on, text=text, view=view), owner_id)
 
 
 def write_file(path: str, day: date) -> None:

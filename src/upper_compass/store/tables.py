@@ -107,6 +107,22 @@ goals = sa.Table(
     _moment("deleted_at"),
 )
 
+# `view`: the address of the view that it was written on, within the site.
+logbook = sa.Table(
+    "logbook",
+    metadata,
+    sa.Column("id", sa.Integer, primary_key=True),
+    sa.Column("site_id", sa.ForeignKey("sites.id", ondelete="CASCADE"), nullable=False, index=True),
+    sa.Column("kind", sa.Text, nullable=False),
+    sa.Column("first", sa.Date, nullable=False),
+    sa.Column("last", sa.Date, nullable=False),
+    sa.Column("text", sa.Text, nullable=False),
+    sa.Column("view", sa.Text, nullable=False),
+    _owner(),
+    _moment("created_at", default=True),
+    _moment("deleted_at"),
+)
+
 changes = sa.Table(
     "changes",
     metadata,

@@ -124,6 +124,9 @@ export const seriesQuery = (site: string, asked: SeriesAsked, { live }: Live) =>
     { ...renewed(live), select: seriesByBucket },
   );
 
+/** What was noted on days of the site, the newest day first. */
+export const logbookQuery = (site: string) => api.queryOptions("get", "/api/v1/sites/{site}/logbook", at(site), { staleTime: 60_000 });
+
 /** Two groups, value by value, in pages. */
 export const compareQuery = (site: string, body: Schemas["CompareRequest"], { live }: Live) =>
   infiniteQueryOptions({

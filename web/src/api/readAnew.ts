@@ -5,6 +5,7 @@ const PARTS = {
   links: ["links", "vocabulary"],
   rules: ["rules"],
   findings: ["findings"],
+  logbook: ["logbook"],
 } as const;
 export type Touched = keyof typeof PARTS | "everything" | "nothing";
 

@@ -169,7 +169,7 @@ export function TimeChart(props: TimeChartProps) {
           const place = points.findIndex((point) => point.at === flag.at);
           return place < 0 ? null : (
             <path
-              key={flag.at}
+              key={`${flag.at} ${flag.text}`}
               className="fill-magenta stroke-magenta"
               d={`M${Math.round(x(place)) + 0.5} ${bottom}V${TOP - 6}l7 3l-7 3`}
             />

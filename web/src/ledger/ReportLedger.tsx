@@ -23,6 +23,12 @@ const AT_ONCE = 200;
 /** What rows are sorted by where they go by their names. */
 export const BY_VALUE = "\0value";
 
+/** One value of a row: of which dimension it is. */
+export interface Place {
+  dimension: string;
+  value: string;
+}
+
 interface ReportLedgerProps {
   /** Under which its columns are kept. */
   keptAs: string;
@@ -48,7 +54,9 @@ interface ReportLedgerProps {
   few: number;
   empty: ReactNode;
   onNarrow: (dimension: string, value: string, how: "only" | "without" | "add") => void;
-  onOpen: (measure: string, path: { dimension: string; value: string }[]) => void;
+  onOpen: (measure: string, path: Place[]) => void;
+  /** Where a row leads, as items of its menu. */
+  leads?: (path: Place[]) => ReactNode;
 }
 
 const RowConditions = lazy(async () => ({ default: (await import("@/ledger/RowConditions")).RowConditions }));
@@ -90,11 +98,8 @@ export function ReportLedger(props: ReportLedgerProps) {
   const dimension = registry.dimensions.find((one) => one.name === outer);
   const label = (row: ReportRow) => (row.path.length ? words(dimensions, row.path) : "All visits");
   const refused = pages.error?.status === 422 ? whatIsWrong(pages.error) : null;
-  const open = (name: string, row: ReportRow) =>
-    onOpen(
-      name,
-      row.path.map((value, i) => ({ dimension: dimensions[i] ?? outer, value })),
-    );
+  const placeOf = (row: ReportRow): Place[] => row.path.map((value, i) => ({ dimension: dimensions[i] ?? outer, value }));
+  const open = (name: string, row: ReportRow) => onOpen(name, placeOf(row));
   const first: LedgerColumn<ReportRow> = {
     id: BY_VALUE,
     head: dimension?.title ?? title,
@@ -198,6 +203,7 @@ export function ReportLedger(props: ReportLedgerProps) {
                   </MenuItem>
                 ))}
                 <MenuItem onSelect={() => open(by.by === outer ? lead : by.by, row)}>Open up</MenuItem>
+                {props.leads?.(placeOf(row))}
                 <MenuItem
                   onSelect={() => void copied(row.path.at(-1) ?? "").then((isDone) => notify(isDone ? "The name was copied." : NOT_COPIED))}
                 >

@@ -91,6 +91,10 @@ export function narrowed(search: ViewSearch, dimension: string, value: string, h
   return { ...search, [into]: [...beside, one], [outOf]: kept.length ? kept : undefined };
 }
 
+/** The address narrowed to all of these values. */
+export const narrowedTo = (search: ViewSearch, places: readonly { dimension: string; value: string }[]): ViewSearch =>
+  places.reduce((now, { dimension, value }) => narrowed(now, dimension, value, "only"), search);
+
 /** The address without one narrowing. */
 export function widened(search: ViewSearch, narrowing: DimensionFilter): ViewSearch {
   const key = narrowing.without ? "without" : "only";

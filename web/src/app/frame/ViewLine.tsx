@@ -3,6 +3,7 @@ import { Link } from "@tanstack/react-router";
 import { useEffect, useRef } from "react";
 
 import { useHere } from "@/app/frame/useHere";
+import { LogbookDoor } from "@/app/frame/LogbookDoor";
 import { useSite } from "@/state/site";
 
 /** The views of the stage in hand, as a line of words. */
@@ -33,6 +34,7 @@ export function ViewLine() {
           {view.name}
         </Link>
       ))}
+      <LogbookDoor />
     </nav>
   );
 }

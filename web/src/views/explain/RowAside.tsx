@@ -1,9 +1,6 @@
-import { Link } from "@tanstack/react-router";
-
 import type { Naming, Sizes } from "@/views/explain/compared";
-import { narrowed, type ViewSearch } from "@/state/address";
-import { useSite } from "@/state/site";
 import { useSteering } from "@/state/view";
+import { VisitsBehind } from "@/views/shared/Behind";
 import { Button } from "@/ui/Button";
 import { Title } from "@/ui/text";
 import { plural, valueWords } from "@/words/format";
@@ -18,7 +15,6 @@ interface RowAsideProps extends Naming {
 
 /** The chosen row as a sentence, how sure it is, and where it leads. */
 export function RowAside({ row, sizes, words, others, dimension, tested }: RowAsideProps) {
-  const { site } = useSite();
   const { narrow } = useSteering();
   const { counts, stressed, interval } = said(row, sizes, [words[0], others], dimension(row.dimension));
   return (
@@ -47,14 +43,7 @@ export function RowAside({ row, sizes, words, others, dimension, tested }: RowAs
         <Button kind="link" onClick={() => narrow(row.dimension, row.value, "only")}>
           Only these
         </Button>
-        <Link
-          className="text-teal underline-offset-3 hover:underline"
-          to="/s/$site/watch/visits"
-          params={{ site: site.key }}
-          search={(now: ViewSearch) => narrowed(now, row.dimension, row.value, "only")}
-        >
-          The visits behind it
-        </Link>
+        <VisitsBehind className="text-teal underline-offset-3 hover:underline" places={[row]} />
       </p>
     </aside>
   );

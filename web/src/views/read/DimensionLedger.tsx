@@ -1,6 +1,8 @@
 import type { Asked } from "@/api/queries";
 import type { Heads, Sort } from "@/ledger/columns";
 import { ReportLedger } from "@/ledger/ReportLedger";
+import { MenuItem } from "@/ui/Menu";
+import { ComparedWithRest, VisitsBehind } from "@/views/shared/Behind";
 import { useOpenUp } from "@/views/shared/OpenedUp";
 import { useSite } from "@/state/site";
 import { useSteering, useView } from "@/state/view";
@@ -61,6 +63,16 @@ export function DimensionLedger({ asked, spec }: { asked: Asked; spec: LedgerSpe
       few={few}
       empty={<p>{empty}</p>}
       onNarrow={narrow}
+      leads={(places) => (
+        <>
+          <MenuItem asChild>
+            <VisitsBehind places={places} />
+          </MenuItem>
+          <MenuItem asChild>
+            <ComparedWithRest places={places} />
+          </MenuItem>
+        </>
+      )}
       onOpen={(measure, of) =>
         openUp({
           measure,

@@ -8,6 +8,7 @@ import { answerQuery, seriesQuery, type Asked } from "@/api/queries";
 import { Figure } from "@/views/read/Figure";
 import { Key } from "@/charts/Key";
 import { LINE, VERSUS_LINE } from "@/charts/styles";
+import { useFlags } from "@/views/logbook/useFlags";
 import { NamedValue } from "@/views/shared/NamedValue";
 import { useOpenUp } from "@/views/shared/OpenedUp";
 import { TimeChart } from "@/charts/TimeChart";
@@ -94,6 +95,7 @@ function Course({ asked }: { asked: Asked }) {
     enabled: !live,
   });
   const course = useTimeSeries(series.data, shown, site.today);
+  const flags = useFlags(course?.points);
   const measures = SHOWN.flatMap((name) => registry?.measures.find((one) => one.name === name) ?? []);
   const title = (name: string) => (name === "conversions" && goal ? goal.name : (measures.find((one) => one.name === name)?.title ?? name));
   const current = measures.find((one) => one.name === shown);
@@ -146,6 +148,7 @@ function Course({ asked }: { asked: Asked }) {
             unit={current.unit}
             today={adjoining ? (soFar?.[shown] ?? null) : undefined}
             versus={versus === "none" ? null : "before"}
+            flags={flags}
             onTake={(first, following) => setPeriod({ first, last: following ? plusDays(following, -1) : period.last })}
           />
         )}

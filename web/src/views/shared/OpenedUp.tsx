@@ -3,6 +3,8 @@ import { createContext, useCallback, useContext, useMemo, useRef, useState, type
 
 import type { Measure } from "@/api/client";
 import { seriesQuery, tableQuery } from "@/api/queries";
+import { useFlags } from "@/views/logbook/useFlags";
+import { ComparedWithRest, VisitsBehind } from "@/views/shared/Behind";
 import { Change } from "@/views/read/Figure";
 import { stepFor, useTimeSeries } from "@/charts/useTimeSeries";
 import { TimeChart } from "@/charts/TimeChart";
@@ -68,12 +70,12 @@ function Behind({ opened, onClose, onCloseAutoFocus }: BehindProps) {
       onClose={onClose}
       onCloseAutoFocus={onCloseAutoFocus}
     >
-      {measure && <Inside opened={opened} measure={measure} />}
+      {measure && <Inside opened={opened} measure={measure} onLeave={onClose} />}
     </Sheet>
   );
 }
 
-function Inside({ opened, measure }: { opened: Opened; measure: Measure }) {
+function Inside({ opened, measure, onLeave }: { opened: Opened; measure: Measure; onLeave: () => void }) {
   const { site, registry } = useSite();
   const { goal, period, versus, filters, live } = useView();
   const own = useMemo(
@@ -85,6 +87,7 @@ function Inside({ opened, measure }: { opened: Opened; measure: Measure }) {
   const table = useQuery(tableQuery(site.key, { ...asked, dimensions: [], measures, descending: true, limit: 1 }, { live }));
   const series = useQuery(seriesQuery(site.key, { ...asked, measures: [measure.name], bucket: stepFor(period) }, { live }));
   const course = useTimeSeries(series.data, measure.name, site.today);
+  const flags = useFlags(course?.points);
   if (table.isError || series.isError)
     return <ErrorState error={table.error ?? series.error} again={() => void Promise.all([table.refetch(), series.refetch()])} />;
   if (!table.data) return <LedgerSkeleton rows={4} />;
@@ -136,8 +139,21 @@ function Inside({ opened, measure }: { opened: Opened; measure: Measure }) {
       )}
       <h3 className="mt-[18px] border-t border-hairline pt-2.5 font-serif text-title font-[560]">Its course</h3>
       {course && (
-        <TimeChart {...course} title={opened.title} unit={measure.unit} versus={versus === "none" ? null : "before"} height={190} />
+        <TimeChart
+          {...course}
+          title={opened.title}
+          unit={measure.unit}
+          versus={versus === "none" ? null : "before"}
+          flags={flags}
+          height={190}
+        />
       )}
+      <p className="mt-3 grid justify-items-start gap-1.5">
+        <VisitsBehind className="text-teal underline-offset-3 hover:underline" places={opened.of ?? []} onClick={onLeave} />
+        {(opened.of ?? []).length > 0 && (
+          <ComparedWithRest className="text-teal underline-offset-3 hover:underline" places={opened.of ?? []} onClick={onLeave} />
+        )}
+      </p>
     </div>
   );
 }
