@@ -20,6 +20,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 from upper_compass import __version__
 from upper_compass.api import (
     collector,
+    exports,
     findings,
     link_building,
     links,
@@ -86,6 +87,7 @@ def create_app(settings: Settings) -> FastAPI:
         signing_in.router,
         sites.router,
         reports.router,
+        exports.router,
         naming.router,
         sorting.router,
         link_building.router,

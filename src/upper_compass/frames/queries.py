@@ -4,15 +4,20 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from datetime import datetime, timedelta
+from pathlib import Path
 
+from upper_compass.core.definitions.files import FileFormat
 from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.periods import Period, midnight
+from upper_compass.core.definitions.requests import TableRequest
 from upper_compass.core.definitions.segments import Segment
 from upper_compass.core.definitions.site_rules import SiteRules
 from upper_compass.core.engine.context import ReportContext, question
 from upper_compass.core.engine.selection import ReportFilter
+from upper_compass.core.export.files import write_file
 from upper_compass.core.reports import visit_list
 from upper_compass.core.reports.event_list import EventOut, PropOut, events, sent_fields
+from upper_compass.core.reports.exported import table_frame
 from upper_compass.core.reports.goal_preview import GoalPreview, preview_goal
 from upper_compass.core.reports.real_time import LiveUpdate, arrivals, newest_seq, present
 from upper_compass.core.reports.visit_list import VisitDetail, VisitsRequest, VisitsResult, latest_visits
@@ -52,6 +57,13 @@ def visits(context: ReportContext, request: VisitsRequest, goal: Goal | None) ->
 def visit_detail(context: ReportContext, visitor: str, number: int, goal: Goal | None) -> VisitDetail | None:
     """One visit with all its hits."""
     return visit_list.visit_detail(context, visitor, number, goal)
+
+
+def export_table(context: ReportContext, request: TableRequest, goals: dict[int, Goal], file_format: FileFormat, path: str, *, every_row: bool) -> None:
+    """Write a table into a file, here where it is read. Raises TooLongError."""
+    frame, columns = table_frame(context, request, goals, every_row=every_row)
+    with Path(path).open("wb") as out:
+        write_file(frame, columns, file_format, out)
 
 
 def event_list(context: ReportContext, period: Period, segment: Segment | None, rules: SiteRules) -> list[EventOut]:

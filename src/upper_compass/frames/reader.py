@@ -21,7 +21,7 @@ import structlog
 from pydantic import BaseModel
 
 from upper_compass.core.engine.context import KeptTallies, ReportContext
-from upper_compass.core.reports import summary, tables
+from upper_compass.core.reports import compare, summary, tables
 from upper_compass.frames import queries
 from upper_compass.frames.dataset_cache import DatasetCache
 from upper_compass.reference import shipped
@@ -36,7 +36,7 @@ AGAIN = 1.0
 TALLIES = 8
 EXPOSED = ("read", "read_json", "close")
 # All that is asked for is read in when the process starts, so that nobody waits for it.
-ASKED_FOR = (queries, summary, tables)
+ASKED_FOR = (queries, compare, summary, tables)
 # What only this process needs; whoever collects starts a second earlier without it.
 READ_HERE = ("statsmodels.stats.proportion",)
 log = structlog.get_logger()

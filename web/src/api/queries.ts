@@ -81,7 +81,8 @@ export interface TableAsked extends Asked {
   where?: Schemas["RowCondition"][];
 }
 
-const tableBody = (asked: TableAsked, offset = 0) => ({
+/** A table’s question as the API takes it. */
+export const tableRequest = (asked: TableAsked, offset = 0): Schemas["TableRequest"] => ({
   parents: [],
   where: [],
   descending: true,
@@ -94,7 +95,7 @@ export const tableQuery = (site: string, asked: TableAsked, { live }: Live) =>
   api.queryOptions(
     "post",
     "/api/v1/sites/{site}/reports/table",
-    { ...at(site), body: tableBody(asked) },
+    { ...at(site), body: tableRequest(asked) },
     { ...renewed(live), select: tableByRow },
   );
 
@@ -103,7 +104,7 @@ export const tablePagesQuery = (site: string, asked: TableAsked & { limit: numbe
   infiniteQueryOptions({
     queryKey: ["table pages", site, asked],
     queryFn: async ({ pageParam, signal }) => {
-      const body = tableBody(asked, pageParam);
+      const body = tableRequest(asked, pageParam);
       return tableByRow(await ask(client.POST("/api/v1/sites/{site}/reports/table", { ...at(site), body, signal })));
     },
     initialPageParam: 0,

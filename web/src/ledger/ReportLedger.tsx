@@ -61,6 +61,8 @@ interface ReportLedgerProps {
 
 const RowConditions = lazy(async () => ({ default: (await import("@/ledger/RowConditions")).RowConditions }));
 
+const ExportChoice = lazy(async () => ({ default: (await import("@/ledger/ExportChoice")).ExportChoice }));
+
 /** A report as a table: opened row by row, searched, sorted both ways, its columns chosen. */
 export function ReportLedger(props: ReportLedgerProps) {
   const { keptAs, title, what, aside, asked, site, live, registry, dimensions, usual, lead, heads, few, empty, onNarrow, onOpen } = props;
@@ -146,6 +148,17 @@ export function ReportLedger(props: ReportLedgerProps) {
           >
             Find
           </Button>
+          {table && (
+            <Suspense fallback={<span className="text-teal">Export</span>}>
+              <ExportChoice
+                site={site.key}
+                title={title}
+                request={found.request}
+                shown={rows.filter((row) => row.path.length === 1 && !row.instead).length}
+                count={table.count}
+              />
+            </Suspense>
+          )}
           <ColumnsChoice
             {...reportChoice(registry.measures, heads, layout.shown)}
             shown={layout.shown}

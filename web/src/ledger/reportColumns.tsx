@@ -62,7 +62,7 @@ function rateScale(rows: readonly MeasureValues[], total: MeasureValues, name: s
 }
 
 /** As wide as a head is, about. */
-const wordsWidth = (head: string): number => Math.min(Math.ceil(head.length * 6.6) + 10, 110);
+const wordsWidth = (head: string): number => Math.min(Math.ceil(head.length * 6.2) + 5, 110);
 
 interface Making {
   measures: readonly Measure[];

@@ -2,7 +2,7 @@ import { useInfiniteQuery, useQueries } from "@tanstack/react-query";
 import { useCallback, useMemo, useState } from "react";
 
 import type { Table } from "@/api/client";
-import { tablePagesQuery, tableQuery, type Asked, type TableAsked } from "@/api/queries";
+import { tablePagesQuery, tableQuery, tableRequest, type Asked, type TableAsked } from "@/api/queries";
 import type { Sort } from "@/ledger/columns";
 import type { ReportRow } from "@/ledger/reportColumns";
 import { plural } from "@/words/format";
@@ -31,7 +31,8 @@ export function useReportRows({ asked, site, live, dimensions, measures, sort, w
   const [open, setOpen] = useState<Record<string, number>>({});
   const [outer = ""] = dimensions;
   const question = { ...asked, measures, sort: sort.by, descending: sort.descending };
-  const pages = useInfiniteQuery(tablePagesQuery(site, { ...question, dimensions: [outer], where, limit }, { live }));
+  const whole = { ...question, dimensions: [outer], where, limit };
+  const pages = useInfiniteQuery(tablePagesQuery(site, whole, { live }));
   const paths = Object.entries(open).map(([id, most]) => ({ path: JSON.parse(id) as string[], most }));
   // A row is opened under its parents only.
   const reachable = paths.filter(({ path }) => path.slice(0, -1).every((_, i) => idOf(path.slice(0, i + 1)) in open));
@@ -87,7 +88,7 @@ export function useReportRows({ asked, site, live, dimensions, measures, sort, w
   const onEnd = useCallback(() => {
     if (isWhole && hasNextPage && !isFetchingNextPage) void fetchNextPage();
   }, [isWhole, hasNextPage, isFetchingNextPage, fetchNextPage]);
-  return { pages, table, rows, isOpen, toggle, onEnd };
+  return { pages, table, rows, request: tableRequest(whole), isOpen, toggle, onEnd };
 }
 
 /** What is opened is ordered by the same column; by its own value where the outer rows are by theirs. */

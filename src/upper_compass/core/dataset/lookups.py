@@ -81,6 +81,7 @@ class DimensionLookups:
         self._lengths = dict.fromkeys(("url", "referrer", "user_agent", "timezone", "country", "language", "name", "currency"), 0)
         self._columns: dict[str, GrowingColumn] = {}
         self._asked: dict[str, Codes] = {}
+        self._named: dict[tuple[str, ...], Codes] = {}
         self._source_codes([self.traffic_sources.direct()])
         self.extend()
 
@@ -247,7 +248,13 @@ class DimensionLookups:
 
     def word(self, text: str) -> int:
         """The code of one word."""
-        return int(self.labels.encode(pl.Series([text], dtype=pl.String))[0])
+        return int(self.words((text,))[0])
+
+    def words(self, texts: tuple[str, ...]) -> Codes:
+        """The codes (u32) of words that a rule of reading names, in their order; looked up once."""
+        if texts not in self._named:
+            self._named[texts] = self.labels.encode(pl.Series(texts, dtype=pl.String))
+        return self._named[texts]
 
     def prop(self, key: str) -> Codes:
         """Label (u32) of one property, by code of `props`; 0 where it is missing. Numbers and booleans as JSON writes them."""

@@ -35,7 +35,7 @@ class KeyedBy:
         """The key of each hit, its bucket by its own time. At least one part, for what is not broken down."""
         if not len(rows):
             return self._nothing()
-        owners = selection.shard.derived.visit_of[rows]
+        owners = selection.owners_of(rows)
         parts = [d.read(selection.shard, rows) if d.of == "hit" else _spread(d, selection.shard, owners) for d in self.dimensions]
         return parts + self._buckets(selection.shard.hit("at")[rows]) or [np.zeros(len(rows), np.int64)]
 

@@ -10,7 +10,7 @@ from typing import Literal
 import numpy as np
 import numpy.typing as npt
 
-from upper_compass.core.dataset.coded_hits import Bools, Ints
+from upper_compass.core.dataset.coded_hits import Bools, Codes, Ints
 from upper_compass.core.dataset.conversions import Conversions
 from upper_compass.core.dataset.shard import Shard, ranges
 from upper_compass.core.dataset.visits import NO_VISIT, Rows
@@ -133,6 +133,37 @@ class Selection:
         rows = self.shard.rows_of_visits(self.boundary_visits)
         at = self.shard.hit("at")[rows]
         return rows[(at >= self.ask.start) & (at < self.ask.stop)]
+
+    def owners_of(self, rows: Rows) -> Rows:
+        """The visit of each row (i32); those of all `rows` are looked up once."""
+        if rows is self.__dict__.get("rows"):  # not worked out only to be told apart
+            return self._owners
+        owners: Rows = self.shard.derived.visit_of[rows]
+        return owners
+
+    @cached_property
+    def _owners(self) -> Rows:
+        owners: Rows = self.shard.derived.visit_of[self.rows]
+        return owners
+
+    @cached_property
+    def whole_places(self) -> Ints:
+        """Places among `visits` of those of which all hits lie in the period."""
+        kept = np.ones(len(self.visits), bool)
+        if len(self.visits):
+            at = np.minimum(np.searchsorted(self.visits, self.boundary_visits), len(self.visits) - 1)
+            kept[at[self.visits[at] == self.boundary_visits]] = False
+        return np.flatnonzero(kept)
+
+    @cached_property
+    def people(self) -> tuple[Codes, Ints | None]:
+        """The visitor of each whole visit and of each of `boundary_rows`, ascending, and the order that makes them so (None: as they stand)."""
+        whole = self.shard.visit("visitor")[self.visits[self.whole_places]]
+        if not len(self.boundary_rows):
+            return whole, None
+        visitors = np.concatenate([whole, self.shard.hit("visitor")[self.boundary_rows]])
+        order = np.argsort(visitors, kind="stable")
+        return visitors[order], order
 
     @property
     def visits_of_people(self) -> Bools:

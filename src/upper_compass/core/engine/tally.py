@@ -144,12 +144,18 @@ def _by_visit(selection: Selection, by: GroupBy) -> tuple[list[Ints], dict[str, 
     visit_groups, row_groups, conversion_groups = space.groups
     n = space.count
     found: dict[str, Array] = {**_visit_sums(selection, by, visits, visit_groups, n), **_hit_sums(selection, by, rows, row_groups, n)}
-    whole = none if by_rows or not of_hits else _all_but(visits, selection.boundary_visits)
+    # Without a part that alone is wanted, the visits are all that the question is about.
+    whole = none if by_rows or not of_hits else selection.whole_places if not by.within else _all_but(visits, selection.boundary_visits)
     if not by_rows:
         for name in by.asked(HIT_COLUMNS):
             _weighted(by, name, visit_groups[whole], n, shard.visit(WHOLE_COLUMNS[name])[visits[whole]], found)
     if by.wants("visitors"):
-        found["visitors"] = _visitors(selection, rows, row_groups, visits[whole], visit_groups[whole], n)
+        if by_rows or by.within:
+            found["visitors"] = _visitors(selection, rows, row_groups, visits[whole], visit_groups[whole], n)
+        else:
+            people, order = selection.people
+            groups = visit_groups[whole] if order is None else np.concatenate([visit_groups[whole], row_groups])[order]
+            found["visitors"] = count_distinct(people, groups, n)
     for name, end in END_COLUMNS.items():
         if by.wants(name):
             found[name] = sums(visit_groups, n, shard.visit(end)[visits] >= 0)

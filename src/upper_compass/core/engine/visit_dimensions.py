@@ -12,7 +12,7 @@ import polars as pl
 
 from upper_compass.core.dataset.coded_hits import Bools, Codes, Ints
 from upper_compass.core.dataset.shard import Shard
-from upper_compass.core.dataset.visits import NO_VISIT, Marks, Rows
+from upper_compass.core.dataset.visits import NO_VISIT, Rows
 from upper_compass.core.definitions.hits import Kind
 
 DAY = 86_400_000
@@ -32,13 +32,9 @@ def named(steps: list[tuple[int, str]]) -> tuple[str, ...]:
     return tuple(name for _, name in steps)
 
 
-def _words(shard: Shard, texts: tuple[str, ...]) -> Codes:
-    return np.array([shard.lookups.word(text) for text in texts], np.uint32)
-
-
 def _stepped(shard: Shard, values: npt.NDArray[np.integer], steps: list[tuple[int, str]]) -> Codes:
     """The name of the step in which each value lies; values below the first have none."""
-    words = np.concatenate([np.zeros(1, np.uint32), _words(shard, named(steps))])
+    words = np.concatenate([np.zeros(1, np.uint32), shard.lookups.words(named(steps))])
     return words[np.searchsorted([start for start, _ in steps], values, side="right")]
 
 
@@ -68,7 +64,7 @@ def hour(shard: Shard, visits: Rows) -> Codes:
     if not len(visits):
         return np.empty(0, np.uint32)
     local, place = _local(shard, visits)
-    return _words(shard, tuple(f"{one:02}" for one in range(24)))[local.dt.hour().to_numpy()][place]
+    return shard.lookups.words(tuple(f"{one:02}" for one in range(24)))[local.dt.hour().to_numpy()][place]
 
 
 def weekday(shard: Shard, visits: Rows) -> Codes:
@@ -76,7 +72,7 @@ def weekday(shard: Shard, visits: Rows) -> Codes:
     if not len(visits):
         return np.empty(0, np.uint32)
     local, place = _local(shard, visits)
-    return _words(shard, WEEKDAYS)[local.dt.weekday().to_numpy() - 1][place]
+    return shard.lookups.words(WEEKDAYS)[local.dt.weekday().to_numpy() - 1][place]
 
 
 def continent(shard: Shard, visits: Rows) -> Codes:
@@ -89,8 +85,14 @@ def screen(shard: Shard, visits: Rows) -> Codes:
     if not len(visits):
         return np.empty(0, np.uint32)
     sent = shard.hit("screen")
-    rows = Marks(sent > 0).first(shard.visit("first_row")[visits], shard.visit("last_row")[visits])
-    return shard.lookups.as_sent("screen")[np.where(rows >= 0, sent[np.maximum(rows, 0)], 0)]
+    codes = sent[shard.visit("first_row")[visits]]
+    untold = visits[codes == 0]
+    if len(untold):  # mostly the very first hit tells it; of the others all are looked at
+        rows = shard.rows_of_visits(untold)
+        told = rows[sent[rows] > 0]
+        of, first = np.unique(shard.derived.visit_of[told], return_index=True)
+        codes[np.searchsorted(visits, of[of >= 0])] = sent[told[first[of >= 0]]]
+    return shard.lookups.as_sent("screen")[codes]
 
 
 def _referrers(shard: Shard, visits: Rows) -> tuple[Codes, Bools]:
@@ -126,45 +128,40 @@ def referrer_term(shard: Shard, visits: Rows) -> Codes:
     return np.where(is_known & is_search, lookups.referrer_terms()[code], 0).astype(np.uint32)
 
 
-def _views(shard: Shard) -> tuple[Bools, Rows]:
-    """Which hits are views of a visit, and their rows, ascending."""
-    is_view: Bools = (shard.derived.kind == Kind.view) & (shard.derived.visit_of != NO_VISIT)
-    return is_view, np.flatnonzero(is_view).astype(np.int32)
-
-
-def _page_of_view(shard: Shard, rows: Rows, views: Rows, place: Ints, otherwise: str) -> Codes:
-    """The page of the view at each place among all views, where it lies in the visit of the row beside it; else a word."""
-    word = shard.lookups.word(otherwise)
-    if not len(views) or not len(rows):
-        return np.full(len(rows), word, np.uint32)
+def _page_of_view(shard: Shard, rows: Rows, step: int, otherwise: str) -> Codes:
+    """For each hit (ascending rows) the page of a view of the same visit, else a word: a view's so many places later, or the first one behind another hit."""
     visit_of = shard.derived.visit_of
+    word = shard.lookups.word(otherwise)
+    around = shard.rows_of_visits(np.unique(visit_of[rows]))
+    views = around[(shard.derived.kind[around] == Kind.view) & (visit_of[around] != NO_VISIT)]
+    if not len(views):
+        return np.full(len(rows), word, np.uint32)
+    place = np.searchsorted(views, rows) + step
     there = views[np.clip(place, 0, len(views) - 1)]
     together = (place >= 0) & (place < len(views)) & (visit_of[there] == visit_of[rows])
     return np.where(together, shard.lookups["page"][shard.hit("url")[there]], word).astype(np.uint32)
 
 
-def _beside(shard: Shard, rows: Rows, step: int, otherwise: str) -> Codes:
-    """The page of the view that comes so many places later in the same visit, a word where there is none; nothing for hits that are no view."""
-    is_view, views = _views(shard)
-    place = np.searchsorted(views, rows) + step
-    return np.where(is_view[rows], _page_of_view(shard, rows, views, place, otherwise), 0).astype(np.uint32)
+def _only(shard: Shard, rows: Rows, wanted: Bools, step: int, otherwise: str) -> Codes:
+    """The page beside each hit that is wanted, nothing for others."""
+    codes = np.zeros(len(rows), np.uint32)
+    if wanted.any():
+        codes[wanted] = _page_of_view(shard, rows[wanted], step, otherwise)
+    return codes
 
 
 def previous_page(shard: Shard, rows: Rows) -> Codes:
     """The page of the view before, in the same visit."""
-    return _beside(shard, rows, -1, ARRIVED)
+    return _only(shard, rows, shard.derived.kind[rows] == Kind.view, -1, ARRIVED)
 
 
 def next_page(shard: Shard, rows: Rows) -> Codes:
     """The page of the view after it, in the same visit."""
-    return _beside(shard, rows, 1, LEFT)
+    return _only(shard, rows, shard.derived.kind[rows] == Kind.view, 1, LEFT)
 
 
 def search_led_to(shard: Shard, rows: Rows) -> Codes:
     """The page that was seen next in the visit in which somebody searched on the site."""
     searched = shard.lookups.dictionaries["name"].find(SEARCH)
-    if searched is None:
-        return np.zeros(len(rows), np.uint32)
-    _, views = _views(shard)
-    led = _page_of_view(shard, rows, views, np.searchsorted(views, rows), NOWHERE)
-    return np.where((shard.derived.kind[rows] == Kind.event) & (shard.hit("name")[rows] == searched), led, 0).astype(np.uint32)
+    is_search = (shard.derived.kind[rows] == Kind.event) & (shard.hit("name")[rows] == (searched or -1))
+    return _only(shard, rows, is_search, 0, NOWHERE)

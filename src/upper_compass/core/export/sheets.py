@@ -8,7 +8,7 @@ import re
 from collections.abc import Iterable, Mapping, Sequence
 
 # With one of these in front, spreadsheets compute a cell rather than show it.
-_FORMULA = ("=", "+", "-", "@", "\t", "\r")
+FORMULA = ("=", "+", "-", "@", "\t", "\r")
 # No text holds these; a picture or a workbook does.
 _CONTROL = re.compile("[\x00-\x08\x0e-\x1f]")
 
@@ -36,7 +36,7 @@ def decoded(body: bytes) -> tuple[str, str]:
 def safe(cell: object) -> str:
     """A cell as text; what a spreadsheet would compute is kept from it by an apostrophe."""
     text = "" if cell is None else str(cell)
-    return f"'{text}" if text.startswith(_FORMULA) else text
+    return f"'{text}" if text.startswith(FORMULA) else text
 
 
 def write_sheet(heads: Sequence[str], rows: Iterable[Sequence[object]]) -> str:
@@ -89,4 +89,4 @@ def _columns(heads: Sequence[str], known: Mapping[str, str | None], needed: Sequ
 
 
 def _unguarded(cell: str) -> str:
-    return cell[1:] if cell.startswith("'") and cell[1:].startswith(_FORMULA) else cell
+    return cell[1:] if cell.startswith("'") and cell[1:].startswith(FORMULA) else cell

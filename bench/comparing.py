@@ -1,0 +1,45 @@
+"""Two groups of ten million hits held against each other, over all dimensions at once. Run: ./compass bench comparing [hits].
+
+Group A fits a segment of three conditions, one of them *did in order*, and is held against the rest, in people: over all dimensions, and by each one
+alone. Medians of five; nothing is kept from one time to the next.
+"""
+
+from __future__ import annotations
+
+import json
+import sys
+
+from bench.allocators import as_started
+from bench.asking import ORDERED
+from bench.data import RULES, make
+from bench.reports import MONTH, ZONE, _timed
+from upper_compass.core.dataset.coded_hits import Dictionaries, encode_hits
+from upper_compass.core.definitions.comparisons import CompareRequest
+from upper_compass.core.engine.context import ReportContext
+from upper_compass.core.reports.compare import compare, own_dimensions
+from upper_compass.frames.site_dataset import start
+from upper_compass.reference import shipped
+
+
+def main() -> None:
+    """Measure for so many hits."""
+    as_started("bench.comparing")
+    count = int(sys.argv[1]) if len(sys.argv) > 1 else 10_000_000
+    dictionaries = Dictionaries()
+    dataset = start(RULES, shipped(), dictionaries, [encode_hits(make(count), dictionaries)])
+
+    def ask(dimensions: list[str]) -> None:
+        for shard in dataset.main.shards:  # masks are worked out anew
+            shard._kept.clear()
+        compare(ReportContext(dataset.shards, ZONE), CompareRequest(period=MONTH, group=ORDERED, dimensions=dimensions), {})
+
+    names = [dimension.name for dimension in own_dimensions(ReportContext(dataset.shards, ZONE))]
+    alone = {name: round(_timed(lambda name=name: ask([name])) * 1000, 1) for name in names}
+    slowest = max(alone, key=lambda name: alone[name])
+    together = round(_timed(lambda: ask([])) * 1000, 1)
+    print(json.dumps({"all, ms": together, "slowest alone": slowest, "ms": alone[slowest], "ratio": round(together / alone[slowest], 2)}), flush=True)
+    print(json.dumps({"alone, ms": dict(sorted(alone.items(), key=lambda pair: -pair[1]))}), flush=True)
+
+
+if __name__ == "__main__":
+    main()
