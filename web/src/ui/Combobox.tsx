@@ -96,7 +96,7 @@ export function Combobox({ value, suggestions, several = false, onChange, onBlur
             onOpenAutoFocus={(event) => event.preventDefault()}
             onCloseAutoFocus={(event) => event.preventDefault()}
           >
-            <Command.List ref={setList} label="Known values">
+            <Command.List ref={setList} label="Known values" className="max-h-76 overflow-auto">
               {fitting.map((one) => (
                 <Command.Item
                   key={one.value}

@@ -1,4 +1,5 @@
 import { clsx } from "clsx";
+import { getNonce } from "get-nonce";
 import { Select as Radix } from "radix-ui";
 import type { ComponentProps } from "react";
 
@@ -39,7 +40,8 @@ export function Select<V extends string>({ value, options, onChange, className =
       </Radix.Trigger>
       <Radix.Portal>
         <Radix.Content className={clsx(SURFACE, "z-30 min-w-(--radix-select-trigger-width) py-1.5")} position="popper" sideOffset={4}>
-          <Radix.Viewport>
+          {/* It puts in a style of its own, which the page allows only with what it was given. */}
+          <Radix.Viewport nonce={getNonce()}>
             {all.map((one) => (
               <Radix.Item key={one.value} value={one.value || NOTHING} className={clsx(ITEM, "data-[state=checked]:font-semibold")}>
                 <Radix.ItemText>{one.label}</Radix.ItemText>

@@ -134,7 +134,7 @@ def personal(at: Inspection) -> list[Finding]:
     return [
         Finding(
             key="personal data", kind="personal data", severity="high", title="Addresses or properties hold personal data", count=count,
-            cost=f"{count:,} hits in 30 days bore an e-mail address or a phone number; it was masked before it was stored.",
+            cost=f"{count:,} {'hit' if count == 1 else 'hits'} in 30 days bore an e-mail address or a phone number; it was masked before it was stored.",
             advice="Take it out where it is made: a form that is sent by POST keeps it out of the address, and no event needs it as a property.",
             examples=pages["page"].head(MAX_EXAMPLES).to_list(),
         )
@@ -178,7 +178,8 @@ def robots(at: Inspection) -> list[Finding]:
     return [
         Finding(
             key="robots", kind="robots", severity="low", title="Robots read the site", count=robots,
-            cost=f"{in_visits(robots)} of robots in 30 days are stored and left out of every report.", advice="Nothing needs to be done.",
+            cost=f"{in_visits(robots)} of robots in 30 days {'is' if robots == 1 else 'are'} stored and left out of every report.",
+            advice="Nothing needs to be done.",
         )
     ]  # fmt: skip
 

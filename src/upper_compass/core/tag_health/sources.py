@@ -91,7 +91,7 @@ def unsorted(at: Inspection) -> list[Finding]:
         Finding(
             key=f"unsorted {medium}", kind="unsorted", severity="high" if visits >= 10 * MIN_VISITS else "middle",
             title="Links without a medium fit no channel" if medium == UNSET else f"The medium {medium} fits no channel",
-            cost=f"{in_visits(visits)} in 30 days are tagged and yet Unsorted.", count=visits,
+            cost=f"{in_visits(visits)} in 30 days {'is' if visits == 1 else 'are'} tagged and yet Unsorted.", count=visits,
             examples=[name for name, _ in sources[medium].most_common(MAX_EXAMPLES)],
             advice="Give these links a medium where they are made." if medium == UNSET else "Choose the channel that shall take it.",
         )
