@@ -116,6 +116,21 @@ def test_rows_are_walked_by_key_said_in_words_and_gone_on_from(compare):
     expect(compare.get_by_role("grid", name="Visits")).to_be_visible()
 
 
+def test_a_row_of_any_ledger_and_an_opened_number_lead_to_compare_and_to_their_visits(overview):
+    channels = overview.get_by_role("region", name="Channels")
+    email = channels.get_by_role("row").filter(has_text="Email")
+    email.get_by_role("button", name="Actions for this row").click()
+    overview.get_by_role("menuitem", name="Compare with the rest").click()
+    expect(overview.get_by_text("Held against each other")).to_contain_text("people of the segment")
+    expect(overview.locator("[data-chip]")).to_have_text("Only channel Email")
+    overview.go_back()
+    email.get_by_role("button", name=re.compile("Email, Visits: .*; open up")).click()
+    visits = email.get_by_role("button", name=re.compile("Email, Visits: ")).inner_text()
+    overview.get_by_role("dialog").get_by_role("link", name="The visits behind it").click()
+    expect(overview.get_by_role("heading", level=1)).to_contain_text(f"{visits} visits")
+    expect(overview.get_by_role("dialog")).to_have_count(0)
+
+
 def test_days_without_anybody_say_so(compare):
     compare.goto("/s/mill/explain/compare?from=2020-01-01&to=2020-01-07")
     expect(compare.locator("[data-empty]")).to_contain_text("There are no people with Course bookings in these days.")
