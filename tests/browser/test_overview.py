@@ -260,6 +260,35 @@ def test_a_figure_shows_itself_in_the_chart_and_a_head_sorts_its_ledger(overview
     expect(overview.locator(ROW.format("Landing pages")).nth(12)).to_be_visible()
 
 
+def test_steps_and_figures_are_chosen_ordered_and_kept(overview):
+    overview.get_by_role("heading", name="Course bookings a day").get_by_role("button", name="a day").click()
+    assert overview.get_by_role("menuitemradio").all_inner_texts() == ["a day", "a week"]
+    overview.get_by_role("menuitemradio", name="a week").click()
+    expect(overview).to_have_url(re.compile("step=week"))
+    overview.reload()
+    expect(overview.get_by_role("heading", name="Course bookings a week")).to_be_visible()
+    table = overview.get_by_role("table", name=re.compile("^Course bookings a week"))
+    expect(table.get_by_role("row").nth(1)).to_contain_text("week of")
+    figures = overview.get_by_role("list", name="Figures", exact=True)
+    overview.get_by_role("button", name="Figures", exact=True).click()
+    choice = overview.get_by_role("dialog", name="Figures")
+    choice.get_by_role("button", name="Add Bounce rate").click()
+    choice.get_by_role("button", name="Bounce rate: one place earlier").click()
+    choice.get_by_role("checkbox", name="Value", exact=True).click()
+    overview.keyboard.press("Escape")
+    names = ["Course bookings", "Conversion rate", "Visits", "Bounce rate", "New visitors"]
+    for _ in range(2):
+        shown = figures.get_by_role("button", name=re.compile("^Show "))
+        expect(shown).to_have_count(5)
+        assert shown.evaluate_all("(all) => all.map((one) => one.ariaLabel)") == [f"Show {name} in the chart" for name in names]
+        overview.reload()
+    figures.get_by_role("button", name="Show Bounce rate in the chart").click()
+    expect(overview.get_by_role("heading", name="Bounce rate a week")).to_be_visible()
+    overview.get_by_role("button", name="Figures", exact=True).click()
+    choice.get_by_role("button", name="The usual figures").click()
+    expect(figures).to_contain_text("Value")
+
+
 def test_the_first_load_is_light_and_asks_no_other_host(page):
     asked = []
     page.on("response", lambda response: asked.append(response))  # noqa: PLW0108 (a method of a list is not taken here)

@@ -71,7 +71,7 @@ def test_sources_bring_shares_of_visits_and_of_conversions(analyst):
 
 def test_the_audience_is_told_new_from_returning_and_by_the_hour(analyst):
     analyst.goto("/s/mill/read/audience")
-    expect(analyst.get_by_role("heading", level=1)).to_contain_text(re.compile(r"^\d+\s% of the visits are by people who were here before\. They bounce"))
+    expect(analyst.get_by_role("heading", level=1)).to_contain_text(re.compile(r"^\d+\s% of the visits are by returning people\. They bounce"))
     kinds = rows_of(analyst, "New and returning")
     rates = asked(analyst, "bounce_rate", dimensions=["visitor_kind"])
     assert {name: number(kinds[name][2]) for name in rates} == {name: pytest.approx(100 * rate, abs=0.005) for name, rate in rates.items()}

@@ -11,6 +11,7 @@ from pathlib import Path
 import pytest
 
 from tests.browser.conftest import serious
+from tests.browser.telling import until
 from tests.conftest import a_hit
 from upper_compass.demo.laying import ACCOUNT, PASSWORD
 
@@ -148,7 +149,7 @@ def test_every_view_by_day_and_by_night_wide_and_narrow(page, view):
         page.evaluate("document.fonts.ready")
         # Day and night differ in their colours, wide and narrow in how the parts stand: two of the four show both.
         assert (scheme, width) not in LOOKED_AT or serious(page) == []
-        assert page.evaluate("document.documentElement.scrollWidth <= innerWidth")
+        until(page, "document.documentElement.scrollWidth <= innerWidth")  # charts are drawn anew for their width
         for name, kept in KEPT.items():
             if PICTURES and kept == (view, scheme, (width, height)):
                 page.screenshot(path=Path(PICTURES) / f"{name}.png")

@@ -63,7 +63,7 @@ def test_a_field_is_kept_read_and_taken_away(client):
     assert [(one["key"], one["values"]) for one in seen] == [("author", [{"value": "Orla", "times": 1}])]
     assert client.put(f"{fields}/author", json={"key": "author", "title": "Author"}, headers=headers).status_code == 200
     registry = client.get("/api/v1/sites/mill/registry").json()
-    assert registry["dimensions"][-1] | {"meaning": ""} == {"name": "field.author", "title": "Author", "of": "hit", "meaning": ""}
+    assert registry["dimensions"][-1] | {"meaning": ""} == {"name": "field.author", "title": "Author", "of": "hit", "family": "own", "meaning": ""}
     table = {**PERIOD, "columns": columns("views"), "dimensions": ["field.author"]}
     rows = client.post("/api/v1/sites/mill/reports/table", json=table, headers=headers).json()
     assert (rows["rows"], values(rows)) == ([["Orla"]], {"views": 1})

@@ -1,7 +1,9 @@
 import { describe, expect, it } from "vitest";
 
 import { dragged, partAt } from "@/app/frame/dragging";
-import { usualPeriods } from "@/state/days";
+import { isOverDays } from "@/charts/course";
+import { stepFor, stepsFor } from "@/charts/useTimeSeries";
+import { plusDays, usualPeriods } from "@/state/days";
 
 describe("usual periods", () => {
   const of = (today: string) => Object.fromEntries(usualPeriods(today, "2025-03-09"));
@@ -48,4 +50,31 @@ describe("dragging on the calendar edge", () => {
   ] as const)("moves its %s from %s to %s", (part, day, to, first, last) =>
     expect(dragged(period, { part, day }, to, low, high)).toEqual({ first, last }),
   );
+});
+
+describe("steps", () => {
+  const days = (count: number) => ({ first: "2026-11-01", last: plusDays("2026-11-01", count - 1) });
+  it("are none so fine that one cannot tell them apart, and none longer than the period", () => {
+    expect([1, 7, 28, 92, 364, 800].map((count) => stepsFor(days(count)))).toEqual([
+      ["hour"],
+      ["hour", "day"],
+      ["day", "week"],
+      ["day", "week", "month"],
+      ["day", "week", "month"],
+      ["week", "month"],
+    ]);
+  });
+  it("are the usual ones where what is wanted does not fit", () => {
+    expect([stepFor(days(28), "week"), stepFor(days(28), "hour"), stepFor(days(1), "month"), stepFor(days(500))]).toEqual([
+      "week",
+      "day",
+      "hour",
+      "month",
+    ]);
+  });
+  it("by the hour go over days", () => {
+    expect(isOverDays([{ at: "2026-11-01T00:00" }, { at: "2026-11-02T00:00" }], "hour")).toBe(true);
+    expect(isOverDays([{ at: "2026-11-01T00:00" }, { at: "2026-11-01T23:00" }], "hour")).toBe(false);
+    expect(isOverDays([{ at: "2026-11-01" }, { at: "2026-11-02" }], "day")).toBe(false);
+  });
 });

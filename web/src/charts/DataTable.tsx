@@ -7,7 +7,7 @@ interface DataTableProps {
 /** What a chart shows, for whoever does not see it. */
 export function DataTable({ caption, heads, rows }: DataTableProps) {
   return (
-    <div className="sr-only">
+    <div className="sr-only overflow-hidden">
       <table>
         <caption>{caption}</caption>
         <thead>

@@ -1,5 +1,5 @@
 import type { CoursePoint, Step } from "@/charts/course";
-import { named } from "@/charts/course";
+import { isOverDays, named } from "@/charts/course";
 import { AXIS_TEXT } from "@/charts/styles";
 import { weekday } from "@/state/days";
 
@@ -16,11 +16,15 @@ interface GraduationProps {
 /** How wide a name is at most; where two would meet, the later one is left out. */
 const NAME = 74;
 
-/** The graduated edge under a chart: one block a week, or a step where the chart is not by day. */
+/** The graduated edge under a chart: one block a week, a day where hours go over several, or a step. */
 export function Graduation({ points, bucket, x, step, start, y, end }: GraduationProps) {
-  const starts = points.flatMap((point, i) =>
-    i === 0 || (bucket === "day" ? weekday(point.at) === 0 : bucket === "hour" ? i % 6 === 0 : true) ? [i] : [],
-  );
+  const overDays = isOverDays(points, bucket);
+  const begins = (at: string, i: number): boolean => {
+    if (bucket === "day") return weekday(at) === 0;
+    if (bucket === "hour") return overDays ? at.slice(11, 13) === "00" : i % 6 === 0;
+    return true;
+  };
+  const starts = points.flatMap(({ at }, i) => (i === 0 || begins(at, i) ? [i] : []));
   const blocks = starts.map((i, n) => {
     const following = starts[n + 1];
     const from = n === 0 ? start : x(i) - step / 2;
@@ -45,7 +49,7 @@ export function Graduation({ points, bucket, x, step, start, y, end }: Graduatio
           />
           {isNamed[n] && (
             <text className={AXIS_TEXT} x={from} y={y + 18}>
-              {named(points[i]?.at ?? "", bucket)}
+              {overDays ? named(points[i]?.at.slice(0, 10) ?? "", "day") : named(points[i]?.at ?? "", bucket)}
             </text>
           )}
         </g>

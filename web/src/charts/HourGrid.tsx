@@ -101,7 +101,7 @@ export function HourGrid({ title, rows, columns, value, most, words, onTake }: H
       </p>
       <DataTable
         caption={title}
-        heads={["", ...columns]}
+        heads={["Of", ...columns]}
         rows={rows.map((row) => [row, ...columns.map((column) => String(value(row, column)))])}
       />
     </div>

@@ -3,7 +3,7 @@ import { scaleLinear } from "@visx/scale";
 import { Area, LinePath } from "@visx/shape";
 import { useId, useState, type KeyboardEvent, type PointerEvent } from "react";
 
-import { named, type CoursePoint, type Step } from "@/charts/course";
+import { isOverDays, named, type CoursePoint, type Step } from "@/charts/course";
 import { DataTable } from "@/charts/DataTable";
 import { Graduation } from "@/charts/Graduation";
 import { AXIS_TEXT, END, GRID, LINE, VERSUS_LINE } from "@/charts/styles";
@@ -54,11 +54,13 @@ export function TimeChart(props: TimeChartProps) {
     Math.min(Math.max(Math.round(x.invert(localPoint(event.currentTarget, event)?.x ?? 0)), 0), last);
   const hatchFrom = incompleteFrom !== undefined ? x(incompleteFrom) - step / 2 : today !== undefined ? right : null;
   const steps = y.ticks(4).filter((tick) => unit !== "count" || Number.isInteger(tick));
+  const overDays = isOverDays(points, bucket);
+  const nameOf = (at: string) => (overDays ? `${named(at.slice(0, 10), "day")}, ${named(at, bucket)}` : named(at, bucket));
   const isBanded = points.some((point) => point.expected);
   const flagged = (point: CoursePoint) => flags.flatMap((flag) => (flag.at === point.at ? [flag.text] : [])).join(", ");
   const said = (point: CoursePoint) =>
     [
-      `${named(point.at, bucket)}: ${figure(point.now, unit)}`,
+      `${nameOf(point.at)}: ${figure(point.now, unit)}`,
       versus && `${versus} ${figure(point.before, unit)}`,
       point.expected && `expected ${figure(point.expected.low, unit)} to ${figure(point.expected.high, unit)}`,
       flagged(point),
@@ -195,7 +197,7 @@ export function TimeChart(props: TimeChartProps) {
         caption={title}
         heads={["When", "Now", ...(versus ? [versus] : []), ...(isBanded ? ["Expected"] : []), ...(flags.length ? ["Noted"] : [])]}
         rows={points.map((point) => [
-          named(point.at, bucket),
+          nameOf(point.at),
           figure(point.now, unit),
           ...(versus ? [figure(point.before, unit)] : []),
           ...(isBanded ? [point.expected ? `${figure(point.expected.low, unit)} to ${figure(point.expected.high, unit)}` : ""] : []),

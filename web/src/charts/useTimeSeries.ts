@@ -1,12 +1,20 @@
 import { useMemo } from "react";
 
 import type { Period, Series } from "@/api/client";
-import type { CoursePoint, Step } from "@/charts/course";
+import { STEPS, type CoursePoint, type Step } from "@/charts/course";
 import { daysIn } from "@/state/days";
 
-/** Hours for a day, days for a quarter, weeks for a year, months beyond. */
-export function stepFor({ first, last }: Period): Step {
+/** By which steps a period can be read: none so fine that one cannot tell them apart, none longer than the period. */
+export function stepsFor({ first, last }: Period): Step[] {
   const days = daysIn(first, last);
+  const fits = { hour: days <= 14, day: days > 1 && days <= 400, week: days > 7, month: days > 31 };
+  return STEPS.filter((step) => fits[step]);
+}
+
+/** The step that is wanted, where it fits; else hours for a day, days for a quarter, weeks for a year, months beyond. */
+export function stepFor(period: Period, wanted?: Step): Step {
+  if (wanted && stepsFor(period).includes(wanted)) return wanted;
+  const days = daysIn(period.first, period.last);
   return days === 1 ? "hour" : days <= 93 ? "day" : days <= 400 ? "week" : "month";
 }
 

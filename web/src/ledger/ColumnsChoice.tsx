@@ -12,6 +12,8 @@ export interface MoreColumns {
 }
 
 interface ColumnsChoiceProps {
+  /** What is chosen. */
+  label?: "Columns" | "Figures";
   /** What a column is called. */
   words: (id: string) => string;
   shown: string[];
@@ -31,9 +33,9 @@ const moved = (shown: string[], id: string, by: 1 | -1): string[] => {
 };
 
 /** Which columns a ledger has, and in which order. */
-export function ColumnsChoice({ words, shown, more, isUsual, onShown, onUsual }: ColumnsChoiceProps) {
+export function ColumnsChoice({ label = "Columns", words, shown, more, isUsual, onShown, onUsual }: ColumnsChoiceProps) {
   return (
-    <Popover label="Columns" align="end" trigger={<Button kind="link">Columns</Button>}>
+    <Popover label={label} align="end" trigger={<Button kind="link">{label}</Button>}>
       <div className="grid gap-2 px-3.5 py-1">
         <ol className="grid gap-0.5" aria-label="Shown, in this order">
           {shown.map((id, place) => (
@@ -66,7 +68,7 @@ export function ColumnsChoice({ words, shown, more, isUsual, onShown, onUsual }:
           ))}
         </ol>
         {more.length > 0 && (
-          <ul className="grid gap-0.5 border-t border-hairline pt-2" aria-label="More columns">
+          <ul className="grid gap-0.5 border-t border-hairline pt-2" aria-label={`More ${label.toLowerCase()}`}>
             {more.map(({ name, meaning, options }, place) => (
               <li key={place} className="flex flex-wrap items-baseline gap-x-2.5" title={meaning}>
                 {name && <span className="text-ink-2">{name}</span>}
@@ -87,7 +89,7 @@ export function ColumnsChoice({ words, shown, more, isUsual, onShown, onUsual }:
         )}
         {!isUsual && (
           <Button kind="quiet" onClick={onUsual}>
-            The usual columns and widths
+            {label === "Columns" ? "The usual columns and widths" : "The usual figures"}
           </Button>
         )}
       </div>

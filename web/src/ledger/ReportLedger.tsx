@@ -128,9 +128,9 @@ export function ReportLedger(props: ReportLedgerProps) {
   const columnHeads = registry.measures.filter((one) => shownMeasures.includes(one.name));
   return (
     <section aria-label={title} className="min-w-0">
-      <header className="flex items-baseline gap-2.5">
-        <h2 className="font-serif text-title font-[560] whitespace-nowrap">{title}</h2>
-        <span className="truncate text-label text-ink-2">{aside}</span>
+      <header className="flex flex-wrap items-baseline gap-x-2.5">
+        <h2 className="font-serif text-title font-[560] min-[720px]:whitespace-nowrap">{title}</h2>
+        <span className="min-w-0 flex-[1_1_40px] truncate text-label text-ink-2">{aside}</span>
         <span className="ml-auto flex gap-3 text-label whitespace-nowrap">
           {isWhole && (
             <Button kind="link" onClick={() => setWhole(false)}>

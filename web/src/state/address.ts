@@ -16,6 +16,8 @@ export interface ViewSearch {
   against?: string;
   by?: string;
   units?: "visits";
+  /** By which steps charts over time are read, where it is not the usual one. */
+  step?: "hour" | "day" | "week" | "month";
 }
 
 const LISTS = ["only", "without"] as const;
@@ -59,6 +61,8 @@ export function readView(given: Record<string, unknown>): ViewSearch {
     if (said && said.length <= 100) found[key] = said;
   }
   if (text("units") === "visits") found.units = "visits";
+  const step = (["hour", "day", "week", "month"] as const).find((one) => one === text("step"));
+  if (step) found.step = step;
   for (const key of LISTS) {
     const kept = list(given[key]);
     if (kept) found[key] = kept;

@@ -14,6 +14,8 @@ export interface View {
   versusPeriod: Period | null;
   filters: DimensionFilter[];
   live: boolean;
+  /** By which steps charts over time shall be read. */
+  step: ViewSearch["step"];
   /** Of whom alone hits are shown as they arrive. */
   visitor: string | undefined;
 }
@@ -27,6 +29,7 @@ export interface Steering {
   renarrow: (narrowing: DimensionFilter, values: readonly string[]) => void;
   widen: (narrowing: DimensionFilter) => void;
   follow: (visitor: string | undefined) => void;
+  readBy: (step: ViewSearch["step"]) => void;
   undo: () => void;
 }
 
@@ -73,6 +76,7 @@ export function ViewProvider({ children }: { children: ReactNode }) {
       versusPeriod: versusOf(period, versus),
       filters: narrowings(search, known),
       live: period.last >= site.today,
+      step: search.step,
       visitor: search.visitor,
     };
   }, [site.today, usual, goals, registry, search]);
@@ -102,6 +106,7 @@ export function ViewProvider({ children }: { children: ReactNode }) {
       renarrow: (narrowing, values) => go((now) => renarrowed(now, narrowing, values)),
       widen: (narrowing) => go((now) => widened(now, narrowing)),
       follow: (visitor) => go((now) => ({ ...now, visitor })),
+      readBy: (step) => go((now) => ({ ...now, step })),
       undo: () => {
         const before = taken.pop();
         if (before) to(() => before);

@@ -12,7 +12,7 @@ const significant = new Intl.NumberFormat(LOCALE, { minimumSignificantDigits: 2,
 export const twoDigits = (value: number): string => significant.format(value);
 
 const few = new Intl.NumberFormat(LOCALE, { style: "percent", maximumFractionDigits: 0 });
-const small = new Intl.NumberFormat(LOCALE, { style: "percent", maximumSignificantDigits: 2 });
+const small = new Intl.NumberFormat(LOCALE, { style: "percent", minimumSignificantDigits: 2, maximumSignificantDigits: 2 });
 
 /** A share as a sentence tells it: `38 %`, `2.8 %`. */
 export const shareWords = (share: number): string => (share >= 0.1 || share === 0 ? few : small).format(share).replace(/\s?%/, "\u00a0%");

@@ -49,7 +49,7 @@ function Compared() {
   const isEmpty = first !== undefined && (first.sizes.a === 0 || first.sizes.b === 0);
   const ledger = { rowId, current: shown ? rowId(shown) : null, onCurrent: (row: ComparedRow) => setCurrent(rowId(row)), ...naming };
   return (
-    <div className="grid max-w-[1800px] gap-3">
+    <div className="grid max-w-[1800px] grid-cols-[minmax(0,1fr)] gap-3">
       <ComparedAnswer rows={rows} sizes={first?.sizes} units={comparison.units} tested={first?.tested ?? 0} {...naming} />
       <GroupsLine comparison={comparison} sizes={first?.sizes} set={set} />
       {sure.isPending && <LedgerSkeleton rows={14} />}

@@ -1,4 +1,4 @@
-import { Chosen } from "@/views/explain/Chosen";
+import { Chosen } from "@/views/shared/Chosen";
 import type { Sizes } from "@/views/explain/compared";
 import { AGAINST, againstWords, groupNames, groupWords, type Comparison } from "@/views/explain/groups";
 import type { ViewSearch } from "@/state/address";

@@ -39,8 +39,8 @@ function AudienceAnswer({ asked }: { asked: Asked }) {
   if (!fresh || !known) return <Answer>{rows.length ? "All visits of these days are of one kind." : "No visits in these days."}</Answer>;
   return (
     <Answer>
-      {shareWords((known.values["visits"] ?? 0) / (total.values["visits"] || 1))} of the visits are{" "}
-      <NamedValue dimension="visitor_kind" value="returning" words="by people who were here before" />.{" "}
+      {shareWords((known.values["visits"] ?? 0) / (total.values["visits"] || 1))} of the visits are by{" "}
+      <NamedValue dimension="visitor_kind" value="returning" words="returning" /> people.{" "}
       {expected.map(({ measure, words, more }) => (
         <span key={measure}>
           They {words} {verdict(known, fresh, measure, more)}{" "}

@@ -24,7 +24,7 @@ export function LedgerView({ ledgers, lead, more }: LedgerViewProps) {
   if (!ready) return <div aria-busy="true" />;
   const asked: Asked = { period, versus, goal: goal?.id ?? null, filters };
   return (
-    <div className="grid max-w-[1800px] gap-3">
+    <div className="grid max-w-[1800px] grid-cols-[minmax(0,1fr)] gap-3">
       {lead(asked)}
       <div className="grid grid-cols-2 gap-x-7 gap-y-6 max-[1100px]:grid-cols-[minmax(0,1fr)]">
         {ledgers(Boolean(goal)).map((spec) => (

@@ -12,7 +12,11 @@ import { useFlags } from "@/views/logbook/useFlags";
 import { NamedValue } from "@/views/shared/NamedValue";
 import { useOpenUp } from "@/views/shared/OpenedUp";
 import { TimeChart } from "@/charts/TimeChart";
-import { stepFor, useTimeSeries } from "@/charts/useTimeSeries";
+import { STEPS } from "@/charts/course";
+import { stepFor, stepsFor, useTimeSeries } from "@/charts/useTimeSeries";
+import { ColumnsChoice } from "@/ledger/ColumnsChoice";
+import { useLayout } from "@/ledger/layout";
+import { Chosen } from "@/views/shared/Chosen";
 import { plusDays } from "@/state/days";
 import { useSite } from "@/state/site";
 import { useSteering, useView } from "@/state/view";
@@ -24,7 +28,9 @@ import { figure, versusWords } from "@/words/format";
 import { ErrorState, Skeleton, ViewError } from "@/ui/states";
 import { Answer, Title } from "@/ui/text";
 
-const SHOWN = ["conversions", "conversion_rate", "value", "visits", "new_visitors"];
+const USUAL = ["conversions", "conversion_rate", "value", "visits", "new_visitors"];
+const MAX_FIGURES = 10;
+const PER_STEP = { hour: "an hour", day: "a day", week: "a week", month: "a month" };
 
 /** Which channels and landing pages drive the goal: the answer, the figures with their course, and the ledgers that prove it. */
 export function Overview() {
@@ -45,6 +51,36 @@ export function Overview() {
       </div>
     </div>
   );
+}
+
+/** What is asked of today beside the figure in the chart. */
+const soFarOf = (shown: string): string[] => [...new Set([shown, "visits", "conversions"])];
+
+/** The figures that lead, as they were chosen and ordered in this browser. */
+function useFigures() {
+  const { registry } = useSite();
+  const measures = registry?.measures ?? [];
+  const { layout, isUsual, set } = useLayout("Overview figures", USUAL, (id) => measures.some((one) => one.name === id));
+  const words = (id: string) => measures.find((one) => one.name === id)?.title ?? id;
+  const free = measures.filter((one) => !layout.shown.includes(one.name));
+  return {
+    shown: layout.shown.slice(0, MAX_FIGURES),
+    choice: (
+      <ColumnsChoice
+        label="Figures"
+        words={words}
+        shown={layout.shown}
+        more={
+          layout.shown.length < MAX_FIGURES
+            ? free.map((one) => ({ meaning: one.meaning, options: [{ id: one.name, label: one.title }] }))
+            : []
+        }
+        isUsual={isUsual}
+        onShown={(shown) => set({ shown, widths: {} })}
+        onUsual={() => set(null)}
+      />
+    ),
+  };
 }
 
 /** What the site still waits for, before it can be read against a goal. */
@@ -80,55 +116,68 @@ function AnswerLine({ goal }: { goal: number }) {
 
 function Course({ asked }: { asked: Asked }) {
   const { site, registry } = useSite();
-  const { goal, period, versus, live } = useView();
-  const { setPeriod } = useSteering();
+  const { goal, period, versus, live, step } = useView();
+  const { setPeriod, readBy } = useSteering();
   const openUp = useOpenUp();
-  const [shown, setShown] = useState("conversions");
-  const series = useQuery(seriesQuery(site.key, { ...asked, measures: SHOWN, bucket: stepFor(period) }, { live }));
-  const adjoining = period.last === plusDays(site.today, -1) && stepFor(period) === "day";
+  const figures = useFigures();
+  const [wanted, setShown] = useState("conversions");
+  const shown = figures.shown.includes(wanted) ? wanted : (figures.shown[0] ?? "visits");
+  const bucket = stepFor(period, step);
+  const series = useQuery(seriesQuery(site.key, { ...asked, measures: figures.shown, bucket }, { live }));
+  const adjoining = period.last === plusDays(site.today, -1) && bucket === "day";
   const today = useQuery({
     ...seriesQuery(
       site.key,
-      { ...asked, period: { first: site.today, last: site.today }, versus: "none", measures: SHOWN, bucket: "day" },
+      { ...asked, period: { first: site.today, last: site.today }, versus: "none", measures: soFarOf(shown), bucket: "day" },
       { live: true },
     ),
     enabled: !live,
   });
   const course = useTimeSeries(series.data, shown, site.today);
   const flags = useFlags(course?.points);
-  const measures = SHOWN.flatMap((name) => registry?.measures.find((one) => one.name === name) ?? []);
+  const measures = figures.shown.flatMap((name) => registry?.measures.find((one) => one.name === name) ?? []);
   const title = (name: string) => (name === "conversions" && goal ? goal.name : (measures.find((one) => one.name === name)?.title ?? name));
   const current = measures.find((one) => one.name === shown);
   if (series.isError) return <ErrorState error={series.error} again={() => void series.refetch()} />;
-  const perStep = course ? { hour: "an hour", day: "a day", week: "a week", month: "a month" }[course.bucket] : "";
+  const perStep = PER_STEP[bucket];
   const soFar = today.data?.total.values;
   return (
     <>
-      <ul className="border-t border-ink-2 max-[820px]:pl-3" aria-label="Figures" aria-busy={series.isPending}>
-        {series.data
-          ? measures.map((measure) => (
-              <Figure
-                key={measure.name}
-                name={title(measure.name)}
-                measure={measure}
-                figures={series.data.total}
-                course={series.data.points.map((point) => point.values[measure.name] ?? null)}
-                currency={site.currency}
-                current={measure.name === shown}
-                onShow={() => setShown(measure.name)}
-                onOpen={() => openUp({ measure: measure.name, title: title(measure.name) })}
-              />
-            ))
-          : SHOWN.map((name) => (
-              <li key={name} className="flex h-[47px] items-center border-b border-hairline last:border-b-0">
-                <Skeleton className="h-3 w-[90px]" />
-              </li>
-            ))}
-      </ul>
+      <div>
+        <ul className="border-t border-ink-2 max-[820px]:pl-3" aria-label="Figures" aria-busy={series.isPending}>
+          {series.data
+            ? measures.map((measure) => (
+                <Figure
+                  key={measure.name}
+                  name={title(measure.name)}
+                  measure={measure}
+                  figures={series.data.total}
+                  course={series.data.points.map((point) => point.values[measure.name] ?? null)}
+                  currency={site.currency}
+                  current={measure.name === shown}
+                  onShow={() => setShown(measure.name)}
+                  onOpen={() => openUp({ measure: measure.name, title: title(measure.name) })}
+                />
+              ))
+            : figures.shown.map((name) => (
+                <li key={name} className="flex h-[47px] items-center border-b border-hairline last:border-b-0">
+                  <Skeleton className="h-3 w-[90px]" />
+                </li>
+              ))}
+        </ul>
+        <p className="text-right text-label max-[820px]:pl-3">{figures.choice}</p>
+      </div>
       <section className="min-w-0" aria-label={`${title(shown)} ${perStep}`}>
         <header className="flex min-h-7 flex-wrap items-baseline gap-x-[18px] border-t border-ink-2 pt-[3px]">
           <Title>
-            {title(shown)} {perStep}
+            {title(shown)}{" "}
+            <Chosen
+              isWord
+              label="By which steps"
+              value={bucket}
+              options={stepsFor(period).map((one) => ({ value: one, label: PER_STEP[one] }))}
+              onChange={(to) => readBy(to === stepFor(period) ? undefined : STEPS.find((one) => one === to))}
+            />
           </Title>
           <div className="ml-auto flex flex-wrap gap-x-[18px] text-label text-ink-2">
             <Key size={[20, 8]} mark={<path className={LINE} strokeWidth={1.75} d="M1 4H19" />}>

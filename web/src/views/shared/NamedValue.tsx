@@ -7,7 +7,7 @@ export function NamedValue({ dimension, value, words }: { dimension: string; val
   return (
     <button
       type="button"
-      className="border-b-[1.5px] border-sea-2 hover:border-teal"
+      className="max-w-full border-b-[1.5px] border-sea-2 text-start wrap-anywhere hover:border-teal"
       title="Only these (with Alt: without these)"
       onClick={(event) => narrow(dimension, value, event.altKey ? "without" : "only")}
     >

@@ -77,7 +77,7 @@ function Behind({ opened, onClose, onCloseAutoFocus }: BehindProps) {
 
 function Inside({ opened, measure, onLeave }: { opened: Opened; measure: Measure; onLeave: () => void }) {
   const { site, registry } = useSite();
-  const { goal, period, versus, filters, live } = useView();
+  const { goal, period, versus, filters, live, step } = useView();
   const own = useMemo(
     () => [...filters, ...(opened.of ?? []).map(({ dimension, value }) => ({ dimension, values: [value], without: false }))],
     [opened, filters],
@@ -85,7 +85,7 @@ function Inside({ opened, measure, onLeave }: { opened: Opened; measure: Measure
   const asked = { period, versus, goal: goal?.id ?? null, filters: own };
   const measures = [measure.name, ...measure.parts];
   const table = useQuery(tableQuery(site.key, { ...asked, dimensions: [], measures, descending: true, limit: 1 }, { live }));
-  const series = useQuery(seriesQuery(site.key, { ...asked, measures: [measure.name], bucket: stepFor(period) }, { live }));
+  const series = useQuery(seriesQuery(site.key, { ...asked, measures: [measure.name], bucket: stepFor(period, step) }, { live }));
   const course = useTimeSeries(series.data, measure.name, site.today);
   const flags = useFlags(course?.points);
   if (table.isError || series.isError)
