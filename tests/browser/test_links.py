@@ -224,6 +224,7 @@ def test_a_seen_link_is_built_on_and_a_word_is_agreed_on(links):
     source = row.locator("th").inner_text().split(" / ")[0]
     row.get_by_role("button", name="Build on it").click()
     expect(links.get_by_label("Source", exact=True)).to_have_value(source)
+    expect(links.get_by_role("region", name="The finished link")).to_contain_text("It is read as")  # and nothing moves any more
     words = links.get_by_role("region", name="Vocabulary")
     words.get_by_role("button", name="Add a word").click()
     words.get_by_role("button", name="Save the vocabulary").click()

@@ -61,8 +61,8 @@ function rateScale(rows: readonly MeasureValues[], total: MeasureValues, name: s
   return scaleLinear<number>({ domain: [0, Math.min(Math.max(...seen, 0.01), 1)], range: [4, MARKS - 4], nice: 3 });
 }
 
-/** As wide as a head is, about. */
-const wordsWidth = (head: string): number => Math.min(Math.ceil(head.length * 6.2) + 5, 110);
+/** As wide as a head is, about; in a long one there are more wide letters. */
+const wordsWidth = (head: string): number => Math.min(Math.ceil(head.length * 6.2) + (head.length > 8 ? 12 : 5), 110);
 
 interface Making {
   measures: readonly Measure[];

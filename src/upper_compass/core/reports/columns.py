@@ -10,7 +10,6 @@ import numpy as np
 import polars as pl
 from pydantic import BaseModel
 
-from upper_compass.core.dataset.coded_hits import Floats
 from upper_compass.core.definitions.attribution import CreditModel
 from upper_compass.core.definitions.goals import Counted, Goal, ProductSales
 from upper_compass.core.definitions.periods import Period
@@ -166,23 +165,27 @@ def column_values(asked: Asked, rows: Sums, total: Sums) -> list[ColumnValues]:
     return [_figures(one, rows, total, versus=asked.versus is not None) for one in asked.columns]
 
 
-def _figures(one: AskedColumn, rows: Sums, total: Sums, *, versus: bool) -> ColumnValues:
+def figures(one: AskedColumn, rows: Sums, *, versus: bool) -> dict[str, pl.Series]:
+    """The figures of one column (f64, null over nothing), a row each, as far as it has them: `values`, `before`, `low` and `high`."""
     measure = one.measure
-    sums = one.sums(rows)
-    made = ColumnValues(id=one.column.id, values=one.values(rows).to_list())
-    if measure.chance == "share":
-        successes, tries = (sums[part].to_numpy() for part in measure.parts)
-        made.low, made.high = (_nullable(edge) for edge in wilson(successes, tries))
-        share = one.values(total)[0]
-        made.few = (too_few(tries, share) if share is not None else np.ones(len(tries), bool)).tolist()
+    made = {"values": one.values(rows)}
     if versus:
-        before = one.sums(rows, before=True)
-        made.before = one.values(rows, before=True).to_list()
-        if measure.chance != "none":
-            now, then = (tuple(part[name].to_numpy() for name in measure.parts) for part in (sums, before))
-            made.is_significant = is_significant(measure.chance, now, then).tolist()
+        made["before"] = one.values(rows, before=True)
+    if measure.chance == "share":
+        successes, tries = (one.sums(rows)[part].to_numpy() for part in measure.parts)
+        made["low"], made["high"] = (pl.Series(edge, dtype=pl.Float64).fill_nan(None) for edge in wilson(successes, tries))
     return made
 
 
-def _nullable(values: Floats) -> list[float | None]:
-    return pl.Series(values, dtype=pl.Float64).fill_nan(None).to_list()
+def _figures(one: AskedColumn, rows: Sums, total: Sums, *, versus: bool) -> ColumnValues:
+    measure = one.measure
+    made = ColumnValues(id=one.column.id, **{name: series.to_list() for name, series in figures(one, rows, versus=versus).items()})
+    sums = one.sums(rows)
+    if measure.chance == "share":
+        tries = sums[measure.parts[1]].to_numpy()
+        share = one.values(total)[0]
+        made.few = (too_few(tries, share) if share is not None else np.ones(len(tries), bool)).tolist()
+    if versus and measure.chance != "none":
+        now, then = (tuple(part[name].to_numpy() for name in measure.parts) for part in (sums, one.sums(rows, before=True)))
+        made.is_significant = is_significant(measure.chance, now, then).tolist()
+    return made

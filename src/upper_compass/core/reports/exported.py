@@ -1,4 +1,4 @@
-"""A table as a frame: what a page shows of it, or all of its rows."""
+"""A table as a frame: the page that is asked for, or all of its rows."""
 
 from __future__ import annotations
 
@@ -8,32 +8,29 @@ import polars as pl
 
 from upper_compass.core.definitions.files import FileColumn
 from upper_compass.core.definitions.goals import Goal
-from upper_compass.core.definitions.requests import ColumnValues, TableRequest
+from upper_compass.core.definitions.requests import TableRequest
 from upper_compass.core.engine.context import ReportContext
-from upper_compass.core.engine.measures import MEASURES
-from upper_compass.core.reports.tables import table
+from upper_compass.core.reports.columns import figures
+from upper_compass.core.reports.tables import whole_table
 
-EVERY_ROW = 2**31
-# Beside the values of a column, as far as it has them: in the versus period, and the ends of the 95 % interval.
-BESIDE = {"before": "before", "low": "from", "high": "to"}
+# Behind the name and the title of a column, what of it is told beside its values: in the versus period, and the ends of the 95 % interval.
+BESIDE = {"values": ("", ""), "before": ("_before", ", before"), "low": ("_low", ", from"), "high": ("_high", ", to")}
 
 
 def table_frame(context: ReportContext, request: TableRequest, goals: Mapping[int, Goal], *, every_row: bool) -> tuple[pl.DataFrame, list[FileColumn]]:
-    """The rows of a table in their order (String keys, f64 figures), and what its columns are called. `every_row`: whatever page is asked for."""
-    asked = request.model_copy(update={"offset": 0, "limit": EVERY_ROW}) if every_row else request
-    found = table(context, asked, goals)
+    """The rows of a table in their order (String keys, f64 figures), and what its columns are called. `every_row`: whatever page is asked for.
+
+    Whole columns all the way, so that a million rows take no more than their figures do.
+    """
+    asked, keys, sums = whole_table(context, request, goals)
+    if request.dimensions and not every_row:
+        keys, sums = keys.slice(request.offset, request.limit), sums.slice(request.offset, request.limit)
     columns = [FileColumn(name, context.dimension(name, "dimensions").title) for name in request.dimensions]
-    series = [pl.Series(name, [row[place] for row in found.rows], dtype=pl.String) for place, name in enumerate(request.dimensions)]
-    for column, values in zip(request.columns, found.columns, strict=True):
-        measure = MEASURES[column.measure]
-        title = column.name or measure.title
-        for name, words, figures in _parts(values):
-            columns.append(FileColumn(f"{column.id}{name}", f"{title}{words}", measure.unit))
-            series.append(pl.Series(f"{column.id}{name}", figures, dtype=pl.Float64))
-    return pl.DataFrame(series), columns
-
-
-def _parts(values: ColumnValues) -> list[tuple[str, str, list[float | None]]]:
-    """The figures of a column with what is put behind its name and its title."""
-    beside = [(f"_{name}", f", {words}", getattr(values, name)) for name, words in BESIDE.items() if getattr(values, name) is not None]
-    return [("", "", values.values), *beside]
+    made = [keys[f"key_{place}"].alias(name) for place, name in enumerate(request.dimensions)]
+    for one in asked.columns:
+        title = one.column.name or one.measure.title
+        for part, series in figures(one, sums, versus=asked.versus is not None).items():
+            behind, words = BESIDE[part]
+            columns.append(FileColumn(f"{one.column.id}{behind}", f"{title}{words}", one.measure.unit))
+            made.append(series.cast(pl.Float64).alias(f"{one.column.id}{behind}"))
+    return pl.DataFrame(made), columns

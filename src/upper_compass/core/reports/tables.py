@@ -25,7 +25,7 @@ OVERLAP = Note(kind="overlap", text="A visit can have several of these values, s
 def table(context: ReportContext, request: TableRequest, goals: Mapping[int, Goal]) -> TableResult:
     """A breakdown with its totals; versus is judged by the same question over the versus period. `goals`: by the ids that are asked for."""
     asked = plan(context, request, goals)
-    by = KeyedBy(tuple(context.dimension(name, "dimensions") for name in request.dimensions), within=(tuple(request.parents),) if request.parents else ())
+    by = _keyed_by(context, request)
     rows, total = _rows_and_total(context, asked, by)
     totals = column_values(asked, total, total)
     result = TableResult(
@@ -34,12 +34,37 @@ def table(context: ReportContext, request: TableRequest, goals: Mapping[int, Goa
     )  # fmt: skip
     if request.dimensions:
         fitting = filtered(asked, rows, request)
-        places, keys = page_of(asked, fitting, request, next((one.order for one in by.dimensions if one.name == request.sort), ()))
+        places, keys = page_of(asked, fitting, request, _order_of(by, request))
         result.rows = [list(row) for row in keys.rows()]
         result.count = len(fitting.frame)
         result.columns = column_values(asked, fitting.frame[pl.Series(places)], total)
         result.rest = None if by.by_hit else remainder(asked, fitting, places, total)
     return result
+
+
+def whole_table(context: ReportContext, request: TableRequest, goals: Mapping[int, Goal]) -> tuple[Asked, pl.DataFrame, Sums]:
+    """All rows of a table that fit its conditions, in its order, however many: what was asked, keys (String) and sums, a row each.
+
+    Without dimensions there are no keys, and the totals are the one row.
+    """
+    asked = plan(context, request, goals)
+    by = _keyed_by(context, request)
+    rows, total = _rows_and_total(context, asked, by)
+    if not request.dimensions:
+        return asked, pl.DataFrame(), total
+    fitting = filtered(asked, rows, request)
+    places, keys = page_of(asked, fitting, request.model_copy(update={"offset": 0, "limit": len(fitting.frame) + 1}), _order_of(by, request))
+    return asked, keys, fitting.frame[pl.Series(places)]
+
+
+def _keyed_by(context: ReportContext, request: TableRequest) -> KeyedBy:
+    dimensions = tuple(context.dimension(name, "dimensions") for name in request.dimensions)
+    return KeyedBy(dimensions, within=(tuple(request.parents),) if request.parents else ())
+
+
+def _order_of(by: KeyedBy, request: TableRequest) -> tuple[str, ...]:
+    """The order of their own that the values of what is sorted by have."""
+    return next((one.order for one in by.dimensions if one.name == request.sort), ())
 
 
 def series(context: ReportContext, request: SeriesRequest, goals: Mapping[int, Goal]) -> SeriesResult:
