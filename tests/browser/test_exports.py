@@ -47,7 +47,7 @@ def test_a_ledger_leaves_as_it_is_seen_and_as_a_whole(sources):
     whole = [json.loads(line) for line in export(sources, "JSON Lines, all").path().read_text().splitlines()]
     assert len(whole) > 9 and [one["source"] for one in whole[:9]] == seen["Source"].to_list()
     assert pl.read_parquet(export(sources, "Parquet, all").path()).height == len(whole)
-    assert export(sources, "Excel, all").path().read_bytes().startswith(b"PK")
+    assert export(sources, "XLSX, all").path().read_bytes().startswith(b"PK")
 
 
 def test_the_request_behind_a_ledger_runs_as_it_stands(sources, demo_database):

@@ -13,7 +13,7 @@ import { notify } from "@/ui/Toast";
 
 const FORMATS = [
   { format: "csv", words: "CSV" },
-  { format: "xlsx", words: "Excel" },
+  { format: "xlsx", words: "XLSX" },
   { format: "jsonl", words: "JSON Lines" },
   { format: "parquet", words: "Parquet" },
 ] as const;
