@@ -67,9 +67,9 @@ def test(rest: Sequence[str]) -> int:
         _run("Tests of the front end that need no browser", ["npm", "run", "--silent", "unit"], node),
     ]
     say("· Tests …")
-    # Three at a time on two cores: while one waits for a browser or a server, there is another. Their columns are short, so that threads gain nothing.
+    # Their columns are short, so that threads of their own gain nothing.
     few_threads = os.environ | {"POLARS_MAX_THREADS": "1"}
-    passed.append(subprocess.run([*pytest, "-n", "3", "--dist", "loadscope"], cwd=ROOT, env=few_threads, check=False).returncode == 0)
+    passed.append(subprocess.run([*pytest, "-n", "2", "--dist", "loadscope"], cwd=ROOT, env=few_threads, check=False).returncode == 0)
     return 0 if all(passed) else 1
 
 
