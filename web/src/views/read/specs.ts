@@ -203,12 +203,13 @@ export const sourceLedgers: Specs = (byGoal) => [
   },
 ];
 
+const KEPT_HEADS = { views_per_visit: "Views", engaged_per_visit: "Engaged", bounce_rate: "Bounces" };
 /** What may differ between visits of one kind and another. */
-const kept = (byGoal: boolean): Pick<LedgerSpec, "usual" | "lead"> => ({
+const kept = (byGoal: boolean): Pick<LedgerSpec, "usual" | "lead" | "heads"> => ({
   usual: ["visits", "visits share", "bounce_rate", "views_per_visit", "engaged_per_visit", ...(byGoal ? ["conversion_rate"] : [])],
   lead: "visits",
+  heads: KEPT_HEADS,
 });
-const KEPT_HEADS = { views_per_visit: "Views", engaged_per_visit: "Engaged", bounce_rate: "Bounces" };
 
 export const audienceLedgers: Specs = (byGoal) => [
   {
@@ -217,7 +218,6 @@ export const audienceLedgers: Specs = (byGoal) => [
     aside: "whether the site has seen them before",
     dimensions: ["visitor_kind", "channel", "entry_page"],
     ...kept(byGoal),
-    heads: KEPT_HEADS,
   },
   {
     title: "Visit number",
@@ -225,7 +225,6 @@ export const audienceLedgers: Specs = (byGoal) => [
     aside: "which visit of its visitor it is",
     dimensions: ["visit_number", "channel"],
     ...kept(byGoal),
-    heads: KEPT_HEADS,
     sort: IN_ORDER,
   },
   {
@@ -234,7 +233,6 @@ export const audienceLedgers: Specs = (byGoal) => [
     aside: "of those who came again",
     dimensions: ["days_since", "channel"],
     ...kept(byGoal),
-    heads: KEPT_HEADS,
     sort: IN_ORDER,
     few: 12,
   },
@@ -244,7 +242,6 @@ export const audienceLedgers: Specs = (byGoal) => [
     aside: "opened: languages",
     dimensions: ["country", "language", "channel"],
     ...kept(byGoal),
-    heads: KEPT_HEADS,
   },
   {
     title: "Continents",
@@ -252,7 +249,6 @@ export const audienceLedgers: Specs = (byGoal) => [
     aside: "opened: countries",
     dimensions: ["continent", "country", "language"],
     ...kept(byGoal),
-    heads: KEPT_HEADS,
   },
   {
     title: "Languages",
@@ -260,7 +256,6 @@ export const audienceLedgers: Specs = (byGoal) => [
     aside: "that the browser asks for",
     dimensions: ["language", "country"],
     ...kept(byGoal),
-    heads: KEPT_HEADS,
   },
   {
     title: "Devices",
@@ -268,7 +263,6 @@ export const audienceLedgers: Specs = (byGoal) => [
     aside: "opened: systems, then browsers",
     dimensions: ["device", "system", "browser"],
     ...kept(byGoal),
-    heads: KEPT_HEADS,
   },
   {
     title: "Browsers",
@@ -276,7 +270,6 @@ export const audienceLedgers: Specs = (byGoal) => [
     aside: "opened: systems",
     dimensions: ["browser", "system", "device"],
     ...kept(byGoal),
-    heads: KEPT_HEADS,
   },
   {
     title: "Screens",
@@ -284,6 +277,5 @@ export const audienceLedgers: Specs = (byGoal) => [
     aside: "in points",
     dimensions: ["screen", "device"],
     ...kept(byGoal),
-    heads: KEPT_HEADS,
   },
 ];
