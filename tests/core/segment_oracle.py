@@ -88,11 +88,13 @@ def _in_order(condition, hits):
     return any(matches(first, hit) and further(i + 1, others, hit["at"] + within * 60_000 if within else None) for i, hit in enumerate(hits))
 
 
-def holds(condition, visits, hits, goal):
-    """Whether a condition holds for a visit (`visits`: itself alone), or for a person."""
+def holds(condition, visits, hits, goal, within):
+    """Whether a condition holds for a visit (`visits`: itself alone), or for a person. `within`: whether one of the unit's visits is in another segment."""
     kind = condition.get("kind", "group")
+    if kind == "segment":
+        return within(condition["segment"])
     if kind == "group":
-        inner = [holds(one, visits, hits, goal) for one in condition["conditions"]]
+        inner = [holds(one, visits, hits, goal, within) for one in condition["conditions"]]
         return {"all": all(inner), "any": any(inner), "none": not any(inner)}[condition.get("of", "all")]
     if kind == "dimension":
         return any(_dimension_holds(condition, visit) for visit in visits)
@@ -107,13 +109,21 @@ def holds(condition, visits, hits, goal):
 def fitting(segment, visits, start, stop, goal):
     """The visits that are in the segment, of those with a hit in the period; robots and own people are in none."""
     counted = [visit for visit in visits if not visit.excluded and any(start <= hit["at"] < stop for hit in visit.hits)]
+
+    def within(looked_at, looked_at_by_people):
+        def found(other):
+            theirs = looked_at if other.get("of", "visits") == "visits" else looked_at_by_people
+            return any(visit is one for one in fitting(other, visits, start, stop, goal) for visit in theirs)
+
+        return found
+
     if segment.get("of", "visits") == "visits":
-        return [visit for visit in counted if holds(segment["where"], [visit], visit.hits, goal)]
+        return [visit for visit in counted if holds(segment["where"], [visit], visit.hits, goal, within([visit], [visit]))]
     found = []
     for person in {visit.visitor for visit in counted}:
         theirs = [visit for visit in counted if visit.visitor == person]
         hits = [hit for visit in theirs for hit in visit.hits if start <= hit["at"] < stop]
         began = [visit for visit in theirs if start <= visit.start < stop]
-        if holds(segment["where"], began, hits, goal):
+        if holds(segment["where"], began, hits, goal, within(began, theirs)):
             found += theirs
     return found

@@ -11,9 +11,10 @@ from tests.core.oracle import conversions_of, figures, visits_of
 from tests.core.segment_oracle import fitting
 from tests.core.strategies import hit_lists
 from upper_compass.core.definitions.goals import Goal
-from upper_compass.core.definitions.segments import Segment
+from upper_compass.core.definitions.segments import Segment, UnfitSegmentError, resolved, saved_in
 from upper_compass.core.engine.selection import ReportFilter
 from upper_compass.core.engine.tally import GroupBy
+from upper_compass.core.reports.segment_size import SegmentSizeRequest, segment_size
 
 BOOKED = Goal.model_validate({"match": {"kind": "event", "names": ["book"]}, "counts": "every time", "value": {"kind": "hit"}})
 COLUMNS = frozenset(["visits", "views", "visitors", "conversions", "value", "orders", "bounces", "converting_visits"])
@@ -65,7 +66,10 @@ ORDER_CONDITIONS = st.builds(
 )  # fmt: skip
 CONDITIONS = st.recursive(
     DIMENSION_CONDITIONS | NUMBER_CONDITIONS | DID_CONDITIONS | ORDER_CONDITIONS,
-    lambda inner: st.builds(lambda of, found: {"kind": "group", "of": of, "conditions": found}, st.sampled_from(["all", "any", "none"]), st.lists(inner, max_size=3)),
+    lambda inner: (
+        st.builds(lambda of, found: {"kind": "group", "of": of, "conditions": found}, st.sampled_from(["all", "any", "none"]), st.lists(inner, max_size=3))
+        | st.builds(lambda of, one: {"kind": "segment", "segment": {"of": of, "where": {"conditions": [one]}}}, st.sampled_from(["visits", "people"]), inner)
+    ),
     max_leaves=5,
 )  # fmt: skip
 SEGMENTS = st.builds(
@@ -134,6 +138,50 @@ def test_a_person_is_in_with_all_visits_and_a_visit_alone():
     assert (visits_in(worth), visits_in(worth, of="people")) == (1, 1)
     second = {"kind": "number", "of": "number", "test": ">", "than": 1}
     assert (visits_in(second), visits_in(second, of="people"), visits_in(second, of="people", group="none")) == (1, 2, 1)
+
+
+@given(hit_lists(), SEGMENTS, st.sampled_from((1, 11)))
+@settings(max_examples=25)
+def test_what_each_condition_leaves_is_what_the_segment_without_the_others_holds(hits, segment, count):
+    reading = reading_of(with_props(hits), count=count)
+    where = segment["where"]
+
+    def size(conditions):
+        group = {"of": where["of"] if conditions else "all", "conditions": conditions}
+        asked = {"period": {"first": "1970-01-10", "last": "1970-01-13"}, "goal": 1, "segment": {"of": segment["of"], "where": group}}
+        return segment_size(reading, SegmentSizeRequest.model_validate(asked), {1: BOOKED})
+
+    def held(conditions):
+        return getattr(size(conditions).held, segment["of"])
+
+    whole, every = size(where["conditions"]), where["conditions"]
+    assert [(one.left, one.alone, one.without) for one in whole.conditions] == [
+        (held(every[: place + 1]), held([every[place]]), held(every[:place] + every[place + 1 :])) for place in range(len(every))
+    ]
+    assert len(whole.course) == len(whole.at) == 4
+    if segment["of"] == "visits":
+        assert sum(whole.course) == whole.held.visits
+
+
+def test_saved_segments_stand_in_for_what_they_are():
+    bookers = Segment.model_validate({"of": "people", "where": {"conditions": [{"kind": "did", "match": BOOK}]}})
+    twice = Segment.model_validate(
+        {"where": {"conditions": [{"kind": "saved", "id": 1}, {"kind": "dimension", "dimension": "page", "test": "is", "values": ["/flour"]}]}}
+    )
+    saved = {1: bookers, 2: twice}
+    found = resolved(Segment.model_validate({"where": {"of": "none", "conditions": [{"kind": "saved", "id": 2}]}}), saved)
+    assert visits_in(*found.model_dump()["where"]["conditions"], group="none") == 1
+    assert saved_in(twice.where) == {1}
+    with pytest.raises(UnfitSegmentError, match="no such segment"):
+        resolved(twice, {})
+    with pytest.raises(UnfitSegmentError, match="used in itself"):
+        resolved(twice, {1: twice})
+    deep = {number: Segment.model_validate({"where": {"conditions": [{"kind": "saved", "id": number + 1}]}}) for number in range(1, 9)} | {9: bookers}
+    with pytest.raises(UnfitSegmentError, match="at most 5 deep"):
+        resolved(deep[1], deep)
+    many = Segment.model_validate({"where": {"conditions": [{"kind": "did", "match": BOOK}] * 40}})
+    with pytest.raises(UnfitSegmentError, match="at most 60 conditions"):
+        resolved(Segment.model_validate({"where": {"conditions": [{"kind": "saved", "id": 1}, {"kind": "saved", "id": 2}]}}), {1: many, 2: many})
 
 
 def test_groups_that_are_empty():

@@ -30,6 +30,7 @@ from upper_compass.api import (
     reports,
     rules,
     script,
+    segments,
     signing_in,
     sites,
     sorting,
@@ -97,6 +98,7 @@ def create_app(settings: Settings) -> FastAPI:
         findings.router,
         visitors.router,
         logbook.router,
+        segments.router,
     ):
         app.include_router(router)
 

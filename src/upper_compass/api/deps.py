@@ -3,22 +3,55 @@
 from __future__ import annotations
 
 from datetime import UTC, datetime, timedelta
+from typing import Protocol, TypeVar
 from zoneinfo import ZoneInfo
+
+from pydantic import BaseModel
 
 from upper_compass.api.access import Access
 from upper_compass.api.problems import FieldError, Problem
-from upper_compass.core.definitions.comparisons import CompareRequest
 from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.periods import Period
-from upper_compass.core.definitions.requests import ReportRequest
+from upper_compass.core.definitions.segments import UnfitSegmentError, every_segment, resolved, saved_in, with_segments
 from upper_compass.core.definitions.site_rules import SiteRules, bare_host
 from upper_compass.core.tagging.reclassification import ReclassificationPreview
 from upper_compass.frames import queries
 from upper_compass.services.application import Services
+from upper_compass.store import segments as stored_segments
 from upper_compass.store import sites as store
 from upper_compass.store.refusals import Refused, refusals_of
 
 PREVIEW_DAYS = 90
+Asked = TypeVar("Asked", bound=BaseModel)
+
+
+class AsksForGoals(Protocol):
+    """A request that is steered by a goal, and may ask for others."""
+
+    goal: int | None
+
+    @property
+    def goals(self) -> set[int]:
+        """The ids of all goals that are asked for."""
+        ...
+
+
+def with_saved(access: Access, request: Asked) -> Asked:
+    """A request with the segments that are saved at the site in place of where it names them."""
+    if not any(saved_in(segment.where) for segment in every_segment(request)):
+        return request
+    with access.engine.connect() as connection:
+        saved = stored_segments.models_of(connection, access.site.id)
+    try:
+        return with_segments(request, lambda segment: resolved(segment, saved))
+    except UnfitSegmentError as error:
+        raise unfit_segment(error) from error
+
+
+def unfit_segment(error: UnfitSegmentError) -> Problem:
+    """What is wrong with a segment, in a problem document."""
+    text = str(error)
+    return Problem(422, f"{text[:1].upper()}{text[1:]}.", [FieldError(field="segment", text=text)])
 
 
 def goal_for(access: Access, goal_id: int | None) -> Goal | None:
@@ -32,7 +65,7 @@ def goal_for(access: Access, goal_id: int | None) -> Goal | None:
     return stored.goal
 
 
-def goals_for(access: Access, request: ReportRequest | CompareRequest) -> dict[int, Goal]:
+def goals_for(access: Access, request: AsksForGoals) -> dict[int, Goal]:
     """All goals that a report asks for, by id."""
     with access.engine.connect() as connection:
         found = {goal: store.goal_of(connection, access.site.id, goal) for goal in sorted(request.goals)}

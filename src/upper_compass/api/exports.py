@@ -13,7 +13,7 @@ from fastapi import APIRouter, Body, Query
 from fastapi.responses import StreamingResponse
 
 from upper_compass.api.access import ServicesHere, Viewer, who
-from upper_compass.api.deps import goals_for
+from upper_compass.api.deps import goals_for, with_saved
 from upper_compass.api.problems import Problem, responses
 from upper_compass.api.routing import Route
 from upper_compass.core.definitions.files import FileFormat
@@ -39,7 +39,7 @@ def export_table(
     rows: Annotated[Literal["shown", "all"], Query(description="The page that is asked for, or every row there is.")] = "all",
 ) -> StreamingResponse:
     """A table as a file: shares are fractions, texts are never formulas. For the site's viewers."""
-    goals = goals_for(access, request)
+    goals, request = goals_for(access, request), with_saved(access, request)
     handle, path = tempfile.mkstemp(prefix="compass-export-")
     os.close(handle)
     try:

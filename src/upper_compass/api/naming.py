@@ -8,7 +8,7 @@ from fastapi import APIRouter, Body, Path
 from pydantic import BaseModel, ConfigDict
 
 from upper_compass.api.access import Analyst, ServicesHere, Viewer, who
-from upper_compass.api.deps import last_days
+from upper_compass.api.deps import last_days, with_saved
 from upper_compass.api.problems import Problem, responses
 from upper_compass.api.routing import Route
 from upper_compass.core.definitions.goals import Goal
@@ -60,6 +60,7 @@ class GoalCounted(BaseModel):
 @router.post("/events", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
 def list_events(request: EventsRequest, access: Viewer, services: ServicesHere) -> list[EventOut]:
     """Every event that ever arrived, with its figures in the period. For the site's viewers."""
+    request = with_saved(access, request)
     return services.reader.read(access.site, queries.event_list, request.period, request.segment, access.site.rules)
 
 

@@ -13,7 +13,7 @@ from fastapi import APIRouter, Body, Request, Response
 from pydantic import BaseModel
 
 from upper_compass.api.access import Owner, ServicesHere, Viewer, who
-from upper_compass.api.deps import goal_for, goals_for
+from upper_compass.api.deps import goal_for, goals_for, with_saved
 from upper_compass.api.problems import Problem, responses
 from upper_compass.api.routing import Route
 from upper_compass.collect.importing import Import, ImportReport, import_hits
@@ -105,19 +105,19 @@ def _json(content: bytes) -> Response:
 @router.post("/reports/table", response_model=TableResult, openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
 def table(access: Viewer, services: ServicesHere, request: TableRequest = Body(examples=[_TABLE])) -> Response:  # noqa: B008
     """A breakdown with its totals, held against the versus period. For the site's viewers."""
-    return _json(services.reader.read_json(access.site, reports.table, request, goals_for(access, request)))
+    return _json(services.reader.read_json(access.site, reports.table, with_saved(access, request), goals_for(access, request)))
 
 
 @router.post("/reports/series", response_model=SeriesResult, openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
 def series(access: Viewer, services: ServicesHere, request: SeriesRequest = Body(examples=[_SERIES])) -> Response:  # noqa: B008
     """The course over time. For the site's viewers."""
-    return _json(services.reader.read_json(access.site, reports.series, request, goals_for(access, request)))
+    return _json(services.reader.read_json(access.site, reports.series, with_saved(access, request), goals_for(access, request)))
 
 
 @router.post("/reports/compare", response_model=CompareResult, openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
 def compare_(access: Viewer, services: ServicesHere, request: CompareRequest = Body(examples=[_COMPARED])) -> Response:  # noqa: B008
     """One group held against another, value by value, the strongest evidence first. For the site's viewers."""
-    return _json(services.reader.read_json(access.site, compare, request, goals_for(access, request)))
+    return _json(services.reader.read_json(access.site, compare, with_saved(access, request), goals_for(access, request)))
 
 
 @router.post("/reports/answer", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
@@ -128,7 +128,7 @@ def answer_(access: Viewer, services: ServicesHere, request: AnswerRequest = Bod
         stored = store.goal_of(connection, access.site.id, request.goal)
     if goal is None or stored is None:
         raise Problem(422, "The site has no such goal.")
-    return services.reader.read(access.site, answer, request, goal, stored.name)
+    return services.reader.read(access.site, answer, with_saved(access, request), goal, stored.name)
 
 
 @router.get("/registry", openapi_extra=who("viewer"), responses=responses(401, 404))

@@ -10,7 +10,7 @@ from fastapi import APIRouter, Body, Header, Query
 from starlette.responses import StreamingResponse
 
 from upper_compass.api.access import ServicesHere, Viewer, who
-from upper_compass.api.deps import goal_for
+from upper_compass.api.deps import goal_for, with_saved
 from upper_compass.api.problems import Problem, responses
 from upper_compass.api.routing import Route
 from upper_compass.core.reports.real_time import LiveUpdate
@@ -35,7 +35,7 @@ _STREAM: dict[int | str, dict[str, Any]] = {
 @router.post("/visits", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
 def visits(access: Viewer, services: ServicesHere, request: VisitsRequest = Body(examples=[_VISITS])) -> VisitsResult:  # noqa: B008
     """Single visits, newest first. For the site's viewers."""
-    return services.reader.read(access.site, queries.visits, request, goal_for(access, request.goal))
+    return services.reader.read(access.site, queries.visits, with_saved(access, request), goal_for(access, request.goal))
 
 
 @router.get("/visits/detail", openapi_extra=who("viewer"), responses=responses(401, 404, 422))

@@ -107,6 +107,20 @@ goals = sa.Table(
     _moment("deleted_at"),
 )
 
+segments = sa.Table(
+    "segments",
+    metadata,
+    sa.Column("id", sa.Integer, primary_key=True),
+    sa.Column("site_id", sa.ForeignKey("sites.id", ondelete="CASCADE"), nullable=False, index=True),
+    sa.Column("name", sa.Text, nullable=False),
+    sa.Column("note", sa.Text, nullable=False),
+    sa.Column("definition", JSONB, nullable=False),
+    _owner(),
+    _moment("created_at", default=True),
+    _moment("archived_at"),
+    sa.Index("ux_segments_name", "site_id", sa.text("lower(name)"), unique=True, postgresql_where=sa.text("archived_at IS NULL")),
+)
+
 # `view`: the address of the view that it was written on, within the site.
 logbook = sa.Table(
     "logbook",

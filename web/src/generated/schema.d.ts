@@ -1286,6 +1286,110 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sites/{site}/segments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Segments
+         * @description All segments that are saved, archived ones too, by name. For the site's viewers.
+         */
+        get: operations["list_segments_api_v1_sites__site__segments_get"];
+        put?: never;
+        /**
+         * Add Segment
+         * @description Save a segment under a name. For the site's analysts.
+         */
+        post: operations["add_segment_api_v1_sites__site__segments_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/segments/size": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Size
+         * @description How many a segment holds, what each of its conditions leaves, and its course. For the site's viewers.
+         */
+        post: operations["size_api_v1_sites__site__segments_size_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/segments/{segment}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Segment
+         * @description Make of a segment another, wherever it is used. For the site's analysts.
+         */
+        put: operations["change_segment_api_v1_sites__site__segments__segment__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/segments/{segment}/archive": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Archive Segment
+         * @description Put a segment into the archive, while it is used nowhere. For the site's analysts.
+         */
+        post: operations["archive_segment_api_v1_sites__site__segments__segment__archive_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/segments/{segment}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore Segment
+         * @description Take a segment out of the archive. For the site's analysts.
+         */
+        post: operations["restore_segment_api_v1_sites__site__segments__segment__restore_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1407,7 +1511,7 @@ export interface components {
              * @enum {string}
              */
             kind: "segment";
-            segment?: components["schemas"]["Segment"] | null;
+            segment?: components["schemas"]["Segment-Input"] | null;
         };
         /**
          * Answer
@@ -1425,7 +1529,7 @@ export interface components {
             period: components["schemas"]["Period"];
             /** Goal */
             goal: number;
-            segment?: components["schemas"]["Segment"] | null;
+            segment?: components["schemas"]["Segment-Input"] | null;
         };
         /**
          * BuiltLink
@@ -1577,7 +1681,7 @@ export interface components {
             measure: string;
             /** Goal */
             goal?: number | null;
-            segment?: components["schemas"]["Segment"] | null;
+            segment?: components["schemas"]["Segment-Input"] | null;
             /** Model */
             model?: ("every touch" | "on the spot") | null;
             /** Reach */
@@ -1621,8 +1725,8 @@ export interface components {
             period: components["schemas"]["Period"];
             /** Goal */
             goal?: number | null;
-            segment?: components["schemas"]["Segment"] | null;
-            group: components["schemas"]["Segment"] | null;
+            segment?: components["schemas"]["Segment-Input"] | null;
+            group: components["schemas"]["Segment-Input"] | null;
             /**
              * Against
              * @default {
@@ -1724,6 +1828,18 @@ export interface components {
             dimension: string;
             /** Value */
             value: string;
+        };
+        /**
+         * ConditionSize
+         * @description What a condition of the outermost group leaves, in the segment's units: `left` with those before it, `alone` by itself, `without` all but it.
+         */
+        ConditionSize: {
+            /** Left */
+            left: number;
+            /** Alone */
+            alone: number;
+            /** Without */
+            without: number;
         };
         /**
          * CountGoal
@@ -1964,7 +2080,7 @@ export interface components {
          */
         EventsRequest: {
             period: components["schemas"]["Period"];
-            segment?: components["schemas"]["Segment"] | null;
+            segment?: components["schemas"]["Segment-Input"] | null;
         };
         /**
          * Explanation
@@ -2275,7 +2391,7 @@ export interface components {
          * Group
          * @description Conditions and groups of which all, any or none hold. An empty *all* and an empty *none* hold, an empty *any* does not.
          */
-        Group: {
+        "Group-Input": {
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -2291,7 +2407,29 @@ export interface components {
              * Conditions
              * @default []
              */
-            conditions: (components["schemas"]["DimensionCondition"] | components["schemas"]["NumberCondition"] | components["schemas"]["DidCondition"] | components["schemas"]["OrderCondition"] | components["schemas"]["Group"])[];
+            conditions: (components["schemas"]["DimensionCondition"] | components["schemas"]["NumberCondition"] | components["schemas"]["DidCondition"] | components["schemas"]["OrderCondition"] | components["schemas"]["SavedCondition"] | components["schemas"]["SegmentCondition-Input"] | components["schemas"]["Group-Input"])[];
+        };
+        /**
+         * Group
+         * @description Conditions and groups of which all, any or none hold. An empty *all* and an empty *none* hold, an empty *any* does not.
+         */
+        "Group-Output": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "group";
+            /**
+             * Of
+             * @default all
+             * @enum {string}
+             */
+            of: "all" | "any" | "none";
+            /**
+             * Conditions
+             * @default []
+             */
+            conditions: (components["schemas"]["DimensionCondition"] | components["schemas"]["NumberCondition"] | components["schemas"]["DidCondition"] | components["schemas"]["OrderCondition"] | components["schemas"]["SavedCondition"] | components["schemas"]["SegmentCondition-Output"] | components["schemas"]["Group-Output"])[];
         };
         /**
          * HandoverIn
@@ -2311,6 +2449,16 @@ export interface components {
         HandoverOut: {
             /** Token */
             token: string;
+        };
+        /**
+         * Held
+         * @description How many visits and people.
+         */
+        Held: {
+            /** Visits */
+            visits: number;
+            /** People */
+            people: number;
         };
         /**
          * HitMatch
@@ -3348,6 +3496,53 @@ export interface components {
             versions: components["schemas"]["VersionOut"][];
         };
         /**
+         * SavedCondition
+         * @description To be in a segment that is saved at the site, as it is now.
+         */
+        SavedCondition: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "saved";
+            /** Id */
+            id: number;
+        };
+        /**
+         * SavedSegment
+         * @description A segment under a name.
+         * @example {
+         *       "name": "Guide readers",
+         *       "note": "",
+         *       "segment": {
+         *         "of": "people",
+         *         "where": {
+         *           "conditions": [
+         *             {
+         *               "kind": "did",
+         *               "match": {
+         *                 "kind": "event",
+         *                 "names": [
+         *                   "file download"
+         *                 ]
+         *               }
+         *             }
+         *           ]
+         *         }
+         *       }
+         *     }
+         */
+        SavedSegment: {
+            /** Name */
+            name: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            segment: components["schemas"]["Segment-Input"];
+        };
+        /**
          * Scrolled
          * @description The page was scrolled to this share of its height; once a page.
          */
@@ -3391,14 +3586,157 @@ export interface components {
          *       }
          *     }
          */
-        Segment: {
+        "Segment-Input": {
             /**
              * Of
              * @default visits
              * @enum {string}
              */
             of: "visits" | "people";
-            where: components["schemas"]["Group"];
+            where: components["schemas"]["Group-Input"];
+        };
+        /**
+         * Segment
+         * @description Visits for which the conditions hold, each judged whole; or people whose hits in the period satisfy them.
+         * @example {
+         *       "where": {
+         *         "conditions": [
+         *           {
+         *             "dimension": "channel",
+         *             "kind": "dimension",
+         *             "test": "is",
+         *             "values": [
+         *               "Email"
+         *             ]
+         *           }
+         *         ]
+         *       }
+         *     }
+         */
+        "Segment-Output": {
+            /**
+             * Of
+             * @default visits
+             * @enum {string}
+             */
+            of: "visits" | "people";
+            where: components["schemas"]["Group-Output"];
+        };
+        /**
+         * SegmentCondition
+         * @description To be in another segment: a visit is when that holds it, a person when it holds one of their visits that started in the period, or the person.
+         */
+        "SegmentCondition-Input": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "segment";
+            segment: components["schemas"]["Segment-Input"];
+        };
+        /**
+         * SegmentCondition
+         * @description To be in another segment: a visit is when that holds it, a person when it holds one of their visits that started in the period, or the person.
+         */
+        "SegmentCondition-Output": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "segment";
+            segment: components["schemas"]["Segment-Output"];
+        };
+        /**
+         * SegmentOut
+         * @description A saved segment with who made it, when, and where it is used. `by` is null when they are gone.
+         * @example {
+         *       "name": "Guide readers",
+         *       "note": "",
+         *       "segment": {
+         *         "of": "people",
+         *         "where": {
+         *           "conditions": [
+         *             {
+         *               "kind": "did",
+         *               "match": {
+         *                 "kind": "event",
+         *                 "names": [
+         *                   "file download"
+         *                 ]
+         *               }
+         *             }
+         *           ]
+         *         }
+         *       }
+         *     }
+         */
+        SegmentOut: {
+            /** Name */
+            name: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            segment: components["schemas"]["Segment-Output"];
+            /** Id */
+            id: number;
+            /** By */
+            by: string | null;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Archived */
+            archived: boolean;
+            /** Used In */
+            used_in: components["schemas"]["SegmentUse"][];
+        };
+        /**
+         * SegmentSizeRequest
+         * @description A segment, as it may still be written, over a period. `goal`: whose value a visit has.
+         */
+        SegmentSizeRequest: {
+            period: components["schemas"]["Period"];
+            /** Goal */
+            goal?: number | null;
+            segment: components["schemas"]["Segment-Input"];
+        };
+        /**
+         * SegmentSizeResult
+         * @description What a segment holds, of all. `conditions`: one for each of the outermost group, in their order; `course`: its units by `bucket`, whose local
+         *     starts are `at`. Each bucket of people counts those with a hit in it.
+         */
+        SegmentSizeResult: {
+            held: components["schemas"]["Held"];
+            all: components["schemas"]["Held"];
+            /** Conditions */
+            conditions: components["schemas"]["ConditionSize"][];
+            /**
+             * Bucket
+             * @enum {string}
+             */
+            bucket: "hour" | "day" | "week" | "month";
+            /** At */
+            at: string[];
+            /** Course */
+            course: number[];
+        };
+        /**
+         * SegmentUse
+         * @description Where a saved segment is used: in another one, or in the view that an entry of the logbook holds on to. `name`: of the segment, or what was noted.
+         */
+        SegmentUse: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "segment" | "logbook";
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
         };
         /**
          * Sends
@@ -3471,7 +3809,7 @@ export interface components {
             versus: "none" | "before" | "year";
             /** Goal */
             goal?: number | null;
-            segment?: components["schemas"]["Segment"] | null;
+            segment?: components["schemas"]["Segment-Input"] | null;
             /** Columns */
             columns: components["schemas"]["Column"][];
             /**
@@ -4148,7 +4486,7 @@ export interface components {
             versus: "none" | "before" | "year";
             /** Goal */
             goal?: number | null;
-            segment?: components["schemas"]["Segment"] | null;
+            segment?: components["schemas"]["Segment-Input"] | null;
             /** Columns */
             columns: components["schemas"]["Column"][];
             /**
@@ -4543,7 +4881,7 @@ export interface components {
             period: components["schemas"]["Period"];
             /** Goal */
             goal?: number | null;
-            segment?: components["schemas"]["Segment"] | null;
+            segment?: components["schemas"]["Segment-Input"] | null;
             /**
              * With Excluded
              * @default false
@@ -11591,6 +11929,582 @@ export interface operations {
             };
             /** @description Request Timeout */
             408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    list_segments_api_v1_sites__site__segments_get: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SegmentOut"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Timeout */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    add_segment_api_v1_sites__site__segments_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SavedSegment"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SegmentOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Timeout */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    size_api_v1_sites__site__segments_size_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SegmentSizeRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SegmentSizeResult"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Timeout */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    change_segment_api_v1_sites__site__segments__segment__put: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                segment: number;
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SavedSegment"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SegmentOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Timeout */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    archive_segment_api_v1_sites__site__segments__segment__archive_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                segment: number;
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SegmentOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Timeout */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    restore_segment_api_v1_sites__site__segments__segment__restore_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                segment: number;
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SegmentOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Timeout */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -13,7 +13,7 @@ from upper_compass.core.dataset.shard import Shard
 from upper_compass.core.dataset.shard_set import ShardSet
 from upper_compass.core.definitions.goals import Counted, Goal
 from upper_compass.core.definitions.periods import Period
-from upper_compass.core.definitions.segments import DimensionCondition, Group, Segment
+from upper_compass.core.definitions.segments import DimensionCondition, Group, Segment, SegmentCondition
 from upper_compass.core.engine.dimensions import Dimension, dimension_of
 from upper_compass.core.engine.protocol import Breakdown, Question, Runner, Tally, Threads, merge
 from upper_compass.core.engine.segments import ASKED_IN
@@ -127,7 +127,7 @@ def question(
 
 def _known(context: ReportContext, group: Group) -> None:
     for condition in group.conditions:
-        if isinstance(condition, Group):
-            _known(context, condition)
+        if isinstance(condition, Group | SegmentCondition):
+            _known(context, condition if isinstance(condition, Group) else condition.segment.where)
         elif isinstance(condition, DimensionCondition):
             context.dimension(condition.dimension, ASKED_IN)

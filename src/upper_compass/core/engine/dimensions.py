@@ -148,6 +148,7 @@ DIMENSIONS = _registry(
         of_visits.named(of_visits.DAYS_SINCE),
     ),
     Dimension("weekday", "Weekday", "visit", "The day of the week on which the visit began, in the site's time.", of_visits.weekday, of_visits.WEEKDAYS),
+    Dimension("day", "Day", "visit", "The day on which the visit began, in the site's time.", of_visits.day),
     Dimension("hour", "Hour", "visit", "The hour of the day at which the visit began, in the site's time.", of_visits.hour),
     Dimension("referrer", "Referrer", "visit", "The host that the first view was referred by, whatever its tags say.", of_visits.referrer),
     Dimension("referrer_page", "Referring page", "visit", "The page that the first view was referred by.", of_visits.referrer_page),
@@ -181,7 +182,7 @@ FAMILIES: dict[str, Family] = {
     **dict.fromkeys(("event", "file", "outbound_host", "outbound_link", "form", "media", "search_term", "search_led_to", "promo"), "action"),
     **dict.fromkeys(("device", "browser", "system", "screen"), "technology"),
     **dict.fromkeys(("language", "country", "continent"), "geography"),
-    **dict.fromkeys(("weekday", "hour"), "time"),
+    **dict.fromkeys(("weekday", "day", "hour"), "time"),
     **dict.fromkeys(("visitor_kind", "visit_number", "days_since"), "loyalty"),
 }
 

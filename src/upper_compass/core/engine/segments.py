@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -12,7 +13,18 @@ from upper_compass.core.dataset.shard import Shard, ranges
 from upper_compass.core.dataset.visits import Rows
 from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.hit_match import NUMBER_TESTS
-from upper_compass.core.definitions.segments import Condition, DidCondition, DimensionCondition, Group, NumberCondition, OrderCondition, Segment
+from upper_compass.core.definitions.segments import (
+    Condition,
+    DidCondition,
+    DimensionCondition,
+    Group,
+    NumberCondition,
+    OrderCondition,
+    SavedCondition,
+    Segment,
+    SegmentCondition,
+    UnfitSegmentError,
+)
 from upper_compass.core.engine.dimensions import dimension_of
 
 # Of the field of the request in which a segment stands.
@@ -23,7 +35,8 @@ ASKED_IN = "segment"
 class Scope:
     """What a segment judges: `count` units, visits or people, each with its visits and the rows of its hits.
 
-    `visits`: ascending; `rows`: ascending; `unit_of`: the unit of each visit of the shard (i32), -1 of those that are not looked at.
+    `visits`: ascending; `rows`: ascending; `unit_of`: the unit of each visit of the shard (i32), -1 of those that are not looked at; `within`: the mask
+    of another segment over the visits of the shard, asked of the same.
     """
 
     shard: Shard
@@ -32,6 +45,7 @@ class Scope:
     rows: Rows
     unit_of: Rows
     goal: Goal | None
+    within: Callable[[Segment], Bools]
 
     def any_of(self, visits: Rows, fitting: Bools) -> Bools:
         """Which units have one of these visits for which it held."""
@@ -62,9 +76,13 @@ def _mask(shard: Shard, segment: Segment, start: int, stop: int, goal: Goal | No
     mask = np.zeros(len(looked_at), bool)
     unit_of = np.full(len(looked_at), -1, np.int32)
     visits = np.flatnonzero(looked_at).astype(np.int32)
+
+    def within(other: Segment) -> Bools:
+        return segment_mask(shard, other, start, stop, goal, with_excluded=with_excluded)
+
     if segment.of == "visits":
         unit_of[visits] = np.arange(len(visits), dtype=np.int32)
-        scope = Scope(shard, len(visits), visits, shard.rows_of_visits(visits), unit_of, goal)
+        scope = Scope(shard, len(visits), visits, shard.rows_of_visits(visits), unit_of, goal, within)
         mask[visits] = _holds(segment.where, scope)
         return mask
     rows = shard.rows_of_visits(visits)
@@ -72,7 +90,7 @@ def _mask(shard: Shard, segment: Segment, start: int, stop: int, goal: Goal | No
     rows = rows[(at >= start) & (at < stop)]
     visitors = np.unique(shard.hit("visitor")[rows])
     unit_of[visits] = np.searchsorted(visitors, shard.visit("visitor")[visits])
-    scope = Scope(shard, len(visitors), visits[starts[visits] >= start], rows, unit_of, goal)
+    scope = Scope(shard, len(visitors), visits[starts[visits] >= start], rows, unit_of, goal, within)
     mask[ranges(shard.visit("visitor"), visitors[_holds(segment.where, scope)])] = True
     return mask
 
@@ -80,12 +98,8 @@ def _mask(shard: Shard, segment: Segment, start: int, stop: int, goal: Goal | No
 def _holds(condition: Condition, scope: Scope) -> Bools:
     """Whether a condition holds for each unit."""
     match condition:
-        case Group(of=of, conditions=conditions):
-            fitting = [_holds(one, scope) for one in conditions]
-            if of == "all":
-                return np.logical_and.reduce(fitting) if fitting else np.ones(scope.count, bool)
-            some = np.logical_or.reduce(fitting) if fitting else np.zeros(scope.count, bool)
-            return some if of == "any" else ~some
+        case Group():
+            return _group_holds(condition, scope)
         case DimensionCondition():
             return scope.any_of(scope.visits, _dimension_holds(condition, scope))
         case NumberCondition(of=of, test=test, than=than):
@@ -93,10 +107,23 @@ def _holds(condition: Condition, scope: Scope) -> Bools:
         case DidCondition(match=match, test=test, times=times):
             rows = matching(match, scope.shard.hits, scope.shard.derived, scope.shard.lookups, scope.rows)
             counted = np.bincount(scope.units(rows), minlength=scope.count)
-            compared: Bools = {"at least": counted >= times, "at most": counted <= times, "exactly": counted == times}[test]
-            return compared
+            return {"at least": counted >= times, "at most": counted <= times, "exactly": counted == times}[test]
         case OrderCondition():
             return _in_order(condition, scope)
+        case SegmentCondition(segment=segment):
+            # Of people, all visits are in, whenever they began.
+            visits = scope.visits if segment.of == "visits" else np.flatnonzero(scope.unit_of >= 0).astype(np.int32)
+            return scope.any_of(visits, scope.within(segment)[visits])
+        case SavedCondition():
+            raise UnfitSegmentError("the site has no such segment")
+
+
+def _group_holds(group: Group, scope: Scope) -> Bools:
+    fitting = [_holds(one, scope) for one in group.conditions]
+    if group.of == "all":
+        return np.logical_and.reduce(fitting) if fitting else np.ones(scope.count, bool)
+    some = np.logical_or.reduce(fitting) if fitting else np.zeros(scope.count, bool)
+    return some if group.of == "any" else ~some
 
 
 def _dimension_holds(condition: DimensionCondition, scope: Scope) -> Bools:

@@ -75,6 +75,15 @@ def weekday(shard: Shard, visits: Rows) -> Codes:
     return shard.lookups.words(WEEKDAYS)[local.dt.weekday().to_numpy() - 1][place]
 
 
+def day(shard: Shard, visits: Rows) -> Codes:
+    """The day, in the site's time, on which the visit started: YYYY-MM-DD."""
+    if not len(visits):
+        return np.empty(0, np.uint32)
+    local, place = _local(shard, visits)
+    days, of = np.unique(local.dt.date().to_numpy(), return_inverse=True)
+    return shard.lookups.words(tuple(str(one) for one in days))[of][place]
+
+
 def continent(shard: Shard, visits: Rows) -> Codes:
     """The continent of the visit's country."""
     return shard.lookups.continents(shard.visit("country")[visits].astype(np.uint32))

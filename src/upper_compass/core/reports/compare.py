@@ -23,8 +23,8 @@ from upper_compass.core.engine.tally import GroupBy
 # The additive column that counts the units.
 COLUMN = {"people": "visitors", "visits": "visits"}
 MAX_MADE_OF = 50
-# Of a page that is known, these say where one came from and went on to; alone they are the pages themselves once more.
-OF_A_PAIR = ("previous_page", "next_page")
+# Of a page that is known, these say where one came from and went on to, alone they are the pages themselves once more; a day is what a period is made of.
+OF_ANOTHER = ("previous_page", "next_page", "day")
 
 
 @dataclass(frozen=True)
@@ -37,8 +37,8 @@ class Groups:
 
 
 def own_dimensions(context: ReportContext) -> list[Dimension]:
-    """Every dimension that tells something of its own: not what stands as it was tagged, before tidying, nor a page beside another that is not named."""
-    known = [dimension for name, dimension in DIMENSIONS.items() if not name.startswith("raw_") and name not in OF_A_PAIR]
+    """Every dimension that tells something of its own: not what stands as it was tagged, before tidying, nor what tells of another only."""
+    known = [dimension for name, dimension in DIMENSIONS.items() if not name.startswith("raw_") and name not in OF_ANOTHER]
     return [*known, *(of_field(field) for field in context.shards.lookups.rules.fields)]
 
 
