@@ -1,6 +1,7 @@
 import { describe, expect, it } from "vitest";
 
-import type { StoredGoal } from "@/api/client";
+import type { StoredGoal, StoredSegment } from "@/api/client";
+import { segmentOf } from "@/api/figures";
 import { ratioScale } from "@/charts/RatioMark";
 import { asked, groupNames, groupWords, usualAgainst, usualGroup } from "@/views/explain/groups";
 import { doing, evidence, likelihood, said, times } from "@/words/comparing";
@@ -15,25 +16,41 @@ const goal = (id: number, name: string): StoredGoal => ({
   },
 });
 const GOALS = [goal(1, "Course bookings"), goal(2, "Orders")];
+const SEGMENTS: StoredSegment[] = [5, 6].map((id) => ({
+  id,
+  name: "By letter",
+  note: "",
+  segment: { of: "visits", where: { kind: "group", of: "all", conditions: [] } },
+  by: null,
+  at: "2026-11-01T00:00:00Z",
+  archived: id === 6,
+  used_in: [],
+}));
 const EMAIL = [{ dimension: "channel", values: ["Email"], without: false }];
-const GIVEN = { period: { first: "2026-11-01", last: "2026-11-07" }, filters: EMAIL, goals: GOALS, goal: GOALS[1] };
+const GIVEN = {
+  period: { first: "2026-11-01", last: "2026-11-07" },
+  segment: segmentOf(EMAIL),
+  segments: SEGMENTS,
+  goals: GOALS,
+  goal: GOALS[1],
+};
 
 describe("groups", () => {
   it("are each goal's, that of the strip where it narrows, and everybody", () => {
-    expect(groupNames(GIVEN)).toEqual(["goal:1", "goal:2", "segment", "everybody"]);
-    expect(groupNames({ ...GIVEN, filters: [] })).toEqual(["goal:1", "goal:2", "everybody"]);
-    expect(groupWords("goal:1", "people", GOALS)).toBe("people with Course bookings");
-    expect(groupWords("everybody", "visits", GOALS)).toBe("all visits");
+    expect(groupNames(GIVEN)).toEqual(["goal:1", "goal:2", "segment", "saved:5", "everybody"]);
+    expect(groupNames({ ...GIVEN, segment: null, segments: [] })).toEqual(["goal:1", "goal:2", "everybody"]);
+    expect(groupWords("goal:1", "people", GIVEN)).toBe("people with Course bookings");
+    expect(groupWords("everybody", "visits", GIVEN)).toBe("all visits");
   });
   it("fall back on the goal steered by where an address names none that there is", () => {
     expect(usualGroup(GIVEN, "goal:1")).toBe("goal:1");
     expect(usualGroup(GIVEN, "goal:9")).toBe("goal:2");
-    expect(usualGroup({ ...GIVEN, goal: undefined, goals: [], filters: [] }, undefined)).toBe("everybody");
-    expect([usualAgainst("goal:1", undefined), usualAgainst("everybody", "rest"), usualAgainst("goal:1", "year")]).toEqual([
-      "rest",
-      "before",
-      "year",
-    ]);
+    expect(usualGroup({ ...GIVEN, goal: undefined, goals: [], segment: null, segments: [] }, undefined)).toBe("everybody");
+    expect([
+      usualAgainst("goal:1", undefined, SEGMENTS),
+      usualAgainst("everybody", "rest", SEGMENTS),
+      usualAgainst("goal:1", "year", SEGMENTS),
+    ]).toEqual(["rest", "before", "year"]);
   });
   it("are asked for as segments: the strip's narrows both, unless it is the group itself", () => {
     const plain = { against: "rest", units: "people", by: null } as const;

@@ -76,6 +76,7 @@ def create_app(settings: Settings) -> FastAPI:
 
     app = FastAPI(
         title="Upper Compass", version=__version__, lifespan=life, docs_url=None, redoc_url=None, openapi_url="/api/v1/openapi.json",
+        separate_input_output_schemas=False,  # a segment is one model, whichever way it goes
         description="Every endpoint says who may call it, in words and as `x-role`. Errors are problem documents (RFC 9457).",
     )  # fmt: skip
     problems.install(app)

@@ -6,6 +6,7 @@ import gzip
 import io
 from collections.abc import Iterator
 from datetime import date, datetime, timedelta
+from typing import Any
 
 import psycopg
 import sqlalchemy as sa
@@ -13,6 +14,7 @@ import sqlalchemy as sa
 from upper_compass.collect.importing import Import, ImportReport, import_hits
 from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.logbook import EntryKind, LogbookEntry
+from upper_compass.core.definitions.saved_segments import SavedSegment
 from upper_compass.core.definitions.script_settings import Tagging
 from upper_compass.core.definitions.site_rules import EventNote, PageField, PageGroup, SiteCopy, SiteField, SiteRules
 from upper_compass.core.tagging.link_builder import Builder, LinkDraft, Word
@@ -20,7 +22,7 @@ from upper_compass.core.tagging.tag_rules import RuleSet
 from upper_compass.demo.history import GERMAN_OPENED, GUIDE_CHANGED, OUTAGE, RECIPES_READ, SEED, ZONE, HistoryGenerator
 from upper_compass.demo.places import SITE
 from upper_compass.reference import shipped
-from upper_compass.store import accounts, links, logbook, rules, sites
+from upper_compass.store import accounts, links, logbook, rules, segments, sites
 from upper_compass.store.hits import HitWriter, delete_hits
 from upper_compass.store.tables import logbook as logbook_table
 
@@ -95,8 +97,27 @@ LOGBOOK: tuple[tuple[int, EntryKind, str, str], ...] = (
     (OUTAGE, "note", "The host was down from ten to half past two.", "/read/overview"),
     (2, "finding", "Who comes from pinwheel books courses far more often than the rest.", "/explain/compare"),
 )
+SEGMENTS: tuple[tuple[str, str, dict[str, Any]], ...] = (
+    (
+        "From a guide to a course", "Do guides bring people into courses?",
+        {"of": "people", "where": {"conditions": [
+            {"kind": "in order", "within_minutes": 43_200, "steps": [
+                {"kind": "view", "page": {"test": "starts with", "value": "/guides"}}, {"kind": "view", "page": {"test": "starts with", "value": "/courses"}},
+            ]},
+        ]}},
+    ),
+    (
+        "Stopped in the checkout", "Went to pay and did not order.",
+        {"where": {"conditions": [
+            {"kind": "did", "match": {"kind": "view", "page": {"test": "starts with", "value": "/checkout"}}},
+            {"kind": "did", "match": {"kind": "order"}, "test": "exactly", "times": 0},
+        ]}},
+    ),
+    ("By letter", "", {"where": {"conditions": [{"kind": "dimension", "dimension": "channel", "test": "is", "values": ["Email"]}]}}),
+    ("On phones", "", {"where": {"conditions": [{"kind": "dimension", "dimension": "device", "test": "is", "values": ["phone"]}]}}),
+)  # fmt: skip
 # Another edition is read by other rules; those of the old one are replaced.
-EDITION = 9
+EDITION = 10
 _STAMP = f"demo, edition {EDITION}, laid"
 
 
@@ -156,6 +177,9 @@ def _site(connection: sa.Connection, now: datetime, *, same_edition: bool) -> si
             kept = links.NewLink(draft, builder.build(draft).url or "", note)
             links.add_links(connection, found.id, [kept], owner.id, now - timedelta(days=days))
     _write_logbook(connection, found.id, owner.id, now.astimezone(ZONE).date())
+    if not segments.segments_of(connection, found.id):
+        for name, note, segment in SEGMENTS:
+            segments.add_segment(connection, found.id, SavedSegment.model_validate({"name": name, "note": note, "segment": segment}), owner.id)
     if not rules.live_numbers(connection).get(found.id):
         for note, made, days in RULES_MADE:
             version = RuleSet.model_validate({"rules": made}).rules

@@ -50,18 +50,55 @@ export interface Series {
 
 type Columns = Schemas["ColumnValues"][];
 
-/** What the filters say, as the segment of a request. */
-export function segmentOf(filters: readonly DimensionFilter[]): Schemas["Segment"] | null {
-  if (!filters.length) return null;
-  const conditions = filters.map(({ dimension, values, without }) => {
+export type Segment = Schemas["Segment"];
+export type Condition = Segment["where"]["conditions"][number];
+/** A whole segment as a condition of another: one that is saved, or one that stands for itself. */
+export type SegmentPart = Extract<Condition, { kind: "saved" | "segment" }>;
+
+const conditionsOf = (filters: readonly DimensionFilter[]): Condition[] =>
+  filters.map(({ dimension, values, without }) => {
     const plain = { kind: "dimension" as const, dimension, test: "one of" as const, values };
     return without ? { kind: "group" as const, of: "none" as const, conditions: [plain] } : plain;
   });
-  return { of: "visits", where: { kind: "group", of: "all", conditions } };
+
+const all = (conditions: Condition[]): Segment => ({ of: "visits", where: { kind: "group", of: "all", conditions } });
+
+/** What filters and whole segments say together, as the segment of a request. */
+export function segmentOf(filters: readonly DimensionFilter[], parts: readonly SegmentPart[] = []): Segment | null {
+  const conditions = [...conditionsOf(filters), ...parts];
+  return conditions.length ? all(conditions) : null;
 }
 
-/** A column for each measure, with nothing of its own. */
-export const columnsOf = (measures: readonly string[]): Schemas["Column"][] => measures.map((measure) => ({ id: measure, measure }));
+/** A segment narrowed further. */
+export function narrowedBy(
+  segment: Segment | null,
+  filters: readonly DimensionFilter[],
+  parts: readonly SegmentPart[] = [],
+): Segment | null {
+  const more = [...conditionsOf(filters), ...parts];
+  return more.length ? all([...(segment?.where.conditions ?? []), ...more]) : segment;
+}
+
+/** Under which the column of a measure stands, of the segment at a place among those side by side. */
+export const besideId = (measure: string, place: number): string => `${measure} beside ${place}`;
+
+/** The measure of a column, and the place of its segment among those side by side; null of a column with nothing of its own. */
+export function besideOf(id: string): { measure: string; place: number } | null {
+  const found = /^(.+) beside (\d)$/.exec(id);
+  return found ? { measure: found[1] ?? "", place: Number(found[2]) } : null;
+}
+
+const MAX_COLUMNS = 30;
+
+/** A column for each measure, with nothing of its own; then one for each segment beside it, of as many measures as one request takes. */
+export function columnsOf(measures: readonly string[], beside: readonly SegmentPart[] = []): Schemas["Column"][] {
+  const plain = measures.map((measure) => ({ id: measure, measure }));
+  const count = beside.length ? Math.floor((MAX_COLUMNS - plain.length) / beside.length) : 0;
+  const theirs = measures
+    .slice(0, Math.max(count, 0))
+    .flatMap((measure) => beside.map((part, place) => ({ id: besideId(measure, place), measure, segment: segmentOf([], [part]) })));
+  return [...plain, ...theirs];
+}
 
 function at(columns: Columns, place: number): MeasureValues {
   const made: MeasureValues = { values: {}, before: null, interval: {}, few: [], is_significant: {} };

@@ -1,7 +1,7 @@
 import { infiniteQueryOptions, keepPreviousData, QueryClient, queryOptions } from "@tanstack/react-query";
 
-import { api, ApiError, ask, client, rememberCsrf, type DimensionFilter, type Period, type Schemas, type Versus } from "@/api/client";
-import { columnsOf, comparedByRow, segmentOf, seriesByBucket, tableByRow } from "@/api/figures";
+import { api, ApiError, ask, client, rememberCsrf, type Period, type Schemas, type Versus } from "@/api/client";
+import { columnsOf, comparedByRow, segmentOf, seriesByBucket, tableByRow, type Segment, type SegmentPart } from "@/api/figures";
 
 export const queries = new QueryClient({
   defaultOptions: {
@@ -50,7 +50,9 @@ export interface Asked {
   period: Period;
   versus: Versus;
   goal: number | null;
-  filters: DimensionFilter[];
+  segment: Segment | null;
+  /** Segments that stand side by side with all of it: each measure has a column for each, named by `besideId`. */
+  beside?: readonly SegmentPart[];
 }
 
 /** A period that holds today moves; it is asked for again every few seconds. */
@@ -63,11 +65,10 @@ const renewed = (live: boolean) => ({ placeholderData: keepPreviousData, refetch
 const AS_TYPED = { placeholderData: keepPreviousData, retry: false } as const;
 
 /** A question of a report as the request that it makes. */
-const requestOf = <Rest extends object>({ filters, measures, ...rest }: Asked & { measures: readonly string[] } & Rest) => ({
+const requestOf = <Rest extends object>({ measures, beside = [], ...rest }: Asked & { measures: readonly string[] } & Rest) => ({
   with_excluded: false,
   ...rest,
-  segment: segmentOf(filters),
-  columns: columnsOf(measures),
+  columns: columnsOf(measures, beside),
 });
 
 export interface TableAsked extends Asked {
@@ -124,6 +125,20 @@ export const seriesQuery = (site: string, asked: SeriesAsked, { live }: Live) =>
     { ...at(site), body: { dimensions: [], rows: [], ...requestOf(asked) } },
     { ...renewed(live), select: seriesByBucket },
   );
+
+/** The segments that are saved at the site, archived ones too. */
+export const segmentsQuery = (site: string) => api.queryOptions("get", "/api/v1/sites/{site}/segments", at(site), { staleTime: 60_000 });
+
+/** How many visits each of these saved segments holds, by a column for each that is named by its id. */
+export const segmentVisitsQuery = (site: string, { period, ids }: { period: Period; ids: readonly number[] }, { live }: Live) => {
+  const columns = ids.map((id) => ({ id: String(id), measure: "visits", segment: segmentOf([], [{ kind: "saved" as const, id }]) }));
+  const body = { ...tableRequest({ period, versus: "none", goal: null, segment: null, dimensions: [], measures: [] }), columns };
+  return api.queryOptions("post", "/api/v1/sites/{site}/reports/table", { ...at(site), body }, renewed(live));
+};
+
+/** How many a segment holds, as it is written. */
+export const segmentSizeQuery = (site: string, body: Schemas["SegmentSizeRequest"]) =>
+  api.queryOptions("post", "/api/v1/sites/{site}/segments/size", { ...at(site), body }, AS_TYPED);
 
 /** What was noted on days of the site, the newest day first. */
 export const logbookQuery = (site: string) => api.queryOptions("get", "/api/v1/sites/{site}/logbook", at(site), { staleTime: 60_000 });

@@ -119,6 +119,10 @@ export const router = createRouter({
         lazyRouteComponent(() => import("@/views/explain/Compare"), "Compare"),
       ),
       view(
+        "/explain/segments",
+        lazyRouteComponent(() => import("@/views/explain/Segments"), "Segments"),
+      ),
+      view(
         "/watch/tag-health",
         lazyRouteComponent(() => import("@/views/watch/TagHealth"), "TagHealth"),
       ),

@@ -77,6 +77,9 @@ export const STAGES: Stage[] = [
         <path d="M7 12.5h10.5M7 12.5c5 0 5.5-7 10.5-7M7 12.5c5 0 5.5 7 10.5 7" />
       </>
     ),
-    views: [{ name: "Compare", path: "/s/$site/explain/compare" }],
+    views: [
+      { name: "Compare", path: "/s/$site/explain/compare" },
+      { name: "Segments", path: "/s/$site/explain/segments" },
+    ],
   },
 ];

@@ -1,12 +1,13 @@
+import { clsx } from "clsx";
 import { localPoint } from "@visx/event";
 import { scaleLinear } from "@visx/scale";
 import { Area, LinePath } from "@visx/shape";
-import { useId, useState, type KeyboardEvent, type PointerEvent } from "react";
+import { useId, useState, type KeyboardEvent, type PointerEvent, type ReactNode } from "react";
 
 import { isOverDays, named, type CoursePoint, type Step } from "@/charts/course";
 import { DataTable } from "@/charts/DataTable";
 import { Graduation } from "@/charts/Graduation";
-import { AXIS_TEXT, END, GRID, LINE, VERSUS_LINE } from "@/charts/styles";
+import { AXIS_TEXT, END, GRID, LINE, SERIES, VERSUS_LINE } from "@/charts/styles";
 import { useWidth } from "@/charts/useWidth";
 import { figure } from "@/words/format";
 
@@ -14,6 +15,13 @@ import { figure } from "@/words/format";
 export interface Flag {
   at: string;
   text: string;
+}
+
+/** The same figure of a part that stands side by side with all. */
+export interface Side {
+  letter: string;
+  name: string;
+  values: (number | null)[];
 }
 
 interface TimeChartProps {
@@ -28,8 +36,11 @@ interface TimeChartProps {
   today?: number | null | undefined;
   versus: string | null;
   flags?: Flag[];
+  sides?: Side[];
   height?: number;
   onTake?: (first: string, last: string) => void;
+  /** Where a point leads, once it was clicked, or chosen with Enter. */
+  ways?: (at: string, following: string) => ReactNode;
 }
 
 const LEFT = 34;
@@ -37,16 +48,19 @@ const TOP = 8;
 
 /** The course over time: an ink line, versus dotted, what is not over yet hatched. Drag to take a period; arrows read point by point. */
 export function TimeChart(props: TimeChartProps) {
-  const { title, unit, bucket, points, incompleteFrom, today, versus, flags = [], height = 208, onTake } = props;
+  const { title, unit, bucket, points, incompleteFrom, today, versus, flags = [], sides = [], height = 208, onTake, ways } = props;
   const [box, width] = useWidth<HTMLDivElement>();
   const hatch = useId();
   const [at, setAt] = useState<number | null>(null);
   const [from, setFrom] = useState<number | null>(null);
+  // The point that was chosen stays, whatever is pointed at meanwhile.
+  const [chosen, setChosen] = useState<string | null>(null);
   const last = points.length - 1;
   const bottom = height - 58;
   const extra = today !== undefined ? 36 : 0;
   const right = Math.max(width - 12 - extra, LEFT + 40);
-  const highest = Math.max(0, ...points.map((point) => Math.max(point.now ?? 0, point.before ?? 0, point.expected?.high ?? 0)));
+  const highestBeside = Math.max(0, ...sides.flatMap((side) => side.values.map((one) => one ?? 0)));
+  const highest = Math.max(highestBeside, ...points.map((point) => Math.max(point.now ?? 0, point.before ?? 0, point.expected?.high ?? 0)));
   const y = scaleLinear({ domain: [0, Math.max(highest, today ?? 0) || 1], range: [bottom, TOP], nice: 4 });
   const x = scaleLinear({ domain: [0, Math.max(last, 1)], range: [LEFT + 8, right - 8] });
   const step = x(1) - x(0);
@@ -63,11 +77,17 @@ export function TimeChart(props: TimeChartProps) {
       `${nameOf(point.at)}: ${figure(point.now, unit)}`,
       versus && `${versus} ${figure(point.before, unit)}`,
       point.expected && `expected ${figure(point.expected.low, unit)} to ${figure(point.expected.high, unit)}`,
+      ...sides.map((side) => `${side.letter} ${figure(side.values[points.indexOf(point)], unit)}`),
       flagged(point),
     ]
       .filter(Boolean)
       .join(", ");
   const moved = (event: KeyboardEvent) => {
+    if (event.key === "Enter" && ways && at !== null) setChosen(points[at]?.at ?? null);
+    if (event.key === "Escape" && chosen !== null) {
+      event.stopPropagation();
+      setChosen(null);
+    }
     const to: Record<string, (now: number | null) => number> = {
       ArrowLeft: (now) => (now ?? points.length) - 1,
       ArrowRight: (now) => (now ?? -1) + 1,
@@ -79,7 +99,9 @@ export function TimeChart(props: TimeChartProps) {
     event.preventDefault();
     setAt((now) => Math.min(Math.max(go(now), 0), last));
   };
-  const read = at === null ? undefined : points[at];
+  const pinned = points.findIndex((point) => point.at === chosen);
+  const place = at ?? (pinned < 0 ? null : pinned);
+  const read = place === null ? undefined : points[place];
   const marked = from !== null && at !== null ? ([Math.min(from, at), Math.max(from, at)] as const) : null;
   return (
     <div className="relative" ref={box} data-chart>
@@ -107,6 +129,7 @@ export function TimeChart(props: TimeChartProps) {
         onPointerUp={() => {
           const [a, b] = marked ? [points[marked[0]], points[marked[1] + 1]] : [];
           if (marked && marked[0] !== marked[1] && a && onTake) onTake(a.at, b?.at ?? "");
+          else if (ways && at !== null) setChosen(points[at]?.at ?? null);
           setFrom(null);
         }}
       >
@@ -163,17 +186,41 @@ export function TimeChart(props: TimeChartProps) {
           strokeWidth={1.75}
           data-line
         />
+        {sides.map(({ letter, values }, number) => {
+          const end = values.findLastIndex((one) => one !== null);
+          return (
+            <g key={letter} data-side={letter}>
+              <LinePath
+                data={values}
+                defined={(one) => one !== null}
+                x={(_, i) => x(i)}
+                y={(one) => y(one ?? 0)}
+                className={clsx("fill-none", SERIES[number]?.line)}
+                strokeWidth={1.5}
+              />
+              {end >= 0 && (
+                <text
+                  className={clsx("font-serif text-small font-semibold", SERIES[number]?.text)}
+                  x={x(end) + 6}
+                  y={y(values[end] ?? 0) + 4}
+                >
+                  {letter}
+                </text>
+              )}
+            </g>
+          );
+        })}
         {points.length === 1 && points[0]?.now != null && <circle className={END} cx={x(0)} cy={y(points[0].now)} r="3" />}
         {today != null && extra > 0 && (
           <circle className="fill-sheet stroke-ink [stroke-width:1.5]" cx={right + extra / 2} cy={y(today)} r="3.5" />
         )}
         {flags.map((flag) => {
-          const place = points.findIndex((point) => point.at === flag.at);
-          return place < 0 ? null : (
+          const of = points.findIndex((point) => point.at === flag.at);
+          return of < 0 ? null : (
             <path
               key={`${flag.at} ${flag.text}`}
               className="fill-magenta stroke-magenta"
-              d={`M${Math.round(x(place)) + 0.5} ${bottom}V${TOP - 6}l7 3l-7 3`}
+              d={`M${Math.round(x(of)) + 0.5} ${bottom}V${TOP - 6}l7 3l-7 3`}
             />
           );
         })}
@@ -183,22 +230,33 @@ export function TimeChart(props: TimeChartProps) {
             today
           </text>
         )}
-        {read && at !== null && (
+        {read && place !== null && (
           <g>
-            <path className="stroke-ink-2 [stroke-dasharray:2_2]" d={`M${Math.round(x(at)) + 0.5} ${TOP}V${bottom}`} />
-            {read.now !== null && <circle className={END} cx={x(at)} cy={y(read.now)} r="3" />}
+            <path className="stroke-ink-2 [stroke-dasharray:2_2]" d={`M${Math.round(x(place)) + 0.5} ${TOP}V${bottom}`} />
+            {read.now !== null && <circle className={END} cx={x(place)} cy={y(read.now)} r="3" />}
           </g>
         )}
       </svg>
       <p className="absolute bottom-0 left-[34px] text-label" data-said>
         {read ? said(read) : " "}
+        {chosen !== null && pinned >= 0 && place === pinned && ways && (
+          <span className="ml-3 inline-flex flex-wrap gap-x-3.5">{ways(chosen, points[pinned + 1]?.at ?? "")}</span>
+        )}
       </p>
       <DataTable
         caption={title}
-        heads={["When", "Now", ...(versus ? [versus] : []), ...(isBanded ? ["Expected"] : []), ...(flags.length ? ["Noted"] : [])]}
+        heads={[
+          "When",
+          "Now",
+          ...sides.map((side) => side.name),
+          ...(versus ? [versus] : []),
+          ...(isBanded ? ["Expected"] : []),
+          ...(flags.length ? ["Noted"] : []),
+        ]}
         rows={points.map((point) => [
           nameOf(point.at),
           figure(point.now, unit),
+          ...sides.map((side) => figure(side.values[points.indexOf(point)], unit)),
           ...(versus ? [figure(point.before, unit)] : []),
           ...(isBanded ? [point.expected ? `${figure(point.expected.low, unit)} to ${figure(point.expected.high, unit)}` : ""] : []),
           ...(flags.length ? [flagged(point)] : []),

@@ -1511,7 +1511,7 @@ export interface components {
              * @enum {string}
              */
             kind: "segment";
-            segment?: components["schemas"]["Segment-Input"] | null;
+            segment?: components["schemas"]["Segment"] | null;
         };
         /**
          * Answer
@@ -1529,7 +1529,7 @@ export interface components {
             period: components["schemas"]["Period"];
             /** Goal */
             goal: number;
-            segment?: components["schemas"]["Segment-Input"] | null;
+            segment?: components["schemas"]["Segment"] | null;
         };
         /**
          * BuiltLink
@@ -1681,7 +1681,7 @@ export interface components {
             measure: string;
             /** Goal */
             goal?: number | null;
-            segment?: components["schemas"]["Segment-Input"] | null;
+            segment?: components["schemas"]["Segment"] | null;
             /** Model */
             model?: ("every touch" | "on the spot") | null;
             /** Reach */
@@ -1725,8 +1725,8 @@ export interface components {
             period: components["schemas"]["Period"];
             /** Goal */
             goal?: number | null;
-            segment?: components["schemas"]["Segment-Input"] | null;
-            group: components["schemas"]["Segment-Input"] | null;
+            segment?: components["schemas"]["Segment"] | null;
+            group: components["schemas"]["Segment"] | null;
             /**
              * Against
              * @default {
@@ -2080,7 +2080,7 @@ export interface components {
          */
         EventsRequest: {
             period: components["schemas"]["Period"];
-            segment?: components["schemas"]["Segment-Input"] | null;
+            segment?: components["schemas"]["Segment"] | null;
         };
         /**
          * Explanation
@@ -2391,7 +2391,7 @@ export interface components {
          * Group
          * @description Conditions and groups of which all, any or none hold. An empty *all* and an empty *none* hold, an empty *any* does not.
          */
-        "Group-Input": {
+        Group: {
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -2407,29 +2407,7 @@ export interface components {
              * Conditions
              * @default []
              */
-            conditions: (components["schemas"]["DimensionCondition"] | components["schemas"]["NumberCondition"] | components["schemas"]["DidCondition"] | components["schemas"]["OrderCondition"] | components["schemas"]["SavedCondition"] | components["schemas"]["SegmentCondition-Input"] | components["schemas"]["Group-Input"])[];
-        };
-        /**
-         * Group
-         * @description Conditions and groups of which all, any or none hold. An empty *all* and an empty *none* hold, an empty *any* does not.
-         */
-        "Group-Output": {
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "group";
-            /**
-             * Of
-             * @default all
-             * @enum {string}
-             */
-            of: "all" | "any" | "none";
-            /**
-             * Conditions
-             * @default []
-             */
-            conditions: (components["schemas"]["DimensionCondition"] | components["schemas"]["NumberCondition"] | components["schemas"]["DidCondition"] | components["schemas"]["OrderCondition"] | components["schemas"]["SavedCondition"] | components["schemas"]["SegmentCondition-Output"] | components["schemas"]["Group-Output"])[];
+            conditions: (components["schemas"]["DimensionCondition"] | components["schemas"]["NumberCondition"] | components["schemas"]["DidCondition"] | components["schemas"]["OrderCondition"] | components["schemas"]["SavedCondition"] | components["schemas"]["SegmentCondition"] | components["schemas"]["Group"])[];
         };
         /**
          * HandoverIn
@@ -3540,7 +3518,7 @@ export interface components {
              * @default
              */
             note: string;
-            segment: components["schemas"]["Segment-Input"];
+            segment: components["schemas"]["Segment"];
         };
         /**
          * Scrolled
@@ -3586,65 +3564,26 @@ export interface components {
          *       }
          *     }
          */
-        "Segment-Input": {
+        Segment: {
             /**
              * Of
              * @default visits
              * @enum {string}
              */
             of: "visits" | "people";
-            where: components["schemas"]["Group-Input"];
-        };
-        /**
-         * Segment
-         * @description Visits for which the conditions hold, each judged whole; or people whose hits in the period satisfy them.
-         * @example {
-         *       "where": {
-         *         "conditions": [
-         *           {
-         *             "dimension": "channel",
-         *             "kind": "dimension",
-         *             "test": "is",
-         *             "values": [
-         *               "Email"
-         *             ]
-         *           }
-         *         ]
-         *       }
-         *     }
-         */
-        "Segment-Output": {
-            /**
-             * Of
-             * @default visits
-             * @enum {string}
-             */
-            of: "visits" | "people";
-            where: components["schemas"]["Group-Output"];
+            where: components["schemas"]["Group"];
         };
         /**
          * SegmentCondition
          * @description To be in another segment: a visit is when that holds it, a person when it holds one of their visits that started in the period, or the person.
          */
-        "SegmentCondition-Input": {
+        SegmentCondition: {
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "segment";
-            segment: components["schemas"]["Segment-Input"];
-        };
-        /**
-         * SegmentCondition
-         * @description To be in another segment: a visit is when that holds it, a person when it holds one of their visits that started in the period, or the person.
-         */
-        "SegmentCondition-Output": {
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "segment";
-            segment: components["schemas"]["Segment-Output"];
+            segment: components["schemas"]["Segment"];
         };
         /**
          * SegmentOut
@@ -3678,7 +3617,7 @@ export interface components {
              * @default
              */
             note: string;
-            segment: components["schemas"]["Segment-Output"];
+            segment: components["schemas"]["Segment"];
             /** Id */
             id: number;
             /** By */
@@ -3701,7 +3640,7 @@ export interface components {
             period: components["schemas"]["Period"];
             /** Goal */
             goal?: number | null;
-            segment: components["schemas"]["Segment-Input"];
+            segment: components["schemas"]["Segment"];
         };
         /**
          * SegmentSizeResult
@@ -3809,7 +3748,7 @@ export interface components {
             versus: "none" | "before" | "year";
             /** Goal */
             goal?: number | null;
-            segment?: components["schemas"]["Segment-Input"] | null;
+            segment?: components["schemas"]["Segment"] | null;
             /** Columns */
             columns: components["schemas"]["Column"][];
             /**
@@ -4486,7 +4425,7 @@ export interface components {
             versus: "none" | "before" | "year";
             /** Goal */
             goal?: number | null;
-            segment?: components["schemas"]["Segment-Input"] | null;
+            segment?: components["schemas"]["Segment"] | null;
             /** Columns */
             columns: components["schemas"]["Column"][];
             /**
@@ -4881,7 +4820,7 @@ export interface components {
             period: components["schemas"]["Period"];
             /** Goal */
             goal?: number | null;
-            segment?: components["schemas"]["Segment-Input"] | null;
+            segment?: components["schemas"]["Segment"] | null;
             /**
              * With Excluded
              * @default false

@@ -1,6 +1,7 @@
 import { lazy, Suspense, useState, type ReactNode } from "react";
 
 import { whatIsWrong, type Registry, type Table } from "@/api/client";
+import { besideOf, type SegmentPart } from "@/api/figures";
 import type { Asked } from "@/api/queries";
 import type { CellControl, Heads, LedgerColumn, Sort } from "@/ledger/columns";
 import { ColumnsChoice } from "@/ledger/ColumnsChoice";
@@ -54,7 +55,10 @@ interface ReportLedgerProps {
   few: number;
   empty: ReactNode;
   onNarrow: (dimension: string, value: string, how: "only" | "without" | "add") => void;
-  onOpen: (measure: string, path: Place[]) => void;
+  /** `within`: the segment side by side that the figure is of. */
+  onOpen: (measure: string, path: Place[], within?: SegmentPart) => void;
+  /** What the segments side by side are called. */
+  sideWords?: readonly string[];
   /** Where a row leads, as items of its menu. */
   leads?: (path: Place[]) => ReactNode;
 }
@@ -65,7 +69,25 @@ const ExportChoice = lazy(async () => ({ default: (await import("@/ledger/Export
 
 /** A report as a table: opened row by row, searched, sorted both ways, its columns chosen. */
 export function ReportLedger(props: ReportLedgerProps) {
-  const { keptAs, title, what, aside, asked, site, live, registry, dimensions, usual, lead, heads, few, empty, onNarrow, onOpen } = props;
+  const {
+    keptAs,
+    title,
+    what,
+    aside,
+    asked,
+    site,
+    live,
+    registry,
+    dimensions,
+    usual,
+    lead,
+    heads,
+    few,
+    empty,
+    onNarrow,
+    onOpen,
+    sideWords,
+  } = props;
   const [sort, setSort] = useState<Sort>(props.sort ?? { by: lead, descending: true });
   const [isWhole, setWhole] = useState(false);
   const [isSearched, setSearched] = useState(false);
@@ -79,9 +101,14 @@ export function ReportLedger(props: ReportLedgerProps) {
   };
   const { layout, isUsual, set } = useLayout(keptAs, usual, known);
   const [outer = ""] = dimensions;
-  const by = sort.by === BY_VALUE ? { ...sort, by: outer } : measureOf(sort.by) ? sort : { by: lead, descending: true };
+  const beside = asked.beside ?? [];
+  const sortedBeside = besideOf(sort.by);
+  const isSortKnown = measureOf(sort.by) ?? (sortedBeside && sortedBeside.place < beside.length && measureOf(sortedBeside.measure));
+  const by = sort.by === BY_VALUE ? { ...sort, by: outer } : isSortKnown ? sort : { by: lead, descending: true };
   const shownMeasures = [...new Set(layout.shown.map((id) => shapeOf(id)[0]))];
-  const needed = [...new Set([...shownMeasures, ...(by.by === outer ? [] : [by.by]), ...conditions.map((one) => one.of)])];
+  const needed = [
+    ...new Set([...shownMeasures, ...(by.by === outer ? [] : [besideOf(by.by)?.measure ?? by.by]), ...conditions.map((one) => one.of)]),
+  ];
   const where = useDebouncedValue([...searched(outer, query), ...conditions], 250);
   const settled = where.filter((one) => one.of === outer || needed.includes(one.of));
   const found = useReportRows({
@@ -101,7 +128,8 @@ export function ReportLedger(props: ReportLedgerProps) {
   const label = (row: ReportRow) => (row.path.length ? words(dimensions, row.path) : "All visits");
   const refused = pages.error?.status === 422 ? whatIsWrong(pages.error) : null;
   const placeOf = (row: ReportRow): Place[] => row.path.map((value, i) => ({ dimension: dimensions[i] ?? outer, value }));
-  const open = (name: string, row: ReportRow) => onOpen(name, placeOf(row));
+  const open = (name: string, row: ReportRow, place?: number) =>
+    onOpen(name, placeOf(row), place === undefined ? undefined : beside[place]);
   const first: LedgerColumn<ReportRow> = {
     id: BY_VALUE,
     head: dimension?.title ?? title,
@@ -118,11 +146,21 @@ export function ReportLedger(props: ReportLedgerProps) {
           words={valueWords(dimensions[row.path.length - 1] ?? outer, row.path.at(-1) ?? "")}
           control={control}
           onTake={(without) => onNarrow(dimensions[row.path.length - 1] ?? outer, row.path.at(-1) ?? "", without ? "without" : "only")}
-          onOpen={() => open(by.by === outer ? lead : by.by, row)}
+          onOpen={() => open(by.by === outer ? lead : (sortedBeside?.measure ?? by.by), row)}
         />
       ),
   };
-  const making = table && { measures, table: withAll(table, rows), currency: site.currency, heads, lead, label, onOpen: open };
+  const sides = beside.map((_, place) => sideWords?.[place] ?? "");
+  const making = table && {
+    measures,
+    table: withAll(table, rows),
+    currency: site.currency,
+    heads,
+    lead,
+    label,
+    onOpen: open,
+    beside: sides,
+  };
   const columns = making ? [first, ...reportColumns(layout.shown, making)] : [];
   const rest = !isWhole && table ? restRow(table, () => setWhole(true)) : null;
   const columnHeads = registry.measures.filter((one) => shownMeasures.includes(one.name));
@@ -215,7 +253,7 @@ export function ReportLedger(props: ReportLedgerProps) {
                     {{ only: "Only these", without: "Without these", add: "Add to the filter" }[how]}
                   </MenuItem>
                 ))}
-                <MenuItem onSelect={() => open(by.by === outer ? lead : by.by, row)}>Open up</MenuItem>
+                <MenuItem onSelect={() => open(by.by === outer ? lead : (sortedBeside?.measure ?? by.by), row)}>Open up</MenuItem>
                 {props.leads?.(placeOf(row))}
                 <MenuItem
                   onSelect={() => void copied(row.path.at(-1) ?? "").then((isDone) => notify(isDone ? "The name was copied." : NOT_COPIED))}

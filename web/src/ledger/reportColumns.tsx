@@ -4,7 +4,9 @@ import type { Measure, MeasureValues, Table } from "@/api/client";
 import type { CellControl, Heads, LedgerColumn } from "@/ledger/columns";
 import type { MoreColumns } from "@/ledger/ColumnsChoice";
 import { RateAxis, RateMark, type Scale } from "@/charts/RateMark";
+import { besideId } from "@/api/figures";
 import { figure, unitOf } from "@/words/format";
+import { SIDE_LETTERS } from "@/words/segments";
 
 /** A row of a report: the values of its dimensions from the outermost on, or something that stands for rows. */
 export interface ReportRow {
@@ -71,7 +73,10 @@ interface Making {
   heads: Heads;
   lead: string;
   label: (row: ReportRow) => string;
-  onOpen: (measure: string, row: ReportRow) => void;
+  /** `place`: of the segment side by side that the figure is of. */
+  onOpen: (measure: string, row: ReportRow, place?: number) => void;
+  /** What the segments side by side are called. */
+  beside: readonly string[];
 }
 
 /** The columns with these ids that there are; those of the versus period only where there is one. */
@@ -80,7 +85,8 @@ export function reportColumns(ids: readonly string[], making: Making): LedgerCol
     const [name, shape] = shapeOf(id);
     const measure = making.measures.find((one) => one.name === name);
     if (!measure || (shape === "before" && making.table.versus === null)) return [];
-    return [column(measure, shape, making)];
+    const own = column(measure, shape, making);
+    return shape === "value" ? [own, ...making.beside.map((words, place) => besideColumn(measure, place, words, making))] : [own];
   });
 }
 
@@ -148,24 +154,50 @@ function column(measure: Measure, shape: Shape, { table, currency, heads, lead, 
   }
 }
 
+/** The same measure in a segment that stands side by side with all: its head is the letter of the segment. */
+function besideColumn(measure: Measure, place: number, words: string, making: Making): LedgerColumn<ReportRow> {
+  const id = besideId(measure.name, place);
+  const title = making.heads[measure.name] ?? measure.title;
+  return {
+    id,
+    head: SIDE_LETTERS[place] ?? "",
+    meaning: `${title} in ${words}`,
+    width: measure.chance === "share" ? WIDE.share : WIDTHS.value,
+    isNumber: true,
+    isQuiet: true,
+    hasControl: true,
+    value: (row) => row.figures?.values[id] ?? null,
+    cell: (row, control) =>
+      row.figures && (
+        <Number
+          {...{ row, measure, id, control }}
+          head={`${title} in ${words}`}
+          label={making.label}
+          onOpen={(name) => making.onOpen(name, row, place)}
+          figures={row.figures}
+        />
+      ),
+  };
+}
+
 interface NumberProps {
   row: ReportRow;
   figures: MeasureValues;
   measure: Measure;
+  /** Of the column; its measure's name without one. */
+  id?: string;
   head: string;
   control: CellControl;
   label: (row: ReportRow) => string;
   onOpen: (measure: string, row: ReportRow) => void;
 }
 
-function Number({ row, figures, measure, head, control, label, onOpen }: NumberProps) {
-  const shown = figure(figures.values[measure.name], measure.unit);
+function Number({ row, figures, measure, id = measure.name, head, control, label, onOpen }: NumberProps) {
+  const shown = figure(figures.values[id], measure.unit);
   if (row.instead) return shown;
   return (
     <>
-      {figures.few.includes(measure.name) && figures.values[measure.name] != null && (
-        <span className="mr-1.5 text-small font-normal text-ink-2">few</span>
-      )}
+      {figures.few.includes(id) && figures.values[id] != null && <span className="mr-1.5 text-small font-normal text-ink-2">few</span>}
       <button
         type="button"
         className="decoration-1 underline-offset-3 hover:underline"

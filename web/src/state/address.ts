@@ -1,4 +1,4 @@
-import type { DimensionFilter, Period, Versus } from "@/api/client";
+import type { DimensionFilter, Period, Segment, SegmentPart, Versus } from "@/api/client";
 import { isDay } from "@/state/days";
 
 /** The sentence under which everything is read, as it stands in the address. What is missing takes its usual value. */
@@ -16,16 +16,27 @@ export interface ViewSearch {
   against?: string;
   by?: string;
   units?: "visits";
+  /** Whole segments beside the chips, and those that stand side by side: ids of saved ones, others as JSON. */
+  segment?: string[];
+  beside?: string[];
+  /** The saved segment that is edited, `new` for another, and what that begins with, as JSON. */
+  edit?: string;
+  draft?: string;
   /** By which steps charts over time are read, where it is not the usual one. */
   step?: "hour" | "day" | "week" | "month";
 }
 
 const LISTS = ["only", "without"] as const;
+const PARTS = ["segment", "beside"] as const;
+const SEVERAL: readonly string[] = [...LISTS, ...PARTS];
+export const MAX_BESIDE = 4;
+/** Longer than any that can be written by hand; more would not go through as an address. */
+const MAX_SEGMENT = 6_000;
 
 export function parseSearch(text: string): Record<string, unknown> {
   const given = new URLSearchParams(text);
   const found: Record<string, unknown> = {};
-  for (const key of given.keys()) found[key] = (LISTS as readonly string[]).includes(key) ? given.getAll(key) : given.get(key);
+  for (const key of given.keys()) found[key] = SEVERAL.includes(key) ? given.getAll(key) : given.get(key);
   return found;
 }
 
@@ -67,8 +78,40 @@ export function readView(given: Record<string, unknown>): ViewSearch {
     const kept = list(given[key]);
     if (kept) found[key] = kept;
   }
+  for (const key of PARTS) {
+    const kept = (Array.isArray(given[key]) ? given[key] : []).filter(
+      (one): one is string => typeof one === "string" && partOf(one) !== null,
+    );
+    if (kept.length) found[key] = [...new Set(kept)].slice(0, MAX_BESIDE);
+  }
+  const edit = text("edit");
+  if (edit === "new" || (edit !== undefined && /^[1-9]\d{0,9}$/.test(edit))) found.edit = edit;
+  const draft = text("draft");
+  if (draft !== undefined && segmentIn(draft)) found.draft = draft;
   return found;
 }
+
+/** The segment that a text holds as JSON; whether it can be read in full, the server says. */
+export function segmentIn(text: string): Segment | null {
+  if (text.length > MAX_SEGMENT) return null;
+  try {
+    const found: unknown = JSON.parse(text);
+    const where = found !== null && typeof found === "object" && "where" in found ? found.where : null;
+    const isGroup = where !== null && typeof where === "object" && "conditions" in where && Array.isArray(where.conditions);
+    return isGroup ? (found as Segment) : null;
+  } catch {
+    return null;
+  }
+}
+
+/** A segment as an address names it: by its id, or in full. */
+export function partOf(text: string): SegmentPart | null {
+  if (/^[1-9]\d{0,9}$/.test(text)) return { kind: "saved", id: Number(text) };
+  const segment = segmentIn(text);
+  return segment && { kind: "segment", segment };
+}
+
+export const partText = (part: SegmentPart): string => (part.kind === "saved" ? String(part.id) : JSON.stringify(part.segment));
 
 const pair = (text: string): [string, string] => [text.slice(0, text.indexOf(":")), text.slice(text.indexOf(":") + 1)];
 const written = (dimension: string, value: string): string => `${dimension}:${value}`;

@@ -1,13 +1,15 @@
 import { useQuery } from "@tanstack/react-query";
 import { createContext, useContext, useMemo, type ReactNode } from "react";
 
-import type { Problem, Registry, Site, StoredGoal } from "@/api/client";
-import { goalsQuery, registryQuery } from "@/api/queries";
+import type { Problem, Registry, Site, StoredGoal, StoredSegment } from "@/api/client";
+import { goalsQuery, registryQuery, segmentsQuery } from "@/api/queries";
 
 /** The site in hand and what is defined there; it stays what it is whatever is looked at. */
 export interface SiteInHand {
   site: Site;
   goals: StoredGoal[];
+  /** Those that are saved, archived ones too. */
+  segments: StoredSegment[];
   registry: Registry | undefined;
   ready: boolean;
   trouble: Problem | null;
@@ -22,16 +24,25 @@ export function useSite(): SiteInHand {
   return found;
 }
 
-const NONE: StoredGoal[] = [];
+const NONE: never[] = [];
 
 export function SiteProvider({ site, children }: { site: Site; children: ReactNode }) {
   const { data: goals = NONE, isSuccess: hasGoals, error: goalsError, refetch: goalsAgain } = useQuery(goalsQuery(site.key));
   const { data: registry, error: registryError, refetch: registryAgain } = useQuery(registryQuery(site.key));
-  const ready = hasGoals && registry !== undefined;
-  const trouble = goalsError ?? registryError;
+  const { data: segments = NONE, isSuccess: hasSegments, error: segmentsError, refetch: segmentsAgain } = useQuery(segmentsQuery(site.key));
+  const ready = hasGoals && hasSegments && registry !== undefined;
+  const trouble = goalsError ?? registryError ?? segmentsError;
   const value = useMemo(
-    () => ({ site, goals, registry, ready, trouble, again: () => void Promise.all([goalsAgain(), registryAgain()]) }),
-    [site, goals, registry, ready, trouble, goalsAgain, registryAgain],
+    () => ({
+      site,
+      goals,
+      segments,
+      registry,
+      ready,
+      trouble,
+      again: () => void Promise.all([goalsAgain(), registryAgain(), segmentsAgain()]),
+    }),
+    [site, goals, segments, registry, ready, trouble, goalsAgain, registryAgain, segmentsAgain],
   );
   return <Context.Provider value={value}>{children}</Context.Provider>;
 }

@@ -1,8 +1,9 @@
 import { useNavigate, useSearch } from "@tanstack/react-router";
 import { createContext, useContext, useEffect, useMemo, useRef, type ReactNode } from "react";
 
-import type { DimensionFilter, Period, StoredGoal, Versus } from "@/api/client";
-import { narrowed, narrowings, renarrowed, samePeriod, widened, type Taking, type ViewSearch } from "@/state/address";
+import type { DimensionFilter, Period, Segment, SegmentPart, StoredGoal, Versus } from "@/api/client";
+import { segmentOf } from "@/api/figures";
+import { narrowed, narrowings, partOf, partText, renarrowed, samePeriod, widened, type Taking, type ViewSearch } from "@/state/address";
 import { completeDays, daysIn, plusDays } from "@/state/days";
 import { useSite } from "@/state/site";
 
@@ -13,6 +14,12 @@ export interface View {
   versus: Versus;
   versusPeriod: Period | null;
   filters: DimensionFilter[];
+  /** Whole segments beside the filters. */
+  parts: SegmentPart[];
+  /** What filters and whole segments say together. */
+  segment: Segment | null;
+  /** Segments that ledgers and charts show side by side, each within `segment`. */
+  beside: SegmentPart[];
   live: boolean;
   /** By which steps charts over time shall be read. */
   step: ViewSearch["step"];
@@ -28,6 +35,9 @@ export interface Steering {
   narrow: (dimension: string, value: string, how?: Taking) => void;
   renarrow: (narrowing: DimensionFilter, values: readonly string[]) => void;
   widen: (narrowing: DimensionFilter) => void;
+  /** Which whole segments are read, or stand side by side. */
+  setParts: (parts: readonly SegmentPart[]) => void;
+  setBeside: (parts: readonly SegmentPart[]) => void;
   follow: (visitor: string | undefined) => void;
   readBy: (step: ViewSearch["step"]) => void;
   undo: () => void;
@@ -56,7 +66,7 @@ export function versusOf(period: Period, versus: Versus): Period | null {
 }
 
 export function ViewProvider({ children }: { children: ReactNode }) {
-  const { site, goals, registry } = useSite();
+  const { site, goals, registry, segments } = useSite();
   const search = useSearch({ from: "/s/$site" });
   const navigate = useNavigate();
   // A site that began today has no complete day yet.
@@ -69,17 +79,27 @@ export function ViewProvider({ children }: { children: ReactNode }) {
     const period = search.from && search.to ? { first: search.from, last: search.to } : usual;
     const versus = search.versus ?? "before";
     const known = (dimension: string) => registry?.dimensions.some((one) => one.name === dimension) ?? false;
+    // One that is not there, or not any more, is left out.
+    const there = (texts: string[] | undefined): SegmentPart[] =>
+      (texts ?? [])
+        .map(partOf)
+        .filter((part): part is SegmentPart => part !== null && (part.kind === "segment" || segments.some((one) => one.id === part.id)));
+    const filters = narrowings(search, known);
+    const parts = there(search.segment);
     return {
       goal: goals.find((one) => one.id === search.goal) ?? goals[0],
       period,
       versus,
       versusPeriod: versusOf(period, versus),
-      filters: narrowings(search, known),
+      filters,
+      parts,
+      segment: segmentOf(filters, parts),
+      beside: there(search.beside),
       live: period.last >= site.today,
       step: search.step,
       visitor: search.visitor,
     };
-  }, [site.today, usual, goals, registry, search]);
+  }, [site.today, usual, goals, registry, segments, search]);
 
   const usually = useRef({ search, usual, goal: goals[0]?.id });
   useEffect(() => {
@@ -107,6 +127,8 @@ export function ViewProvider({ children }: { children: ReactNode }) {
       widen: (narrowing) => go((now) => widened(now, narrowing)),
       follow: (visitor) => go((now) => ({ ...now, visitor })),
       readBy: (step) => go((now) => ({ ...now, step })),
+      setParts: (parts) => go((now) => ({ ...now, segment: parts.map(partText) })),
+      setBeside: (parts) => go((now) => ({ ...now, beside: parts.map(partText) })),
       undo: () => {
         const before = taken.pop();
         if (before) to(() => before);

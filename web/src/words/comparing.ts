@@ -24,6 +24,8 @@ const DOES: Record<string, [string, string]> = {
   visitor_kind: ["be", "were"],
   visit_number: ["be on visit", "were on visit"],
   weekday: ["come on", "came on"],
+  day: ["come on", "came on"],
+  continent: ["be in", "were in"],
   device: ["use the device", "used the device"],
   browser: ["use", "used"],
   system: ["use", "used"],

@@ -84,6 +84,9 @@ export function versusWords(period: Period, versus: "none" | "before" | "year"):
 /** A name as it stands inside a sentence. */
 export const within = (name: string): string => (/^.[A-Z]/.test(name) ? name : name.charAt(0).toLowerCase() + name.slice(1));
 
+/** The article that a word has: `a page`, `an entry page`. */
+export const article = (word: string): "a" | "an" => (/^[aeiou]/i.test(word) ? "an" : "a");
+
 const languages = new Intl.DisplayNames("en", { type: "language" });
 const countries = new Intl.DisplayNames("en", { type: "region" });
 

@@ -68,8 +68,9 @@ class ReportRequest(BaseModel):
 
     @model_validator(mode="after")
     def _segments_fit(self) -> Self:
-        segments = [self.segment, *(column.segment for column in self.columns)]
-        if sum(segment.where.size()[0] for segment in segments if segment is not None) > 2 * MAX_CONDITIONS:
+        asked = [segment for segment in (self.segment, *(column.segment for column in self.columns)) if segment is not None]
+        differing = {segment.model_dump_json(): segment for segment in asked}  # one that several columns have is judged once
+        if sum(segment.where.size()[0] for segment in differing.values()) > 2 * MAX_CONDITIONS:
             raise ValueError(f"the segments of a report have at most {2 * MAX_CONDITIONS} conditions together")
         return self
 

@@ -2,6 +2,7 @@ import { lazy, Suspense, useState } from "react";
 
 import { Popover } from "@/ui/Popover";
 
+const SavedChoice = lazy(async () => ({ default: (await import("@/app/frame/SavedChoice")).SavedChoice }));
 const NarrowingEntry = lazy(async () => ({ default: (await import("@/app/frame/NarrowingEntry")).NarrowingEntry }));
 
 /** Add to the segment: a dimension, then one of its values. */
@@ -29,6 +30,7 @@ export function AddNarrowing() {
     >
       <Suspense>
         <NarrowingEntry done={() => setOpen(false)} />
+        <SavedChoice done={() => setOpen(false)} />
       </Suspense>
     </Popover>
   );

@@ -1,7 +1,7 @@
 import { useState } from "react";
 
 import type { DimensionFilter } from "@/api/client";
-import { useValues } from "@/app/frame/useValues";
+import { useValues } from "@/views/shared/useValues";
 import { useSite } from "@/state/site";
 import { useSteering } from "@/state/view";
 import { Checkbox } from "@/ui/Choices";

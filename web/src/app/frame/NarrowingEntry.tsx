@@ -3,9 +3,9 @@ import { useEffect, useRef } from "react";
 import { useWatch } from "react-hook-form";
 
 import { ApiError } from "@/api/client";
-import { tableByRow } from "@/api/figures";
+import { segmentOf, tableByRow } from "@/api/figures";
 import { tableQuery } from "@/api/queries";
-import { useValues } from "@/app/frame/useValues";
+import { useValues } from "@/views/shared/useValues";
 import { EntryField, EntryForm } from "@/forms/EntryForm";
 import { useEntry } from "@/forms/useEntry";
 import { useSite } from "@/state/site";
@@ -47,8 +47,8 @@ export function NarrowingEntry({ done }: { done: () => void }) {
     send: async ({ keep, dimension, value }) => {
       const chosen = meant(dimension, value)?.value ?? value.trim();
       // Not all of very many values are here, and those that are may be on their way.
-      const filters = [{ dimension, values: [chosen], without: false }];
-      const asked = { period, versus: "none" as const, goal: null, filters, dimensions: [], measures: ["visits"] };
+      const segment = segmentOf([{ dimension, values: [chosen], without: false }]);
+      const asked = { period, versus: "none" as const, goal: null, segment, dimensions: [], measures: ["visits"] };
       const { total } = tableByRow(await queries.fetchQuery(tableQuery(site.key, asked, { live })));
       if (!total.values["visits"]) throw NONE;
       narrow(dimension, chosen, keep === "without" ? "without" : "add");

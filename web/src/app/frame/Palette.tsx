@@ -9,7 +9,7 @@ import { HOME, type ViewPath } from "@/state/paths";
 import { useLeave } from "@/forms/leaving";
 import { fewOf } from "@/app/frame/fewOf";
 import { useHere } from "@/app/frame/useHere";
-import { useValues } from "@/app/frame/useValues";
+import { useValues } from "@/views/shared/useValues";
 import { SHOW_PALETTE, showKeys } from "@/app/frame/showing";
 import { switchLight } from "@/state/light";
 import { completeDays, usualPeriods } from "@/state/days";
@@ -36,12 +36,13 @@ export function Palette() {
 }
 
 function Found({ onDone }: { onDone: () => void }) {
-  const { site, goals } = useSite();
-  const { goal, versus } = useView();
-  const { narrow, steerBy, setPeriod, setVersus, undo } = useSteering();
+  const { site, goals, segments } = useSite();
+  const standing = segments.filter((one) => !one.archived);
+  const { goal, versus, parts } = useView();
+  const { narrow, steerBy, setPeriod, setVersus, setParts, undo } = useSteering();
   const navigate = useNavigate();
   const leave = useLeave();
-  const { path } = useHere();
+  const { path, isTimeless } = useHere();
   const to = (path: ViewPath) => void navigate({ to: path, params: { site: site.key }, search: true });
   const act = (action: () => void) => () => {
     onDone();
@@ -64,7 +65,7 @@ function Found({ onDone }: { onDone: () => void }) {
         autoFocus
         value={query}
         onValueChange={setQuery}
-        placeholder="A view, a page, a campaign, an event, a goal …"
+        placeholder="A view, a page, a campaign, an event, a goal, a segment …"
         className="min-h-9 rounded-xs border border-hairline-firm bg-paper px-2.5 text-ink placeholder:text-ink-2"
       />
       <Command.List className="max-h-[46vh] overflow-auto" label="What was found">
@@ -85,6 +86,21 @@ function Found({ onDone }: { onDone: () => void }) {
               value={`goal ${one.name} ${one.id}`}
               beside={one.id === goal?.id ? "steered by" : "goal"}
               onDo={act(() => steerBy(one.id))}
+            >
+              {one.name}
+            </Line>
+          ))}
+        </Part>
+        <Part heading="Segments: only these">
+          {fewOf(standing, query, (one) => `segment ${one.name}`).map((one) => (
+            <Line
+              key={one.id}
+              value={`segment ${one.name} ${one.id}`}
+              beside="segment"
+              onDo={act(() => {
+                setParts([...parts.filter((other) => other.kind !== "saved" || other.id !== one.id), { kind: "saved", id: one.id }]);
+                if (isTimeless) to(HOME);
+              })}
             >
               {one.name}
             </Line>

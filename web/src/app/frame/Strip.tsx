@@ -3,9 +3,11 @@ import { clsx } from "clsx";
 import type { ReactNode } from "react";
 
 import type { Site } from "@/api/client";
+import { partText } from "@/state/address";
 import { HOME, NEW_SITE } from "@/state/paths";
 import { AddNarrowing } from "@/app/frame/AddNarrowing";
 import { Narrowing } from "@/app/frame/Narrowing";
+import { PartChip } from "@/app/frame/PartChip";
 import { PeriodControl } from "@/app/frame/PeriodControl";
 import { WORD } from "@/app/frame/surfaces";
 import { useHere } from "@/app/frame/useHere";
@@ -13,12 +15,13 @@ import { useSite } from "@/state/site";
 import { useSteering, useView } from "@/state/view";
 import { Menu, MenuChoice, MenuItem } from "@/ui/Menu";
 import { versusWords } from "@/words/format";
+import { SIDE_LETTERS } from "@/words/segments";
 
 /** The sentence under which everything below is read; its dotted words are its controls. It is dimmed over what it does not change. */
 export function Strip({ sites }: { sites: Site[] }) {
   const { site, goals } = useSite();
-  const { goal, versus, period, filters } = useView();
-  const { setVersus, steerBy } = useSteering();
+  const { goal, versus, period, filters, parts, beside } = useView();
+  const { setVersus, steerBy, setParts, setBeside } = useSteering();
   const { isTimeless } = useHere();
   const dotted = isTimeless ? "border-hairline-firm" : "border-teal text-ink";
   return (
@@ -72,7 +75,24 @@ export function Strip({ sites }: { sites: Site[] }) {
         {filters.map((one) => (
           <Narrowing key={`${one.dimension} ${one.without}`} narrowing={one} isDimmed={isTimeless} />
         ))}
+        {parts.map((one) => (
+          <PartChip key={partText(one)} part={one} isDimmed={isTimeless} onAway={() => setParts(parts.filter((other) => other !== one))} />
+        ))}
         <AddNarrowing />
+        {beside.length > 0 && (
+          <span role="group" aria-label="Side by side" className="flex min-w-0 flex-wrap items-center gap-1.5">
+            <span className="font-serif text-label text-ink-2">side by side</span>
+            {beside.map((one, place) => (
+              <PartChip
+                key={partText(one)}
+                part={one}
+                letter={SIDE_LETTERS[place] ?? ""}
+                isDimmed={isTimeless}
+                onAway={() => setBeside(beside.filter((other) => other !== one))}
+              />
+            ))}
+          </span>
+        )}
       </div>
     </header>
   );

@@ -28,7 +28,7 @@ export function Compare() {
 const rowId = (row: ComparedRow): string => `${row.dimension} ${row.value}`;
 
 function Compared() {
-  const { site, goals, registry } = useSite();
+  const { site, goals, segments, registry } = useSite();
   const { period, live } = useView();
   const { comparison, request, set } = useComparison();
   const [isFew, setFew] = useState(false);
@@ -39,9 +39,10 @@ function Compared() {
   const first = sure.data?.pages[0];
   const rows = sure.data?.pages.flatMap((page) => page.rows) ?? [];
   const fewRows = isFew ? (few.data?.pages.flatMap((page) => page.rows) ?? []) : [];
+  const known = { goals, segments };
   const naming: Naming = {
-    words: [groupWords(comparison.group, comparison.units, goals), againstWords(comparison.against, period)],
-    others: othersWords(comparison.against, period),
+    words: [groupWords(comparison.group, comparison.units, known), againstWords(comparison.against, period, comparison.units, known)],
+    others: othersWords(comparison.against, period, segments),
     dimension: (name) => registry?.dimensions.find((one) => one.name === name) ?? { name, title: name },
   };
   const shown =

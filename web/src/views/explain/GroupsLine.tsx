@@ -1,6 +1,6 @@
 import { Chosen } from "@/views/shared/Chosen";
 import type { Sizes } from "@/views/explain/compared";
-import { AGAINST, againstWords, groupNames, groupWords, type Comparison } from "@/views/explain/groups";
+import { againstNames, againstWords, groupNames, groupWords, type Comparison } from "@/views/explain/groups";
 import type { ViewSearch } from "@/state/address";
 import { useSite } from "@/state/site";
 import { useView } from "@/state/view";
@@ -14,8 +14,9 @@ interface GroupsLineProps {
 
 /** What is held against what, as a sentence whose dotted words are its controls. */
 export function GroupsLine({ comparison, sizes, set }: GroupsLineProps) {
-  const { goals, registry } = useSite();
-  const { period, filters } = useView();
+  const { goals, segments, registry } = useSite();
+  const { period, segment } = useView();
+  const known = { goals, segments };
   const { group, against, units, by } = comparison;
   const size = (which: "a" | "b") => (sizes ? figure(sizes[which], "count") : "…");
   const dimensions = (registry?.dimensions ?? []).map((one) => ({ value: one.name, label: within(one.title) }));
@@ -25,17 +26,14 @@ export function GroupsLine({ comparison, sizes, set }: GroupsLineProps) {
       <Chosen
         label="Group"
         value={group}
-        options={groupNames({ goals, filters }).map((name) => ({ value: name, label: groupWords(name, units, goals) }))}
+        options={groupNames({ ...known, segment }).map((name) => ({ value: name, label: groupWords(name, units, known) }))}
         onChange={(to) => set({ group: to, ...(to === "everybody" ? { against: undefined } : {}) })}
       />
       , {size("a")}, and{" "}
       <Chosen
         label="Held against"
         value={against}
-        options={AGAINST.filter((one) => one !== "rest" || group !== "everybody").map((one) => ({
-          value: one,
-          label: againstWords(one, period),
-        }))}
+        options={againstNames(group, segments).map((one) => ({ value: one, label: againstWords(one, period, units, known) }))}
         onChange={(to) => set({ against: to === "rest" ? undefined : to })}
       />
       , {size("b")}. By{" "}

@@ -1,17 +1,15 @@
-import type { Period, Schemas, StoredGoal, Versus } from "@/api/client";
-import { segmentOf, type DimensionFilter } from "@/api/figures";
+import type { Period, Schemas, Segment, StoredGoal, StoredSegment, Versus } from "@/api/client";
 import { versusOf } from "@/state/view";
 import { versusWords } from "@/words/format";
 
-type Segment = Schemas["Segment"];
 export type Units = Schemas["CompareRequest"]["units"];
 export type CompareRequest = Schemas["CompareRequest"];
 
-/** A group as the address names it: who reached a goal (`goal:3`), who fits the strip's segment, everybody. */
+/** A group as the address names it: who reached a goal (`goal:3`), who is in a saved segment (`saved:5`), who fits the strip's segment, everybody. */
 export type GroupName = string;
-/** What a group is held against: the rest, everybody, or itself in another period. */
-export const AGAINST = ["rest", "before", "year"] as const;
-export type AgainstName = (typeof AGAINST)[number];
+/** What a group is held against: the rest, itself in another period, or a saved segment (`saved:5`). */
+const AGAINST = ["rest", "before", "year"] as const;
+export type AgainstName = (typeof AGAINST)[number] | `saved:${number}`;
 
 export interface Comparison {
   group: GroupName;
@@ -23,41 +21,59 @@ export interface Comparison {
 
 interface Given {
   period: Period;
-  filters: DimensionFilter[];
+  /** The strip's. */
+  segment: Segment | null;
+  segments: StoredSegment[];
   goals: StoredGoal[];
   goal: StoredGoal | undefined;
 }
 
+const isSaved = (name: string): name is `saved:${number}` => name.startsWith("saved:");
+const savedOf = (name: string, segments: readonly StoredSegment[]) => segments.find((one) => name === `saved:${one.id}`);
+const savedNames = (segments: readonly StoredSegment[]) =>
+  segments.filter((one) => !one.archived).map((one): `saved:${number}` => `saved:${one.id}`);
+
 const goalOf = (name: GroupName, goals: readonly StoredGoal[]) => goals.find((one) => name === `goal:${one.id}`);
 
 /** The groups that can be chosen: each goal's, that of the strip where it narrows, everybody. */
-export function groupNames({ goals, filters }: Pick<Given, "goals" | "filters">): GroupName[] {
-  return [...goals.map((one) => `goal:${one.id}`), ...(filters.length ? ["segment"] : []), "everybody"];
+export function groupNames({ goals, segment, segments }: Pick<Given, "goals" | "segment" | "segments">): GroupName[] {
+  return [...goals.map((one) => `goal:${one.id}`), ...(segment ? ["segment"] : []), ...savedNames(segments), "everybody"];
 }
 
 /** The group that is meant where the address says none, or one that is not there any more. */
 export function usualGroup(given: Given, named: string | undefined): GroupName {
   const names = groupNames(given);
-  if (named !== undefined && names.includes(named)) return named;
+  if (named !== undefined && (names.includes(named) || savedOf(named, given.segments))) return named;
   if (given.goal) return `goal:${given.goal.id}`;
   return names[0] ?? "everybody";
 }
 
-/** Everybody has no rest, only another period. */
-export const usualAgainst = (group: GroupName, named: string | undefined): AgainstName =>
-  AGAINST.find((one) => one === named && (one !== "rest" || group !== "everybody")) ?? (group === "everybody" ? "before" : "rest");
+/** What a group can be held against. Everybody has no rest, only another period. */
+export const againstNames = (group: GroupName, segments: readonly StoredSegment[]): AgainstName[] =>
+  group === "everybody" ? ["before", "year"] : [...AGAINST, ...savedNames(segments).filter((one) => one !== group)];
 
-export function groupWords(name: GroupName, units: Units, goals: readonly StoredGoal[]): string {
+export const usualAgainst = (group: GroupName, named: string | undefined, segments: readonly StoredSegment[]): AgainstName => {
+  const [first = "rest", ...others] = againstNames(group, segments);
+  return others.find((one) => one === named) ?? first;
+};
+
+type Known = Pick<Given, "goals" | "segments">;
+
+export function groupWords(name: GroupName, units: Units, { goals, segments }: Known): string {
   const goal = goalOf(name, goals);
   if (goal) return `${units} with ${goal.name}`;
+  const saved = savedOf(name, segments);
+  if (saved) return `${units} in ${saved.name}`;
   if (name === "segment") return `${units} of the segment`;
   return units === "people" ? "everybody" : "all visits";
 }
 
-export const againstWords = (name: AgainstName, period: Period): string => (name === "rest" ? "the rest" : versusWords(period, name));
+export const againstWords = (name: AgainstName, period: Period, units: Units, known: Known): string =>
+  isSaved(name) ? groupWords(name, units, known) : name === "rest" ? "the rest" : versusWords(period, name);
 
 /** Behind a count of those that a group is held against: `98 of 4,879 others`. */
-export const othersWords = (name: AgainstName, period: Period): string => (name === "rest" ? "others" : `in ${versusWords(period, name)}`);
+export const othersWords = (name: AgainstName, period: Period, segments: readonly StoredSegment[]): string =>
+  isSaved(name) ? `in ${savedOf(name, segments)?.name}` : name === "rest" ? "others" : `in ${versusWords(period, name)}`;
 
 /** Who reached a goal: people with all they did in the period, or the visits in which it was reached. */
 const reached = (goal: StoredGoal, of: Units): Segment => ({
@@ -69,15 +85,23 @@ const reached = (goal: StoredGoal, of: Units): Segment => ({
 export function asked(comparison: Comparison, given: Given): CompareRequest {
   const { group, against, units, by } = comparison;
   const goal = goalOf(group, given.goals);
-  const strip = segmentOf(given.filters);
-  const own = goal ? reached(goal, units) : group === "segment" && strip ? { ...strip, of: units } : null;
-  const other = against === "rest" ? null : versusOf(given.period, against satisfies Versus);
+  const strip = given.segment;
+  const inSaved = (name: string): Segment | null => {
+    const saved = savedOf(name, given.segments);
+    return saved ? { of: units, where: { kind: "group", of: "all", conditions: [{ kind: "saved", id: saved.id }] } } : null;
+  };
+  const own = goal ? reached(goal, units) : group === "segment" && strip ? { ...strip, of: units } : inSaved(group);
+  const other = isSaved(against) || against === "rest" ? null : versusOf(given.period, against satisfies Versus);
   return {
     period: given.period,
     goal: given.goal?.id ?? null,
     segment: group === "segment" ? null : strip,
     group: own,
-    against: other ? { kind: "period", period: other } : { kind: "rest" },
+    against: other
+      ? { kind: "period", period: other }
+      : isSaved(against)
+        ? { kind: "segment", segment: inSaved(against) }
+        : { kind: "rest" },
     units,
     dimensions: by ? [by] : [],
     too_few: false,

@@ -14,15 +14,15 @@ interface Compared {
 
 /** The comparison that the address names, with what it leaves out as is usual. */
 export function useComparison(): Compared {
-  const { goals, registry } = useSite();
-  const { period, filters, goal } = useView();
+  const { goals, segments, registry } = useSite();
+  const { period, segment, goal } = useView();
   const search = useSearch({ from: "/s/$site" });
   const navigate = useNavigate();
-  const given = { period, filters, goals, goal };
+  const given = { period, segment, segments, goals, goal };
   const group = usualGroup(given, search.group);
   const comparison: Comparison = {
     group,
-    against: usualAgainst(group, search.against),
+    against: usualAgainst(group, search.against, segments),
     units: search.units ?? "people",
     by: registry?.dimensions.find((one) => one.name === search.by)?.name ?? null,
   };

@@ -2,11 +2,12 @@ import type { Asked } from "@/api/queries";
 import type { Heads, Sort } from "@/ledger/columns";
 import { ReportLedger } from "@/ledger/ReportLedger";
 import { MenuItem } from "@/ui/Menu";
-import { ComparedWithRest, VisitsBehind } from "@/views/shared/Behind";
+import { ComparedWithRest, SegmentOfThese, VisitsBehind } from "@/views/shared/Behind";
 import { useOpenUp } from "@/views/shared/OpenedUp";
 import { useSite } from "@/state/site";
 import { useSteering, useView } from "@/state/view";
 import { lastWord } from "@/words/format";
+import { partWords } from "@/words/segments";
 
 /** A ledger of a view: by what, with which columns, and what leads. */
 export interface LedgerSpec {
@@ -29,10 +30,15 @@ export interface LedgerSpec {
 }
 
 const FEW_ROWS = 9;
+/** How ledgers stand: two beside each other where there is room, or each with the width of all for segments side by side. */
+export const LEDGERS = {
+  beside: "grid-cols-2 max-[1100px]:grid-cols-[minmax(0,1fr)] max-[1100px]:gap-y-6",
+  below: "grid-cols-[minmax(0,1fr)] gap-y-6",
+} as const;
 
 /** A report by one dimension, opened into others, read under the strip. */
 export function DimensionLedger({ asked, spec }: { asked: Asked; spec: LedgerSpec }) {
-  const { site, registry } = useSite();
+  const { site, registry, segments } = useSite();
   const { goal, live } = useView();
   const { narrow } = useSteering();
   const openUp = useOpenUp();
@@ -40,7 +46,7 @@ export function DimensionLedger({ asked, spec }: { asked: Asked; spec: LedgerSpe
   const { title, what, aside, dimensions, usual, lead, heads = {}, sort, isPart = false, few = FEW_ROWS } = spec;
   const empty =
     spec.empty ??
-    (asked.filters.length
+    (asked.segment
       ? "No visit in these days fits the segment. Remove a filter, or choose other days."
       : "No visits in these days. Choose others above, or put the code on the site, and they appear here.");
   return (
@@ -71,11 +77,16 @@ export function DimensionLedger({ asked, spec }: { asked: Asked; spec: LedgerSpe
           <MenuItem asChild>
             <ComparedWithRest places={places} />
           </MenuItem>
+          <MenuItem asChild>
+            <SegmentOfThese places={places} />
+          </MenuItem>
         </>
       )}
-      onOpen={(measure, of) =>
+      sideWords={asked.beside?.map((part) => partWords(part, { registry, segments })) ?? []}
+      onOpen={(measure, of, within) =>
         openUp({
           measure,
+          ...(within ? { part: within } : {}),
           title: measure === "conversions" && goal ? goal.name : (registry.measures.find((one) => one.name === measure)?.title ?? measure),
           of,
         })

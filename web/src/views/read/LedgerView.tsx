@@ -1,7 +1,8 @@
+import { clsx } from "clsx";
 import type { ReactNode } from "react";
 
 import type { Asked } from "@/api/queries";
-import { DimensionLedger, type LedgerSpec } from "@/views/read/DimensionLedger";
+import { DimensionLedger, LEDGERS, type LedgerSpec } from "@/views/read/DimensionLedger";
 import { Legend } from "@/views/read/Legend";
 import { useSite } from "@/state/site";
 import { useView } from "@/state/view";
@@ -19,14 +20,14 @@ interface LedgerViewProps {
 /** A view that proves what it says by ledgers, two beside each other where there is room. */
 export function LedgerView({ ledgers, lead, more }: LedgerViewProps) {
   const { ready, trouble, again } = useSite();
-  const { goal, period, versus, filters } = useView();
+  const { goal, period, versus, segment, beside } = useView();
   if (trouble) return <ViewError error={trouble} again={again} />;
   if (!ready) return <div aria-busy="true" />;
-  const asked: Asked = { period, versus, goal: goal?.id ?? null, filters };
+  const asked: Asked = { period, versus, goal: goal?.id ?? null, segment, beside };
   return (
     <div className="grid max-w-[1800px] grid-cols-[minmax(0,1fr)] gap-3">
       {lead(asked)}
-      <div className="grid grid-cols-2 gap-x-7 gap-y-6 max-[1100px]:grid-cols-[minmax(0,1fr)]">
+      <div className={clsx("grid gap-x-7 gap-y-6", LEDGERS[beside.length ? "below" : "beside"])}>
         {ledgers(Boolean(goal)).map((spec) => (
           <DimensionLedger key={spec.title} asked={asked} spec={spec} />
         ))}

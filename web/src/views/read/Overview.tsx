@@ -1,13 +1,14 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
+import { clsx } from "clsx";
 import { useState } from "react";
 
-import { segmentOf } from "@/api/figures";
 import { START } from "@/state/paths";
+import { besideId } from "@/api/figures";
 import { answerQuery, seriesQuery, type Asked } from "@/api/queries";
 import { Figure } from "@/views/read/Figure";
 import { Key } from "@/charts/Key";
-import { LINE, VERSUS_LINE } from "@/charts/styles";
+import { LINE, SERIES, VERSUS_LINE } from "@/charts/styles";
 import { useFlags } from "@/views/logbook/useFlags";
 import { NamedValue } from "@/views/shared/NamedValue";
 import { useOpenUp } from "@/views/shared/OpenedUp";
@@ -20,11 +21,13 @@ import { Chosen } from "@/views/shared/Chosen";
 import { plusDays } from "@/state/days";
 import { useSite } from "@/state/site";
 import { useSteering, useView } from "@/state/view";
-import { DimensionLedger } from "@/views/read/DimensionLedger";
+import { DimensionLedger, LEDGERS } from "@/views/read/DimensionLedger";
 import { Legend } from "@/views/read/Legend";
 import { overviewLedgers } from "@/views/read/specs";
+import { PointWays } from "@/views/read/PointWays";
 import { TodaySoFar } from "@/views/read/TodaySoFar";
 import { figure, versusWords } from "@/words/format";
+import { partWords, SIDE_LETTERS } from "@/words/segments";
 import { ErrorState, Skeleton, ViewError } from "@/ui/states";
 import { Answer, Title } from "@/ui/text";
 
@@ -35,15 +38,15 @@ const PER_STEP = { hour: "an hour", day: "a day", week: "a week", month: "a mont
 /** Which channels and landing pages drive the goal: the answer, the figures with their course, and the ledgers that prove it. */
 export function Overview() {
   const { ready, trouble, again } = useSite();
-  const { goal, period, versus, filters } = useView();
+  const { goal, period, versus, segment, beside } = useView();
   if (trouble) return <ViewError error={trouble} again={again} />;
   if (!ready) return <div aria-busy="true" />;
-  const asked: Asked = { period, versus, goal: goal?.id ?? null, filters };
+  const asked: Asked = { period, versus, goal: goal?.id ?? null, segment, beside };
   return (
     <div className="grid max-w-[1800px] grid-cols-[220px_minmax(0,1fr)] gap-x-7 max-[820px]:grid-cols-[minmax(0,1fr)] max-[820px]:gap-y-4">
       {goal ? <AnswerLine goal={goal.id} /> : <Waiting />}
       <Course asked={asked} />
-      <div className="col-span-full grid grid-cols-2 gap-x-7 pt-4 max-[1100px]:grid-cols-[minmax(0,1fr)] max-[1100px]:gap-y-6">
+      <div className={clsx("col-span-full grid gap-x-7 pt-4", LEDGERS[beside.length ? "below" : "beside"])}>
         {overviewLedgers(Boolean(goal)).map((spec) => (
           <DimensionLedger key={spec.title} asked={asked} spec={spec} />
         ))}
@@ -98,8 +101,8 @@ function Waiting() {
 
 function AnswerLine({ goal }: { goal: number }) {
   const { site } = useSite();
-  const { period, filters, live } = useView();
-  const answer = useQuery(answerQuery(site.key, { period, goal, segment: segmentOf(filters) }, { live }));
+  const { period, segment, live } = useView();
+  const answer = useQuery(answerQuery(site.key, { period, goal, segment }, { live }));
   if (answer.isError) return <ViewError error={answer.error} again={() => void answer.refetch()} />;
   return (
     <Answer className="min-h-[78px] pb-3.5" aria-busy={answer.isPending}>
@@ -115,7 +118,7 @@ function AnswerLine({ goal }: { goal: number }) {
 }
 
 function Course({ asked }: { asked: Asked }) {
-  const { site, registry } = useSite();
+  const { site, registry, segments } = useSite();
   const { goal, period, versus, live, step } = useView();
   const { setPeriod, readBy } = useSteering();
   const openUp = useOpenUp();
@@ -123,21 +126,31 @@ function Course({ asked }: { asked: Asked }) {
   const [wanted, setShown] = useState("conversions");
   const shown = figures.shown.includes(wanted) ? wanted : (figures.shown[0] ?? "visits");
   const bucket = stepFor(period, step);
-  const series = useQuery(seriesQuery(site.key, { ...asked, measures: figures.shown, bucket }, { live }));
+  // What is shown comes first: not of all figures is there room for several segments in one request.
+  const measures = asked.beside?.length ? [...new Set([shown, ...figures.shown])] : figures.shown;
+  const series = useQuery(seriesQuery(site.key, { ...asked, measures, bucket }, { live }));
   const adjoining = period.last === plusDays(site.today, -1) && bucket === "day";
   const today = useQuery({
     ...seriesQuery(
       site.key,
-      { ...asked, period: { first: site.today, last: site.today }, versus: "none", measures: soFarOf(shown), bucket: "day" },
+      { ...asked, beside: [], period: { first: site.today, last: site.today }, versus: "none", measures: soFarOf(shown), bucket: "day" },
       { live: true },
     ),
     enabled: !live,
   });
   const course = useTimeSeries(series.data, shown, site.today);
   const flags = useFlags(course?.points);
-  const measures = figures.shown.flatMap((name) => registry?.measures.find((one) => one.name === name) ?? []);
-  const title = (name: string) => (name === "conversions" && goal ? goal.name : (measures.find((one) => one.name === name)?.title ?? name));
-  const current = measures.find((one) => one.name === shown);
+  const sides = (asked.beside ?? []).map((part, place) => ({
+    letter: SIDE_LETTERS[place] ?? "",
+    name: partWords(part, { registry, segments }),
+    // As the whole: nothing where a day has not begun.
+    values: (series.data?.points ?? []).map((point, i) =>
+      course?.points[i]?.now === null ? null : (point.values[besideId(shown, place)] ?? null),
+    ),
+  }));
+  const listed = figures.shown.flatMap((name) => registry?.measures.find((one) => one.name === name) ?? []);
+  const title = (name: string) => (name === "conversions" && goal ? goal.name : (listed.find((one) => one.name === name)?.title ?? name));
+  const current = listed.find((one) => one.name === shown);
   if (series.isError) return <ErrorState error={series.error} again={() => void series.refetch()} />;
   const perStep = PER_STEP[bucket];
   const soFar = today.data?.total.values;
@@ -146,7 +159,7 @@ function Course({ asked }: { asked: Asked }) {
       <div>
         <ul className="border-t border-ink-2 max-[820px]:pl-3" aria-label="Figures" aria-busy={series.isPending}>
           {series.data
-            ? measures.map((measure) => (
+            ? listed.map((measure) => (
                 <Figure
                   key={measure.name}
                   name={title(measure.name)}
@@ -188,6 +201,11 @@ function Course({ asked }: { asked: Asked }) {
                 {versusWords(period, versus)}
               </Key>
             )}
+            {sides.map(({ letter, name }, place) => (
+              <Key key={letter} size={[20, 8]} mark={<path className={SERIES[place]?.line} strokeWidth={1.75} d="M1 4H19" />}>
+                {letter} {name}
+              </Key>
+            ))}
           </div>
         </header>
         {course && current && (
@@ -198,6 +216,8 @@ function Course({ asked }: { asked: Asked }) {
             today={adjoining ? (soFar?.[shown] ?? null) : undefined}
             versus={versus === "none" ? null : "before"}
             flags={flags}
+            sides={sides}
+            ways={(at, following) => <PointWays at={at} following={following} bucket={bucket} />}
             onTake={(first, following) => setPeriod({ first, last: following ? plusDays(following, -1) : period.last })}
           />
         )}

@@ -2,9 +2,11 @@ import { useQuery } from "@tanstack/react-query";
 import { createContext, useCallback, useContext, useMemo, useRef, useState, type ReactNode } from "react";
 
 import type { Measure } from "@/api/client";
+import type { SegmentPart } from "@/api/client";
+import { narrowedBy } from "@/api/figures";
 import { seriesQuery, tableQuery } from "@/api/queries";
 import { useFlags } from "@/views/logbook/useFlags";
-import { ComparedWithRest, VisitsBehind } from "@/views/shared/Behind";
+import { ComparedWithRest, SegmentOfThese, VisitsBehind } from "@/views/shared/Behind";
 import { Change } from "@/views/read/Figure";
 import { stepFor, useTimeSeries } from "@/charts/useTimeSeries";
 import { TimeChart } from "@/charts/TimeChart";
@@ -14,12 +16,15 @@ import { useSite } from "@/state/site";
 import { useView } from "@/state/view";
 import { Sheet } from "@/ui/Dialog";
 import { figure, periodWords, unitOf, valueWords, versusWords } from "@/words/format";
+import { partWords } from "@/words/segments";
 
 /** A number: a measure, of the visits that have these values, or of all. */
 export interface Opened {
   measure: string;
   title: string;
   of?: { dimension: string; value: string }[];
+  /** A whole segment that they are in. */
+  part?: SegmentPart;
 }
 
 const Context = createContext<(opened: Opened) => void>(() => undefined);
@@ -50,6 +55,8 @@ export function OpenedUpProvider({ children }: { children: ReactNode }) {
   );
 }
 
+const WAY = "text-teal underline-offset-3 hover:underline";
+
 interface BehindProps {
   opened: Opened;
   onClose: () => void;
@@ -57,10 +64,11 @@ interface BehindProps {
 }
 
 function Behind({ opened, onClose, onCloseAutoFocus }: BehindProps) {
-  const { registry, site } = useSite();
+  const { registry, segments, site } = useSite();
   const { period } = useView();
   const measure = registry?.measures.find((one) => one.name === opened.measure);
-  const subject = opened.of?.length ? opened.of.map((one) => valueWords(one.dimension, one.value)).join(", ") : "All visits";
+  const values = (opened.of ?? []).map((one) => valueWords(one.dimension, one.value));
+  const subject = [...values, ...(opened.part ? [partWords(opened.part, { registry, segments })] : [])].join(", ") || "All visits";
   return (
     <Sheet
       open
@@ -77,12 +85,17 @@ function Behind({ opened, onClose, onCloseAutoFocus }: BehindProps) {
 
 function Inside({ opened, measure, onLeave }: { opened: Opened; measure: Measure; onLeave: () => void }) {
   const { site, registry } = useSite();
-  const { goal, period, versus, filters, live, step } = useView();
+  const { goal, period, versus, segment, live, step } = useView();
   const own = useMemo(
-    () => [...filters, ...(opened.of ?? []).map(({ dimension, value }) => ({ dimension, values: [value], without: false }))],
-    [opened, filters],
+    () =>
+      narrowedBy(
+        segment,
+        (opened.of ?? []).map(({ dimension, value }) => ({ dimension, values: [value], without: false })),
+        opened.part ? [opened.part] : [],
+      ),
+    [opened, segment],
   );
-  const asked = { period, versus, goal: goal?.id ?? null, filters: own };
+  const asked = { period, versus, goal: goal?.id ?? null, segment: own };
   const measures = [measure.name, ...measure.parts];
   const table = useQuery(tableQuery(site.key, { ...asked, dimensions: [], measures, descending: true, limit: 1 }, { live }));
   const series = useQuery(seriesQuery(site.key, { ...asked, measures: [measure.name], bucket: stepFor(period, step) }, { live }));
@@ -149,9 +162,12 @@ function Inside({ opened, measure, onLeave }: { opened: Opened; measure: Measure
         />
       )}
       <p className="mt-3 grid justify-items-start gap-1.5">
-        <VisitsBehind className="text-teal underline-offset-3 hover:underline" places={opened.of ?? []} onClick={onLeave} />
-        {(opened.of ?? []).length > 0 && (
-          <ComparedWithRest className="text-teal underline-offset-3 hover:underline" places={opened.of ?? []} onClick={onLeave} />
+        <VisitsBehind className={WAY} places={opened.of ?? []} whole={opened.part} onClick={onLeave} />
+        {((opened.of ?? []).length > 0 || opened.part) && (
+          <>
+            <ComparedWithRest className={WAY} places={opened.of ?? []} whole={opened.part} onClick={onLeave} />
+            <SegmentOfThese className={WAY} places={opened.of ?? []} whole={opened.part} onClick={onLeave} />
+          </>
         )}
       </p>
     </div>

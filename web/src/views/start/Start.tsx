@@ -73,7 +73,7 @@ function Step({ done, title, children }: { done: boolean; title: string; childre
 function FirstGoal() {
   const { site, goals } = useSite();
   const period = { first: site.first_day, last: site.today };
-  const asked = { period, versus: "none" as const, goal: null, filters: [] };
+  const asked = { period, versus: "none" as const, goal: null, segment: null };
   const events = useQuery(eventsQuery(site.key, { period }, { live: true }));
   const pages = useQuery(tableQuery(site.key, { ...asked, dimensions: ["page"], measures: ["views"], limit: 200 }, { live: true }));
   const orders = useQuery(tableQuery(site.key, { ...asked, dimensions: [], measures: ["orders"] }, { live: true }));

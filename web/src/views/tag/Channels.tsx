@@ -94,7 +94,7 @@ export function Channels() {
 
 /** Visits of the last 90 days by channel. */
 function useVisitsBy(site: string, today: string): Map<string, number> {
-  const asked = { period: lastDays(today, 90), versus: "none" as const, goal: null, filters: [] };
+  const asked = { period: lastDays(today, 90), versus: "none" as const, goal: null, segment: null };
   const table = useQuery(
     tableQuery(site, { ...asked, dimensions: ["channel"], measures: ["visits"], descending: true, limit: 1000 }, { live: false }),
   );

@@ -3,7 +3,6 @@ import { useState } from "react";
 
 import { Part, Sides } from "@/ui/layout";
 import type { SiteEvent } from "@/api/client";
-import { segmentOf } from "@/api/figures";
 import { eventsQuery } from "@/api/queries";
 import type { LedgerColumn } from "@/ledger/columns";
 import { LedgerSkeleton } from "@/ledger/LedgerSkeleton";
@@ -20,8 +19,8 @@ import { ago, figure, periodWords, plural, symbol } from "@/words/format";
 /** Every event as soon as it first arrived, and code for the next one. */
 export function Events() {
   const { site, ready, trouble, again } = useSite();
-  const { period, filters, live } = useView();
-  const events = useQuery({ ...eventsQuery(site.key, { period, segment: segmentOf(filters) }, { live }), enabled: ready });
+  const { period, segment, live } = useView();
+  const events = useQuery({ ...eventsQuery(site.key, { period, segment }, { live }), enabled: ready });
   const [hidden, setHidden] = useState(false);
   if (trouble) return <ViewError error={trouble} again={again} />;
   if (events.isError) return <ViewError error={events.error} again={() => void events.refetch()} />;

@@ -17,7 +17,7 @@ import { Button } from "@/ui/Button";
 import { Told } from "@/ui/layout";
 import { Combobox } from "@/ui/Combobox";
 import { Select } from "@/ui/Select";
-import { Conditions } from "@/views/tag/Conditions";
+import { Conditions } from "@/views/shared/Conditions";
 import { asForm, asGoal, pathOf, type GoalFormValues } from "@/views/tag/goalFormValues";
 import { amount, plural } from "@/words/format";
 
@@ -50,7 +50,7 @@ export function GoalForm({ stored, onDone, onDrop }: GoalFormProps) {
     period: lastDays(site.today, 90),
     versus: "none" as const,
     goal: null,
-    filters: [],
+    segment: null,
     dimensions: ["page"],
     measures: ["views"],
   };

@@ -5,6 +5,7 @@ import { useState } from "react";
 
 import { Part, Sides } from "@/ui/layout";
 import { ask, client, type Schemas, type SiteField } from "@/api/client";
+import { segmentOf } from "@/api/figures";
 import { seenFieldsQuery, tableQuery } from "@/api/queries";
 import { useSave } from "@/api/useSave";
 import { Code } from "@/ui/Code";
@@ -194,10 +195,18 @@ function Undefined({ onDefine }: { onDefine: ((key: string) => void) | undefined
 
 function Commonest({ field }: { field: SiteField }) {
   const { site } = useSite();
-  const { period, versus, goal, filters, live } = useView();
+  const { period, versus, goal, filters, parts, live } = useView();
   const { narrow } = useSteering();
   const dimension = `field.${field.key}`;
-  const asked = { period, versus, goal: goal?.id ?? null, filters: filters.filter((one) => one.dimension !== dimension) };
+  const asked = {
+    period,
+    versus,
+    goal: goal?.id ?? null,
+    segment: segmentOf(
+      filters.filter((one) => one.dimension !== dimension),
+      parts,
+    ),
+  };
   const table = useQuery(
     tableQuery(site.key, { ...asked, dimensions: [dimension], measures: ["visits"], sort: "visits", descending: true, limit: 4 }, { live }),
   );

@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 
+import { segmentOf } from "@/api/figures";
 import { tableQuery } from "@/api/queries";
 import { LedgerSkeleton } from "@/ledger/LedgerSkeleton";
 import { List } from "@/ledger/List";
@@ -20,8 +21,8 @@ interface UnsortedProps {
 /** What no channel takes, by medium and source; a medium can be given one at once. */
 export function Unsorted({ channels, canEdit, onGive }: UnsortedProps) {
   const { site } = useSite();
-  const filters = [{ dimension: "channel", values: ["Unsorted"], without: false }];
-  const asked = { period: lastDays(site.today, 90), versus: "none" as const, goal: null, filters };
+  const segment = segmentOf([{ dimension: "channel", values: ["Unsorted"], without: false }]);
+  const asked = { period: lastDays(site.today, 90), versus: "none" as const, goal: null, segment };
   const table = useQuery(
     tableQuery(
       site.key,

@@ -1,20 +1,15 @@
 import type { Goal, Schemas } from "@/api/client";
 import { typedNumber } from "@/forms/numbers";
+import { fieldsOf, propsOf, writtenFields, writtenProps, type Written } from "@/views/shared/writtenConditions";
 
 /** A goal as it is being written. */
-export interface Condition {
-  name: string;
-  test: string;
-  value: string;
-}
-
 export interface GoalFormValues {
   kind: "page" | "event" | "order";
   test: Schemas["PageTest"]["test"];
   pattern: string;
   event: string;
-  props: Condition[];
-  where: Condition[];
+  props: Written[];
+  where: Written[];
   counts: Goal["counts"];
   worth: "none" | "fixed" | "hit" | "order";
   amount: string;
@@ -25,8 +20,6 @@ export interface GoalFormValues {
   kept: Goal["match"] | null;
 }
 
-export const NUMBER_TESTS = ["=", "≠", "<", "≤", ">", "≥"];
-
 export function asForm(goal: Goal | null): GoalFormValues {
   const match = goal?.match;
   return {
@@ -34,8 +27,8 @@ export function asForm(goal: Goal | null): GoalFormValues {
     test: match?.page?.test ?? "is",
     pattern: match?.page?.value ?? "",
     event: match?.names[0] ?? "",
-    props: match?.props.map((one) => ({ name: one.key, test: one.test, value: String(one.value) })) ?? [],
-    where: match?.fields.map((one) => ({ name: one.field, test: one.test, value: one.value })) ?? [],
+    props: writtenProps(match?.props ?? []),
+    where: writtenFields(match?.fields ?? []),
     kept: match ?? null,
     counts: goal?.counts ?? "once a visit",
     worth: goal?.value.kind ?? "none",
@@ -53,17 +46,13 @@ export function pathOf(text: string): string {
 
 export function asGoal(form: GoalFormValues): Goal {
   const match = (): Goal["match"] => {
-    const fields = form.where.map(({ name, test, value }) => ({ field: name, test: test as Schemas["FieldTest"]["test"], value }));
+    const fields = fieldsOf(form.where);
     const value = form.totalTest ? { test: form.totalTest, than: typedNumber(form.total) } : null;
     const plain = { names: [], name_test: "is" as const, page: null, props: [], fields, value: null };
     const kept = form.kept?.kind === form.kind ? form.kept : plain;
     if (form.kind === "page") return { ...plain, kind: "view", page: { test: form.test, value: pathOf(form.pattern) } };
     if (form.kind === "order") return { ...plain, ...kept, fields, value, kind: "order" };
-    const props = form.props.map(({ name, test, value }) => ({
-      key: name,
-      test: test as Schemas["PropTest"]["test"],
-      value: NUMBER_TESTS.includes(test) ? typedNumber(value) : value,
-    }));
+    const props = propsOf(form.props);
     return { ...plain, ...kept, fields, kind: "event", names: form.event ? [form.event, ...kept.names.slice(1)] : [], props };
   };
   const value: Goal["value"] =

@@ -8,6 +8,8 @@ import { visitDetailQuery } from "@/api/queries";
 import { Details, Flags, Glyph, hitWords } from "@/views/shared/HitWords";
 import { LedgerSkeleton } from "@/ledger/LedgerSkeleton";
 import { EmptyNote, ViewError } from "@/ui/states";
+import { SegmentBegun } from "@/views/shared/Behind";
+import { wayOf } from "@/views/watch/wayOf";
 import { VisitLink } from "@/views/shared/VisitLink";
 import { can } from "@/state/can";
 import { useSite } from "@/state/site";
@@ -46,6 +48,7 @@ function Visit({ detail }: { detail: Detail }) {
   const { goal } = useView();
   const { visit, hits } = detail;
   const listed = withStays(hits);
+  const way = wayOf(hits);
   const navigate = useNavigate();
   const from = [visit.source, visit.medium, visit.campaign].filter(Boolean).join(" / ");
   return (
@@ -61,6 +64,13 @@ function Visit({ detail }: { detail: Detail }) {
             <Happening key={hit.seq} hit={hit} stayed={stayed} before={listed[i - 1]?.hit} worth={detail.conversions[hit.seq]} />
           ))}
         </ol>
+        {way && (
+          <p>
+            <SegmentBegun className="text-teal underline-offset-3 hover:underline" site={site.key} draft={way}>
+              Make a segment of this way
+            </SegmentBegun>
+          </p>
+        )}
         {detail.hits_left_out > 0 && <p className="text-ink-2">{plural(detail.hits_left_out, "hit")} more are not listed.</p>}
       </Part>
       <aside className="grid min-w-0 content-start gap-[18px]">

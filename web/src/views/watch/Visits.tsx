@@ -2,7 +2,6 @@ import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { useCallback } from "react";
 
 import type { Site, StoredGoal, VisitRecord } from "@/api/client";
-import { segmentOf } from "@/api/figures";
 import { tableQuery, visitsQuery } from "@/api/queries";
 import type { LedgerColumn } from "@/ledger/columns";
 import { Grid } from "@/ledger/Grid";
@@ -20,17 +19,17 @@ import { amount, duration, figure, lastWord, moment, periodWords, plural, valueW
 /** Single visits that started in the period and fit the segment, newest first. */
 export function Visits() {
   const { site, ready, trouble, again } = useSite();
-  const { period, goal, filters, live } = useView();
+  const { period, goal, segment, live } = useView();
   const { setPeriod } = useSteering();
   const visits = useInfiniteQuery({
-    ...visitsQuery(site.key, { period, goal: goal?.id ?? null, segment: segmentOf(filters), with_excluded: false, limit: 200 }, { live }),
+    ...visitsQuery(site.key, { period, goal: goal?.id ?? null, segment, with_excluded: false, limit: 200 }, { live }),
     // Before it is known what the address may ask for, these would be the visits of everybody.
     enabled: ready,
   });
   const today = useQuery({
     ...tableQuery(
       site.key,
-      { period: { first: site.today, last: site.today }, versus: "none", goal: null, filters, dimensions: [], measures: ["visits"] },
+      { period: { first: site.today, last: site.today }, versus: "none", goal: null, segment, dimensions: [], measures: ["visits"] },
       { live: true },
     ),
     enabled: !live && ready,
@@ -53,7 +52,7 @@ export function Visits() {
       {visits.isPending && <LedgerSkeleton rows={14} />}
       {count === 0 && (
         <EmptyNote>
-          {filters.length
+          {segment
             ? "No visit in these days fits the segment. Remove a filter, or choose other days."
             : "No visits in these days. Choose others above."}
         </EmptyNote>

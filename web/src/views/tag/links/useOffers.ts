@@ -12,7 +12,7 @@ const NO_WORDS = ["", "direct", "none", "(unset)"];
 export function useOffers(field: "source" | "medium" | "campaign" | "content"): Suggestion[] {
   const { site } = useSite();
   const words = useQuery(vocabularyQuery(site.key));
-  const asked = { period: completeDays(site.today, 365), versus: "none" as const, goal: null, filters: [] };
+  const asked = { period: completeDays(site.today, 365), versus: "none" as const, goal: null, segment: null };
   const seen = useQuery(tableQuery(site.key, { ...asked, dimensions: [field], measures: ["visits"], limit: 60 }, { live: false }));
   const own = words.data?.filter((word) => word.field === field).map((word) => word.value) ?? [];
   const visits = new Map(seen.data?.rows.map((row) => [row.keys[0] ?? "", row.values["visits"] ?? 0]));

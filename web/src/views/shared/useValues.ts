@@ -25,7 +25,7 @@ export function useValues(dimension: string, { of, query = "" }: { of?: Period; 
     period: of ?? view.period,
     versus: "none" as const,
     goal: null,
-    filters: [],
+    segment: null,
     dimensions: [dimension],
     measures: ["visits"],
     limit: MAX_VALUES,

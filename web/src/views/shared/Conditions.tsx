@@ -4,7 +4,7 @@ import { Button } from "@/ui/Button";
 import { Combobox } from "@/ui/Combobox";
 import { FieldError, Input } from "@/ui/Field";
 import { Select } from "@/ui/Select";
-import { NUMBER_TESTS, type Condition } from "@/views/tag/goalFormValues";
+import { NUMBER_TESTS, type Written } from "@/views/shared/writtenConditions";
 
 const TEXT_TESTS = ["is", "is not", "starts with", "contains", "regular expression"];
 const MAX_CONDITIONS = 10;
@@ -14,14 +14,14 @@ interface ConditionsProps {
   what: string;
   names: string[];
   numbers?: boolean;
-  value: Condition[];
+  value: Written[];
   error: string | undefined;
-  set: (value: Condition[]) => void;
+  set: (value: Written[]) => void;
 }
 
 /** Conditions that must all hold: a name, a test, a value. */
 export function Conditions({ what, names, numbers = false, value, error, set }: ConditionsProps) {
-  const change = (place: number, to: Partial<Condition>) => set(value.map((one, i) => (i === place ? { ...one, ...to } : one)));
+  const change = (place: number, to: Partial<Written>) => set(value.map((one, i) => (i === place ? { ...one, ...to } : one)));
   return (
     <div className="grid justify-items-start gap-1.5" role="group" aria-label={`Conditions on a ${what}`}>
       {value.map((one, place) => (
