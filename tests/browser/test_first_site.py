@@ -119,6 +119,7 @@ FIRST_STEPS = {
     "read/sources": "No visits in these days.",
     "read/audience": "No visits in these days.",
     "explain/compare": "There is nothing to compare",
+    "explain/segments": "No segment is saved yet.",
     "tag/events": "No event has arrived yet. Name the first one with the code beside",
     "tag/goals": "A goal is a page that is reached, an event, or an order. Make the first one",
     "tag/fields": "A field carries what only your site knows",

@@ -75,6 +75,11 @@ def _links(page):
     page.get_by_role("region", name="Library").get_by_role("row").nth(1).wait_for()
 
 
+def _segment(page):
+    page.get_by_role("link", name="From a guide to a course").click()
+    page.locator("[data-held]").wait_for()
+
+
 # Name of the view: (address, what is waited for or done).
 VIEWS = {
     "sign-in": ("/", lambda page: page.get_by_role("button", name="Sign in").wait_for()),
@@ -95,6 +100,9 @@ VIEWS = {
     "sources": ("/s/mill/read/sources", _reads),
     "audience": ("/s/mill/read/audience", lambda page: page.get_by_role("slider", name="Visits by weekday and hour").wait_for()),
     "compare": ("/s/mill/explain/compare", _reads),
+    "segments": ("/s/mill/explain/segments", _reads),
+    "segment": ("/s/mill/explain/segments", _segment),
+    "beside": ("/s/mill/read/overview?beside=3&beside=4", _reads),
     "now": ("/s/mill/watch/now", _here),
     "visits": ("/s/mill/watch/visits", _rows),
     "visit": ("/s/mill/watch/visits?only=channel:Email", _story),
@@ -105,7 +113,7 @@ KEPT = {
     "overview": ("overview", "light", WIDE),
     "phone": ("overview", "light", PHONE),
     "opened-up-night": ("opened-up", "dark", WIDE),
-    "narrowed": ("narrowed", "light", WIDE),
+    "segment": ("segment", "light", WIDE),
     "site-code": ("site-code", "light", WIDE),
     "events": ("events", "light", WIDE),
     "goals": ("goals", "light", WIDE),

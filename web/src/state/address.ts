@@ -129,6 +129,9 @@ export function narrowings(search: ViewSearch, known: (dimension: string) => boo
 /** How a value is taken into the segment: alone, left out, or beside those of its dimension that are there. */
 export type Taking = "only" | "without" | "add";
 
+/** The address for another view: what one view alone has open stays behind. */
+export const elsewhere = (search: ViewSearch): ViewSearch => ({ ...search, edit: undefined, draft: undefined });
+
 /** The address with one value more; the same value is never both taken and left out. */
 export function narrowed(search: ViewSearch, dimension: string, value: string, how: Taking): ViewSearch {
   const one = written(dimension, value);

@@ -86,7 +86,7 @@ export function conditionWords(condition: Condition, of: Segment["of"], naming: 
 function dimensionWords({ dimension, test, values }: Schemas["DimensionCondition"], { registry }: SegmentNaming): string {
   const known = registry?.dimensions.find((one) => one.name === dimension) ?? { name: dimension, title: dimension };
   const title = within(known.title);
-  const [first = "", ...others] = values;
+  const [first = "…", ...others] = values; // as it is written, it may not be said yet
   switch (test) {
     case "is":
     case "one of": {

@@ -5,6 +5,7 @@ import { useEffect, useState, type ReactNode } from "react";
 
 import { eventsQuery, linksQuery } from "@/api/queries";
 import { STAGES } from "@/app/stages";
+import { elsewhere } from "@/state/address";
 import { HOME, type ViewPath } from "@/state/paths";
 import { useLeave } from "@/forms/leaving";
 import { fewOf } from "@/app/frame/fewOf";
@@ -43,7 +44,7 @@ function Found({ onDone }: { onDone: () => void }) {
   const navigate = useNavigate();
   const leave = useLeave();
   const { path, isTimeless } = useHere();
-  const to = (path: ViewPath) => void navigate({ to: path, params: { site: site.key }, search: true });
+  const to = (path: ViewPath) => void navigate({ to: path, params: { site: site.key }, search: elsewhere });
   const act = (action: () => void) => () => {
     onDone();
     leave(action);

@@ -32,10 +32,9 @@ export function PartChip({ part, onAway, isDimmed, letter }: PartChipProps) {
         params={{ site: site.key }}
         search={(now: ViewSearch) => ({ ...now, draft: undefined, ...edit })}
         className="text-inherit"
-        aria-label={`Edit the segment: ${words}`}
+        aria-label={`Edit the segment: ${letter ? `${letter} ` : ""}${words}`}
       >
-        {letter && <b className="mr-1 font-serif">{letter}</b>}
-        {words}
+        {letter && <b className="font-serif">{letter}</b>} {words}
       </Link>
     </Chip>
   );

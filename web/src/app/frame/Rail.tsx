@@ -1,3 +1,4 @@
+import { elsewhere } from "@/state/address";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { clsx } from "clsx";
@@ -48,7 +49,7 @@ export function Rail({ session }: { session: Session }) {
           className={clsx(STAGE, stage === here ? HERE : "text-ink-2")}
           to={stage.views[0]?.path ?? HOME}
           params={{ site: site.key }}
-          search
+          search={elsewhere}
           aria-current={stage === here ? "true" : undefined}
           data-stage={stage.number}
         >

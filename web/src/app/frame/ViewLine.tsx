@@ -1,3 +1,4 @@
+import { elsewhere } from "@/state/address";
 import { Link } from "@tanstack/react-router";
 
 import { useEffect, useRef } from "react";
@@ -27,7 +28,7 @@ export function ViewLine() {
           className="relative flex items-center text-ink-2 aria-[current=page]:font-semibold aria-[current=page]:text-ink aria-[current=page]:after:absolute aria-[current=page]:after:inset-x-0 aria-[current=page]:after:bottom-0 aria-[current=page]:after:h-0.5 aria-[current=page]:after:bg-magenta"
           to={view.path}
           params={{ site: site.key }}
-          search
+          search={elsewhere}
           aria-current={path.startsWith(view.path) ? "page" : undefined}
           ref={path.startsWith(view.path) ? current : undefined}
         >

@@ -4,7 +4,7 @@ import { useState } from "react";
 import { ask, client, type SegmentPart, type StoredSegment } from "@/api/client";
 import { useSave } from "@/api/useSave";
 import { useLeave } from "@/forms/leaving";
-import { partText, segmentIn, type ViewSearch } from "@/state/address";
+import { elsewhere, partText, segmentIn, type ViewSearch } from "@/state/address";
 import { HOME } from "@/state/paths";
 import { useSite } from "@/state/site";
 import { useSteering } from "@/state/view";
@@ -28,7 +28,7 @@ export function Segments() {
     ask(client.POST("/api/v1/sites/{site}/segments/{segment}/restore", path(one))),
   );
   const go = (to: Pick<ViewSearch, "edit" | "draft">) =>
-    void navigate({ to: ".", search: (now: ViewSearch) => ({ ...now, edit: undefined, draft: undefined, ...to }) });
+    void navigate({ to: ".", search: (now: ViewSearch) => ({ ...elsewhere(now), ...to }) });
   const archive = useSave(
     "everything",
     (one: StoredSegment) => ask(client.POST("/api/v1/sites/{site}/segments/{segment}/archive", path(one))),
@@ -47,9 +47,7 @@ export function Segments() {
           to: HOME,
           params: { site: site.key },
           search: (now: ViewSearch) => ({
-            ...now,
-            edit: undefined,
-            draft: undefined,
+            ...elsewhere(now),
             segment: [...(now.segment ?? []).filter((one) => one !== partText(part)), partText(part)],
           }),
         }),

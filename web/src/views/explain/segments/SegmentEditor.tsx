@@ -67,7 +67,9 @@ export function SegmentEditor({ stored, begins, onUse, onDone, onArchive }: Segm
   const missing = faultsOf(where);
   const segment = segmentOfDraft({ of, where });
   const isWhole = Object.keys(missing).length === 0;
-  const settled = useDebouncedValue(segment, 250);
+  const text = JSON.stringify(segment);
+  const settledText = useDebouncedValue(text, 250);
+  const settled = JSON.parse(settledText) as Segment;
   const size = useQuery({
     ...segmentSizeQuery(site.key, { period, goal: goal?.id ?? null, segment: settled }),
     enabled: isWhole && Object.keys(faultsOf(draftOf(settled).where)).length === 0,
@@ -151,16 +153,16 @@ export function SegmentEditor({ stored, begins, onUse, onDone, onArchive }: Segm
           </p>
         )}
       </EntryForm>
-      {size.data ? (
-        <SegmentSize segment={settled} size={size.data} isStale={size.isFetching || settled !== segment} />
+      {!isWhole ? (
+        <p className="text-ink-2">How many it holds stands here as soon as every line says something.</p>
       ) : size.error ? (
         <p className="text-rust" role="alert">
           {size.error.detail}
         </p>
-      ) : isWhole ? (
-        <LedgerSkeleton rows={5} />
+      ) : size.data ? (
+        <SegmentSize segment={settled} size={size.data} isStale={size.isFetching || settledText !== text} />
       ) : (
-        <p className="text-ink-2">How many it holds stands here as soon as every line says something.</p>
+        <LedgerSkeleton rows={5} />
       )}
     </Sides>
   );
