@@ -15,8 +15,9 @@ from bench.data import RULES, make
 from bench.reports import MONTH, ZONE, _timed
 from upper_compass.core.dataset.coded_hits import Dictionaries, encode_hits
 from upper_compass.core.definitions.comparisons import CompareRequest
+from upper_compass.core.engine.comparison import own_dimensions
 from upper_compass.core.engine.context import ReportContext
-from upper_compass.core.reports.compare import compare, own_dimensions
+from upper_compass.core.reports.compare import compare
 from upper_compass.frames.site_dataset import start
 from upper_compass.reference import shipped
 

@@ -19,8 +19,9 @@ from tests.core.segment_oracle import fitting
 from tests.core.strategies import hit_lists
 from tests.core.test_segments import BOOK, BOOKED, SEGMENTS, booked, view, with_props
 from upper_compass.core.definitions.comparisons import CompareRequest
+from upper_compass.core.engine.comparison import own_dimensions
 from upper_compass.core.engine.statistics import chi_square_p, corrected, koopman
-from upper_compass.core.reports.compare import compare, own_dimensions
+from upper_compass.core.reports.compare import compare
 
 pytestmark = pytest.mark.usefixtures("early_years")
 KEYS = {

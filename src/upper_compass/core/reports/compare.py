@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Mapping
+from dataclasses import replace
 
 import numpy as np
 import polars as pl
@@ -13,33 +13,12 @@ from upper_compass.core.definitions.comparisons import AnotherPeriod, AnotherSeg
 from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.periods import Period
 from upper_compass.core.definitions.segments import Segment
+from upper_compass.core.engine.comparison import Groups, compared, held_against, own_dimensions, sizes_of
 from upper_compass.core.engine.context import ReportContext, question
-from upper_compass.core.engine.dimensions import DIMENSIONS, Dimension, of_field
-from upper_compass.core.engine.protocol import Tally
-from upper_compass.core.engine.selection import Outside, ReportFilter
-from upper_compass.core.engine.statistics import FEW, chi_square_p, corrected, koopman
-from upper_compass.core.engine.tally import GroupBy
+from upper_compass.core.engine.selection import ReportFilter
+from upper_compass.core.engine.statistics import corrected, koopman
 
-# The additive column that counts the units.
-COLUMN = {"people": "visitors", "visits": "visits"}
 MAX_MADE_OF = 50
-# Of a page that is known, these say where one came from and went on to, alone they are the pages themselves once more; a day is what a period is made of.
-OF_ANOTHER = ("previous_page", "next_page", "day")
-
-
-@dataclass(frozen=True)
-class Groups:
-    """Two groups: what each is asked about, how many units it has, and how many the one that A is held against shared with it before it was reduced."""
-
-    a: ReportFilter
-    b: ReportFilter
-    sizes: ComparedSizes
-
-
-def own_dimensions(context: ReportContext) -> list[Dimension]:
-    """Every dimension that tells something of its own: not what stands as it was tagged, before tidying, nor what tells of another only."""
-    known = [dimension for name, dimension in DIMENSIONS.items() if not name.startswith("raw_") and name not in OF_ANOTHER]
-    return [*known, *(of_field(field) for field in context.shards.lookups.rules.fields)]
 
 
 def compare(context: ReportContext, request: CompareRequest, goals: Mapping[int, Goal]) -> CompareResult:
@@ -77,45 +56,7 @@ def groups_of(context: ReportContext, request: CompareRequest, goals: Mapping[in
         size_a, size_b = sizes_of(context, (a, b), request.units)
         return Groups(a, b, ComparedSizes(a=size_a, b=size_b, both=0, is_rest=False))
     whole = asked(request.period, request.against.segment if isinstance(request.against, AnotherSegment) else None)
-    rest = replace(whole, outside=Outside(a.segments, request.units))
-    size_a, size_whole, size_rest = sizes_of(context, (a, whole, rest), request.units)
-    both = size_whole - size_rest
-    is_rest = both == size_a
-    return Groups(a, rest if is_rest else whole, ComparedSizes(a=size_a, b=size_rest if is_rest else size_whole, both=both, is_rest=is_rest))
-
-
-def sizes_of(context: ReportContext, asked: Sequence[ReportFilter], units: str) -> list[int]:
-    """How many units each question is about."""
-    by = GroupBy(columns=frozenset({COLUMN[units]}))
-    return [int(tally.frame[COLUMN[units]][0]) for tally in context.tallies([(ask, by) for ask in asked])]
-
-
-def compared(context: ReportContext, groups: Groups, dimensions: Sequence[Dimension], units: str) -> pl.DataFrame:
-    """A row for each value that a unit of either group has: `dimension`, `value`, `a`, `b` (f64), `p`, `is_few` (fewer than five units expected in one
-    of the cells), `is_made_of` (all of A and none of B have it). In no order."""
-    column = COLUMN[units]
-    by = [GroupBy((dimension,), columns=frozenset({column})) for dimension in dimensions]
-    tallies = context.tallies([(ask, one) for ask in (groups.a, groups.b) for one in by])
-    parts = [
-        _beside(a, b, column).select(pl.lit(dimension.name).alias("dimension"), "value", "a", "b")
-        for dimension, a, b in zip(dimensions, tallies[: len(by)], tallies[len(by) :], strict=True)
-    ]
-    rows = pl.concat(parts)
-    a, b = rows["a"].to_numpy(), rows["b"].to_numpy()
-    size_a, size_b = groups.sizes.a, groups.sizes.b
-    pooled = (a + b) / max(size_a + size_b, 1)
-    return rows.with_columns(
-        pl.Series("p", chi_square_p(a, size_a, b, size_b)),
-        pl.Series("is_few", np.minimum(pooled * size_a, pooled * size_b) < FEW),
-        pl.Series("is_made_of", (a == size_a) & (b == 0) & (size_a > 0) & (size_b > 0)),
-    )
-
-
-def _beside(a: Tally, b: Tally, column: str) -> pl.DataFrame:
-    """Two tallies by one dimension beside each other, as texts."""
-    one, other = (tally.as_texts().frame.select(pl.col("key_0").alias("value"), pl.col(column).alias(name)) for tally, name in ((a, "a"), (b, "b")))
-    together = one.join(other, on="value", how="full", coalesce=True).with_columns(pl.col("a", "b").fill_null(0.0))
-    return together.filter((pl.col("a") > 0) | (pl.col("b") > 0))
+    return held_against(context, a, whole, request.units)
 
 
 def _apart(rows: pl.DataFrame, those: pl.Series) -> tuple[pl.DataFrame, pl.DataFrame]:
