@@ -53,6 +53,12 @@ def make(count: int, pages: int = PAGES) -> pl.DataFrame:
         "language": pl.Series(["en", "de", "fr"]).gather(pl.Series(who % 3)),
         "timezone": pl.Series(["Europe/Dublin", "Europe/Berlin"]).gather(pl.Series(who % 2)),
     }
-    missing = {name: pl.Series([""]).new_from_index(0, count) for name, kind_ in RAW_SCHEMA.items() if kind_ == pl.String() and name not in columns}
+    return as_raw(pl.DataFrame(columns))
+
+
+def as_raw(hits: pl.DataFrame) -> pl.DataFrame:
+    """Hits with all columns of RAW_SCHEMA: texts that are missing are empty."""
+    count = len(hits)
+    missing = {name: pl.Series([""]).new_from_index(0, count) for name, kind_ in RAW_SCHEMA.items() if kind_ == pl.String() and name not in hits.columns}
     flags = {name: pl.Series([False]).new_from_index(0, count) for name in ("robot", "internal")}
-    return pl.DataFrame(columns | missing | flags).select(pl.col(name).cast(kind_) for name, kind_ in RAW_SCHEMA.items())
+    return hits.with_columns(**missing, **flags).select(pl.col(name).cast(kind_) for name, kind_ in RAW_SCHEMA.items())

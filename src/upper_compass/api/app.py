@@ -22,6 +22,7 @@ from upper_compass.api import (
     collector,
     exports,
     findings,
+    insights,
     link_building,
     links,
     logbook,
@@ -99,6 +100,7 @@ def create_app(settings: Settings) -> FastAPI:
         findings.router,
         visitors.router,
         logbook.router,
+        insights.router,
         segments.router,
     ):
         app.include_router(router)

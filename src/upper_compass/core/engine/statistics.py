@@ -121,3 +121,36 @@ def _gap(kind: str, now: tuple[Floats, ...], before: tuple[Floats, ...]) -> tupl
 
 def _variance_of_mean(total: Floats, squares: Floats, count: Floats) -> Floats:
     return np.maximum(squares - total**2 / count, 0) / (count - 1) / count
+
+
+def poisson_p(counts: Floats, expected: Floats) -> Floats:
+    """The two-sided p that counts come of a Poisson process with these means, a row each: twice the smaller tail."""
+    from scipy.special import pdtr, pdtrc
+
+    below, above = pdtr(counts, expected), np.where(counts > 0, pdtrc(counts - 1, expected), 1.0)
+    return np.asarray(np.minimum(2 * np.minimum(below, above), 1.0), np.float64)
+
+
+def binomial_p(successes: Floats, tries: Floats, share: float) -> Floats:
+    """The two-sided p that successes come of so many tries of one share, a row each: twice the smaller tail."""
+    from scipy.special import bdtr, bdtrc
+
+    whole = tries.astype(np.int64)
+    below = np.where(successes < tries, bdtr(successes, whole, share), 1.0)
+    above = np.where(successes > 0, bdtrc(successes - 1, whole, share), 1.0)
+    return np.asarray(np.minimum(2 * np.minimum(below, above), 1.0), np.float64)
+
+
+def beyond_spread_p(now: Floats, before: Floats) -> Floats:
+    """The two-sided p that figures (a row each) are one more of those before (a row each, a column a window), which spread as they do.
+
+    Student's t of a new observation; the variance is never taken smaller than that of independent events (Poisson).
+    """
+    from scipy.special import stdtr
+
+    count = before.shape[1]
+    mean = before.mean(axis=1)
+    variance = np.maximum(before.var(axis=1, ddof=1), mean)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        t = np.abs(now - mean) / np.sqrt(variance * (1 + 1 / count))
+    return np.asarray(np.where(variance > 0, 2 * stdtr(count - 1, -t), 1.0), np.float64)

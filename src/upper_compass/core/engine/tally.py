@@ -28,6 +28,7 @@ from upper_compass.core.engine.selection import Selection
 VISIT_COLUMNS: dict[str, Callable[[Selection, Rows], Array | None]] = {
     "visits": lambda selection, visits: None,
     "bounces": lambda selection, visits: selection.shard.visit("bounce")[visits],
+    "bounced_engaged": lambda selection, visits: np.where(selection.shard.visit("bounce")[visits], selection.shard.visit("engaged")[visits], 0),
     "visit_views": lambda selection, visits: selection.shard.visit("views")[visits],
     "duration": lambda selection, visits: selection.shard.visit("end")[visits] - selection.shard.visit("start")[visits],
     "engaged": lambda selection, visits: selection.shard.visit("engaged")[visits],
