@@ -6,6 +6,7 @@ import asyncio
 import tempfile
 import threading
 from typing import Any
+from zoneinfo import ZoneInfo
 
 import psycopg
 from anyio import to_thread
@@ -24,6 +25,7 @@ from upper_compass.core.engine.dimensions import DIMENSIONS, Family, of_field
 from upper_compass.core.engine.measures import MEASURES, measured_parts
 from upper_compass.core.reports import tables as reports
 from upper_compass.core.reports.compare import compare
+from upper_compass.core.reports.expected import ExpectedRequest, ExpectedResult, expected
 from upper_compass.core.reports.summary import Answer, AnswerRequest, answer
 from upper_compass.services.application import Services
 from upper_compass.store import sites as store
@@ -118,6 +120,13 @@ def series(access: Viewer, services: ServicesHere, request: SeriesRequest = Body
 def compare_(access: Viewer, services: ServicesHere, request: CompareRequest = Body(examples=[_COMPARED])) -> Response:  # noqa: B008
     """One group held against another, value by value, the strongest evidence first. For the site's viewers."""
     return _json(services.reader.read_json(access.site, compare, with_saved(access, request), goals_for(access, request)))
+
+
+@router.post("/reports/expected", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
+def expected_(access: Viewer, services: ServicesHere, request: ExpectedRequest) -> ExpectedResult:
+    """Between what a measure is expected on each day, by a band that knows weekdays. For the site's viewers."""
+    today = services.now().astimezone(ZoneInfo(access.site.rules.timezone)).date()
+    return services.reader.read(access.site, expected, with_saved(access, request), goals_for(access, request), today)
 
 
 @router.post("/reports/answer", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))

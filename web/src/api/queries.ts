@@ -140,6 +140,14 @@ export const segmentVisitsQuery = (site: string, { period, ids }: { period: Peri
 export const segmentSizeQuery = (site: string, body: Schemas["SegmentSizeRequest"]) =>
   api.queryOptions("post", "/api/v1/sites/{site}/segments/size", { ...at(site), body }, AS_TYPED);
 
+/** What stands out. */
+export const insightsQuery = (site: string, body: Schemas["InsightsRequest"], { live }: Live) =>
+  api.queryOptions("post", "/api/v1/sites/{site}/reports/insights", { ...at(site), body }, { ...renewed(live), refetchInterval: false });
+
+/** Between what a measure is expected on each day. */
+export const expectedQuery = (site: string, body: Schemas["ExpectedRequest"]) =>
+  api.queryOptions("post", "/api/v1/sites/{site}/reports/expected", { ...at(site), body }, { staleTime: 300_000 });
+
 /** What was noted on days of the site, the newest day first. */
 export const logbookQuery = (site: string) => api.queryOptions("get", "/api/v1/sites/{site}/logbook", at(site), { staleTime: 60_000 });
 

@@ -6,6 +6,7 @@ const PARTS = {
   rules: ["rules"],
   findings: ["findings"],
   logbook: ["logbook"],
+  insights: ["reports/insights"],
 } as const;
 export type Touched = keyof typeof PARTS | "everything" | "nothing";
 

@@ -43,6 +43,10 @@ interface TimeChartProps {
   ways?: (at: string, following: string) => ReactNode;
 }
 
+/** Whether a figure lies outside of what was expected. */
+const isOutside = ({ now, expected }: CoursePoint): boolean =>
+  now !== null && expected !== undefined && (now < expected.low || now > expected.high);
+
 const LEFT = 34;
 const TOP = 8;
 
@@ -76,6 +80,7 @@ export function TimeChart(props: TimeChartProps) {
     [
       `${nameOf(point.at)}: ${figure(point.now, unit)}`,
       versus && `${versus} ${figure(point.before, unit)}`,
+      isOutside(point) && "unusual",
       point.expected && `expected ${figure(point.expected.low, unit)} to ${figure(point.expected.high, unit)}`,
       ...sides.map((side) => `${side.letter} ${figure(side.values[points.indexOf(point)], unit)}`),
       flagged(point),
@@ -210,6 +215,18 @@ export function TimeChart(props: TimeChartProps) {
             </g>
           );
         })}
+        {points.map((point, i) =>
+          isOutside(point) && !(incompleteFrom !== undefined && i >= incompleteFrom) ? (
+            <circle
+              key={point.at}
+              data-outside
+              className="fill-none stroke-rust-mark [stroke-width:1.5]"
+              cx={x(i)}
+              cy={y(point.now ?? 0)}
+              r="6.5"
+            />
+          ) : null,
+        )}
         {points.length === 1 && points[0]?.now != null && <circle className={END} cx={x(0)} cy={y(points[0].now)} r="3" />}
         {today != null && extra > 0 && (
           <circle className="fill-sheet stroke-ink [stroke-width:1.5]" cx={right + extra / 2} cy={y(today)} r="3.5" />

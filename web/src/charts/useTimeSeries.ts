@@ -11,11 +11,14 @@ export function stepsFor({ first, last }: Period): Step[] {
   return STEPS.filter((step) => fits[step]);
 }
 
-/** The step that is wanted, where it fits; else hours for a day, days for a quarter, weeks for a year, months beyond. */
+/** As long as a year, or nearly: what is read for its season. */
+const YEAR = 330;
+
+/** The step that is wanted, where it fits; else hours for a day, days for a quarter, weeks for less than a year, months beyond. */
 export function stepFor(period: Period, wanted?: Step): Step {
   if (wanted && stepsFor(period).includes(wanted)) return wanted;
   const days = daysIn(period.first, period.last);
-  return days === 1 ? "hour" : days <= 93 ? "day" : days <= 400 ? "week" : "month";
+  return days === 1 ? "hour" : days <= 93 ? "day" : days < YEAR ? "week" : "month";
 }
 
 /** A series as a chart takes it; from today on it is not over yet, and what has not begun has no point. */

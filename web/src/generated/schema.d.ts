@@ -319,6 +319,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sites/{site}/reports/expected": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Expected
+         * @description Between what a measure is expected on each day, by a band that knows weekdays. For the site's viewers.
+         */
+        post: operations["expected__api_v1_sites__site__reports_expected_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sites/{site}/reports/answer": {
         parameters: {
             query?: never;
@@ -1286,6 +1306,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sites/{site}/reports/insights": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Insights
+         * @description What stands out in a period, without what was dismissed. For the site's viewers.
+         */
+        post: operations["insights_api_v1_sites__site__reports_insights_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/insights/dismissed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Dismiss
+         * @description Let an insight be told no more, of periods that end within 28 days of this one. For the site's analysts.
+         */
+        post: operations["dismiss_api_v1_sites__site__insights_dismissed_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/insights/dismissed/{dismissal}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Tell Again
+         * @description Let an insight be told again. For the site's analysts.
+         */
+        delete: operations["tell_again_api_v1_sites__site__insights_dismissed__dismissal__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sites/{site}/segments": {
         parameters: {
             query?: never;
@@ -1961,6 +2041,27 @@ export interface components {
             meaning: string;
         };
         /**
+         * Dismissal
+         * @description An insight by its key, and the last day of the period it was told of.
+         */
+        Dismissal: {
+            /** Key */
+            key: string;
+            /**
+             * Last
+             * Format: date
+             */
+            last: string;
+        };
+        /**
+         * DismissalOut
+         * @description By which number it is taken back.
+         */
+        DismissalOut: {
+            /** Id */
+            id: number;
+        };
+        /**
          * DraftIn
          * @description The draft. `was`: the one that the change began from; when it is given and somebody else was faster, nothing is changed.
          * @example {
@@ -2081,6 +2182,40 @@ export interface components {
         EventsRequest: {
             period: components["schemas"]["Period"];
             segment?: components["schemas"]["Segment"] | null;
+        };
+        /**
+         * ExpectedRequest
+         * @description A measure over the days of a period. `measure`: as in a column.
+         * @example {
+         *       "goal": 1,
+         *       "measure": "conversions",
+         *       "period": {
+         *         "first": "2026-10-26",
+         *         "last": "2026-11-22"
+         *       }
+         *     }
+         */
+        ExpectedRequest: {
+            period: components["schemas"]["Period"];
+            /** Goal */
+            goal?: number | null;
+            segment?: components["schemas"]["Segment"] | null;
+            /** Measure */
+            measure: string;
+        };
+        /**
+         * ExpectedResult
+         * @description The band by day of the period (`at`): 99 of 100 days are expected within; empty where there are fewer than 35 days to expect from (`days`).
+         */
+        ExpectedResult: {
+            /** At */
+            at: string[];
+            /** Low */
+            low: number[];
+            /** High */
+            high: number[];
+            /** Days */
+            days: number;
         };
         /**
          * Explanation
@@ -2623,6 +2758,93 @@ export interface components {
             place: "before" | "at the start" | "at the end" | "after" | "instead";
             /** Selector */
             selector: string;
+        };
+        /**
+         * Insight
+         * @description One thing that stands out: a value of a dimension; both are empty where it is of all visits.
+         *
+         *     converters: `a` of `a_of` people who reached the goal have the value, `b` of `b_of` others; `ratio` of the shares with its 95 % interval.
+         *     grew, fell, stopped, new: `a` visits of `a_of` in all; `b`: how many were expected; `course`: in windows as long as the period, the last is the period.
+         *     weak landing: `a` converting visits of `a_of` that landed there; `b` were expected of visits from the same channels.
+         *     seldom entered: `a` of `a_of` visits that saw the page began there. long and short bounces: `a` of `a_of` that landed there saw nothing else, of all
+         *     `b` of `b_of`; `engaged` and `engaged_of_all`: seconds a visit that bounced, there and of all.
+         *     `corrected`: p, corrected over everything that was tried; null of what is no test.
+         */
+        Insight: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "converters" | "grew" | "fell" | "stopped" | "new" | "weak landing" | "seldom entered" | "long bounces" | "short bounces";
+            /** Dimension */
+            dimension: string;
+            /** Value */
+            value: string;
+            /** A */
+            a: number;
+            /** A Of */
+            a_of: number;
+            /** B */
+            b?: number | null;
+            /** B Of */
+            b_of?: number | null;
+            /** Ratio */
+            ratio?: number | null;
+            /** Low */
+            low?: number | null;
+            /** High */
+            high?: number | null;
+            /** Engaged */
+            engaged?: number | null;
+            /** Engaged Of All */
+            engaged_of_all?: number | null;
+            /**
+             * Course
+             * @default []
+             */
+            course: number[];
+            /** Corrected */
+            corrected?: number | null;
+            /**
+             * Key
+             * @description What tells it from others, whatever the period.
+             */
+            readonly key: string;
+        };
+        /**
+         * InsightsRequest
+         * @description A period, the goal steered by, and what is read at all. `limit`: how many are told, as large as seven on screen.
+         * @example {
+         *       "goal": 1,
+         *       "period": {
+         *         "first": "2026-10-26",
+         *         "last": "2026-11-22"
+         *       }
+         *     }
+         */
+        InsightsRequest: {
+            period: components["schemas"]["Period"];
+            /** Goal */
+            goal?: number | null;
+            segment?: components["schemas"]["Segment"] | null;
+            /**
+             * Limit
+             * @default 7
+             */
+            limit: number;
+        };
+        /**
+         * InsightsResult
+         * @description What stands out, the most telling first; never the same visits twice. `tried`: how many values were tested; `windows`: how many earlier windows as
+         *     long as the period there were to expect from (under four: nothing can have grown or fallen).
+         */
+        InsightsResult: {
+            /** Insights */
+            insights: components["schemas"]["Insight"][];
+            /** Tried */
+            tried: number;
+            /** Windows */
+            windows: number;
         };
         /**
          * KeyCondition
@@ -6904,6 +7126,99 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CompareResult"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Timeout */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    expected__api_v1_sites__site__reports_expected_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExpectedRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExpectedResult"];
                 };
             };
             /** @description Unauthorized */
@@ -11838,6 +12153,289 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["LogbookOut"];
                 };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Timeout */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    insights_api_v1_sites__site__reports_insights_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InsightsRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InsightsResult"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Timeout */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    dismiss_api_v1_sites__site__insights_dismissed_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Dismissal"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DismissalOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Timeout */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    tell_again_api_v1_sites__site__insights_dismissed__dismissal__delete: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                dismissal: number;
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Unauthorized */
             401: {

@@ -57,6 +57,8 @@ interface ReportLedgerProps {
   onNarrow: (dimension: string, value: string, how: "only" | "without" | "add") => void;
   /** `within`: the segment side by side that the figure is of. */
   onOpen: (measure: string, path: Place[], within?: SegmentPart) => void;
+  /** A sign that stands behind a value. */
+  sign?: (dimension: string, value: string) => ReactNode;
   /** What the segments side by side are called. */
   sideWords?: readonly string[];
   /** Where a row leads, as items of its menu. */
@@ -147,6 +149,7 @@ export function ReportLedger(props: ReportLedgerProps) {
           control={control}
           onTake={(without) => onNarrow(dimensions[row.path.length - 1] ?? outer, row.path.at(-1) ?? "", without ? "without" : "only")}
           onOpen={() => open(by.by === outer ? lead : (sortedBeside?.measure ?? by.by), row)}
+          sign={props.sign?.(dimensions[row.path.length - 1] ?? outer, row.path.at(-1) ?? "")}
         />
       ),
   };
@@ -301,10 +304,11 @@ interface ValueNameProps {
   control: CellControl;
   onTake: (without: boolean) => void;
   onOpen: () => void;
+  sign?: ReactNode;
 }
 
-function ValueName({ words, control, onTake, onOpen }: ValueNameProps) {
-  return (
+function ValueName({ words, control, onTake, onOpen, sign }: ValueNameProps) {
+  const name = (
     <button
       type="button"
       className="block max-w-full text-teal decoration-1 underline-offset-3 hover:underline"
@@ -323,5 +327,13 @@ function ValueName({ words, control, onTake, onOpen }: ValueNameProps) {
     >
       <LongText text={words} />
     </button>
+  );
+  return sign ? (
+    <span className="flex min-w-0 items-center gap-1.5">
+      <span className="min-w-0">{name}</span>
+      {sign}
+    </span>
+  ) : (
+    name
   );
 }

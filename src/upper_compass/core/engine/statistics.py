@@ -154,3 +154,28 @@ def beyond_spread_p(now: Floats, before: Floats) -> Floats:
     with np.errstate(divide="ignore", invalid="ignore"):
         t = np.abs(now - mean) / np.sqrt(variance * (1 + 1 / count))
     return np.asarray(np.where(variance > 0, 2 * stdtr(count - 1, -t), 1.0), np.float64)
+
+
+# Of a hundred days one lies outside a band of so many times the spread.
+BAND = NormalDist().inv_cdf(0.995)
+WEEK = 7
+# The median distance from the median, of the normal distribution, is its standard deviation divided by this.
+MAD = 1.4826
+
+
+def expected_band(values: Floats, count: int, *, is_count: bool) -> tuple[Floats, Floats]:
+    """Lower and upper edge of what is expected of daily values (f64, in their order), also of days that follow, `count` in all.
+
+    A robust STL tells trend and weekday from the rest; the band is as wide as the rest spreads, by its median, and for counts never narrower than
+    independent events would spread (Poisson). Days beyond the last value are expected as the same weekday of the last week is.
+    """
+    from statsmodels.tsa.seasonal import STL
+
+    fitted = STL(values, period=WEEK, robust=True).fit()
+    middle = np.asarray(fitted.trend + fitted.seasonal, np.float64)
+    rest = np.asarray(fitted.resid, np.float64)
+    spread = MAD * float(np.median(np.abs(rest - np.median(rest))))
+    beyond = [middle[len(middle) - WEEK + place % WEEK] for place in range(max(count - len(middle), 0))]
+    middle = np.maximum(np.concatenate([middle, np.array(beyond)]), 0)[:count]
+    width = np.maximum(spread, np.sqrt(np.maximum(middle, 1)) if is_count else 0.0)
+    return np.maximum(middle - BAND * width, 0), middle + BAND * width

@@ -22,7 +22,7 @@ from upper_compass.core.insights.reading import bounced, seldom_entered
 
 LEVEL = 0.05
 # More evidence than this says no more; of what is no test, as much as of a p of a hundredth.
-MOST_EVIDENCE, EVIDENCE_OF_NO_TEST = 10.0, 2.0
+MOST_EVIDENCE, EVIDENCE_OF_NO_TEST = 40.0, 2.0
 # Two values tell of the same visits when they share so much of what either has.
 SAME = 0.5
 # So many are held against each other, and so many of one kind are told.

@@ -3,6 +3,8 @@ import type { Heads, Sort } from "@/ledger/columns";
 import { ReportLedger } from "@/ledger/ReportLedger";
 import { MenuItem } from "@/ui/Menu";
 import { ComparedWithRest, SegmentOfThese, VisitsBehind } from "@/views/shared/Behind";
+import { letterKey, useLetters } from "@/views/read/letters";
+import { Letter } from "@/views/read/Letter";
 import { useOpenUp } from "@/views/shared/OpenedUp";
 import { useSite } from "@/state/site";
 import { useSteering, useView } from "@/state/view";
@@ -42,6 +44,7 @@ export function DimensionLedger({ asked, spec }: { asked: Asked; spec: LedgerSpe
   const { goal, live } = useView();
   const { narrow } = useSteering();
   const openUp = useOpenUp();
+  const letters = useLetters();
   if (!registry) return null;
   const { title, what, aside, dimensions, usual, lead, heads = {}, sort, isPart = false, few = FEW_ROWS } = spec;
   const empty =
@@ -69,6 +72,10 @@ export function DimensionLedger({ asked, spec }: { asked: Asked; spec: LedgerSpe
       few={few}
       empty={<p>{empty}</p>}
       onNarrow={narrow}
+      sign={(dimension, value) => {
+        const letter = letters.get(letterKey(dimension, value));
+        return letter && <Letter letter={letter} />;
+      }}
       leads={(places) => (
         <>
           <MenuItem asChild>
