@@ -118,6 +118,7 @@ FIRST_STEPS = {
     "read/pages": "No page was seen in these days.",
     "read/sources": "No visits in these days.",
     "read/audience": "No visits in these days.",
+    "read/events": "No event came in these days.",
     "explain/compare": "There is nothing to compare",
     "explain/segments": "No segment is saved yet.",
     "tag/events": "No event has arrived yet. Name the first one with the code beside",

@@ -42,6 +42,19 @@ def test_forms_are_told_as_they_are_seen_begun_and_sent(page, demo_database):
     assert props_of(page, demo_database, "form submit") == [{"form": "wholesale"}]
 
 
+def test_a_form_that_allows_it_tells_in_which_field_it_was_left_and_never_what_was_typed(page, demo_database):
+    page.goto("/mill/wholesale")
+    page.get_by_label("Your bakery").press_sequentially("Rising")
+    page.goto("/mill/shop")
+    assert props_of(page, demo_database, "form leave") == [{"form": "wholesale", "field": "bakery"}]
+    page.goto("/mill/wholesale")
+    page.get_by_label("Your bakery").press_sequentially("Rising")
+    page.get_by_role("button", name="Ask for prices").click()
+    expect(page.get_by_role("heading", level=1)).to_have_text("Thank you")
+    wait_for(page, demo_database, f"visitor = '{visitor_of(page)}' AND name = 'form submit'")
+    assert len(props_of(page, demo_database, "form leave")) == 1
+
+
 def test_a_search_on_the_site_is_told_once_and_its_form_is_no_form(page, demo_database):
     page.goto("/mill/recipes")
     page.get_by_label("Look for a recipe").fill(" rye ")

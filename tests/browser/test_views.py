@@ -99,6 +99,7 @@ VIEWS = {
     "pages": ("/s/mill/read/pages", _reads),
     "sources": ("/s/mill/read/sources", _reads),
     "audience": ("/s/mill/read/audience", lambda page: page.get_by_role("slider", name="Visits by weekday and hour").wait_for()),
+    "activity": ("/s/mill/read/events", _reads),
     "compare": ("/s/mill/explain/compare", _reads),
     "segments": ("/s/mill/explain/segments", _reads),
     "segment": ("/s/mill/explain/segments", _segment),

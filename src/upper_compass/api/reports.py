@@ -24,6 +24,7 @@ from upper_compass.core.definitions.site_rules import bare_host
 from upper_compass.core.engine.dimensions import DIMENSIONS, Family, of_field
 from upper_compass.core.engine.measures import MEASURES, measured_parts
 from upper_compass.core.reports import tables as reports
+from upper_compass.core.reports.activity import ActivityRequest, ActivityResult, activity
 from upper_compass.core.reports.compare import compare
 from upper_compass.core.reports.expected import ExpectedRequest, ExpectedResult, expected
 from upper_compass.core.reports.summary import Answer, AnswerRequest, answer
@@ -120,6 +121,12 @@ def series(access: Viewer, services: ServicesHere, request: SeriesRequest = Body
 def compare_(access: Viewer, services: ServicesHere, request: CompareRequest = Body(examples=[_COMPARED])) -> Response:  # noqa: B008
     """One group held against another, value by value, the strongest evidence first. For the site's viewers."""
     return _json(services.reader.read_json(access.site, compare, with_saved(access, request), goals_for(access, request)))
+
+
+@router.post("/reports/activity", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
+def activity_(access: Viewer, services: ServicesHere, request: ActivityRequest) -> ActivityResult:
+    """What was done with forms, media and promotions. For the site's viewers."""
+    return services.reader.read(access.site, activity, with_saved(access, request), goals_for(access, request))
 
 
 @router.post("/reports/expected", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))

@@ -94,7 +94,7 @@ class Visit:
         """Show a page and stay on it a while."""
         form, following = FORMS.get(self.page, ("", ""))
         if following == page:
-            self.aside("form start", form=form)
+            self.aside("form start", ago=8_000 + self.at % 50_000, form=form)
             self.aside("form submit", form=form)
         if page == "/courses/booked" and self.by_itself.random() < PERSONAL:
             query = "?email=baker%40post.example"
@@ -133,11 +133,13 @@ class Visit:
             if percent <= until:
                 self.aside("media progress", media=media, title=title, position_s=round(length * percent / 100), duration_s=length, percent=percent)
 
-    def aside(self, name: str, **props: Any) -> None:  # noqa: ANN401
-        """Something that the script tells by itself. It takes neither time nor chance from the course of the visit."""
-        outer, self.rng = self.rng, self.by_itself
+    def aside(self, name: str, ago: int = 0, **props: Any) -> None:  # noqa: ANN401
+        """Something that the script tells by itself, so many ms ago on the same page. It takes neither time nor chance from the course of the visit."""
+        shown = next((hit["at"] for hit in reversed(self.hits) if hit["kind"] == "view"), self.at)
+        outer, now = self.rng, self.at
+        self.rng, self.at = self.by_itself, max(now - ago, min(shown + 1_000, now))
         self._hit("event", name=name, props=props)
-        self.rng = outer
+        self.rng, self.at = outer, now
 
     def _by_rule(self, later: int, name: str, **props: Any) -> None:  # noqa: ANN401
         """Something that a rule records, so many ms from now; it leaves the course of the visit and its chances as they are."""
@@ -332,8 +334,11 @@ class HistoryGenerator:
     def _ask_for_wholesale(self, visit: Visit) -> None:
         visit.view("/wholesale", seconds=70)
         visit.event("form start", form="wholesale")
+        visit.at += 20_000 + visit.at % 100_000
         if self._rng.random() < 0.6:
             visit.event("form submit", form="wholesale")
+        else:
+            visit.aside("form leave", form="wholesale", field=("quantity", "telephone", "telephone")[visit.at % 3])
 
 
 def _strength(way: Way, before: int) -> float:

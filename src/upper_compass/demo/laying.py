@@ -117,7 +117,7 @@ SEGMENTS: tuple[tuple[str, str, dict[str, Any]], ...] = (
     ("On phones", "", {"where": {"conditions": [{"kind": "dimension", "dimension": "device", "test": "is", "values": ["phone"]}]}}),
 )  # fmt: skip
 # Another edition is read by other rules; those of the old one are replaced.
-EDITION = 10
+EDITION = 11
 _STAMP = f"demo, edition {EDITION}, laid"
 
 

@@ -105,7 +105,7 @@ def _pages() -> dict[str, tuple[str, str]]:
         "/wholesale/thanks": ("Thank you", "<p>We will write to you within two days.</p>"),
         "/wholesale": (
             "Wholesale",
-            f'<form action="/mill/wholesale/thanks" id="wholesale">{_field("bakery", "Your bakery")}<button>Ask for prices</button></form>',
+            f'<form action="/mill/wholesale/thanks" id="wholesale" data-uc-fields>{_field("bakery", "Your bakery")}<button>Ask for prices</button></form>',
         ),
         "/de": ("Fennmoor-Mühle", '<p>Mehl vom Stein, Backkurse und Rezepte.</p><p><a class="button" href="/mill/de/kurse">Zu den Kursen</a></p>'),
         "/de/kurse": ("Backkurse", '<p>Unsere Kurse finden auf Englisch statt.</p><p><a href="/mill/courses/sourdough">Sauerteig</a></p>'),

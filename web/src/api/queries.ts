@@ -144,6 +144,10 @@ export const segmentSizeQuery = (site: string, body: Schemas["SegmentSizeRequest
 export const insightsQuery = (site: string, body: Schemas["InsightsRequest"], { live }: Live) =>
   api.queryOptions("post", "/api/v1/sites/{site}/reports/insights", { ...at(site), body }, { ...renewed(live), refetchInterval: false });
 
+/** What was done with forms, media and promotions. */
+export const activityQuery = (site: string, body: Schemas["ActivityRequest"], { live }: Live) =>
+  api.queryOptions("post", "/api/v1/sites/{site}/reports/activity", { ...at(site), body }, renewed(live));
+
 /** Between what a measure is expected on each day. */
 export const expectedQuery = (site: string, body: Schemas["ExpectedRequest"]) =>
   api.queryOptions("post", "/api/v1/sites/{site}/reports/expected", { ...at(site), body }, { staleTime: 300_000 });

@@ -111,6 +111,10 @@ export const router = createRouter({
         lazyRouteComponent(() => import("@/views/read/Sources"), "Sources"),
       ),
       view(
+        "/read/events",
+        lazyRouteComponent(() => import("@/views/read/Events"), "Events"),
+      ),
+      view(
         "/read/audience",
         lazyRouteComponent(() => import("@/views/read/Audience"), "Audience"),
       ),

@@ -63,6 +63,7 @@ export const STAGES: Stage[] = [
       { name: "Pages", path: "/s/$site/read/pages" },
       { name: "Sources", path: "/s/$site/read/sources" },
       { name: "Audience", path: "/s/$site/read/audience" },
+      { name: "Events", path: "/s/$site/read/events" },
     ],
   },
   {

@@ -319,6 +319,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sites/{site}/reports/activity": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Activity
+         * @description What was done with forms, media and promotions. For the site's viewers.
+         */
+        post: operations["activity__api_v1_sites__site__reports_activity_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sites/{site}/reports/expected": {
         parameters: {
             query?: never;
@@ -1535,6 +1555,46 @@ export interface components {
             events: components["schemas"]["RankedValue"][];
         };
         /**
+         * ActivityRequest
+         * @description A period, and of whom; `goal`: whose conversions after a click on a promotion are counted.
+         * @example {
+         *       "goal": 1,
+         *       "period": {
+         *         "first": "2026-10-26",
+         *         "last": "2026-11-22"
+         *       }
+         *     }
+         */
+        ActivityRequest: {
+            period: components["schemas"]["Period"];
+            /** Goal */
+            goal?: number | null;
+            segment?: components["schemas"]["Segment"] | null;
+            /**
+             * Limit
+             * @default 500
+             */
+            limit: number;
+        };
+        /**
+         * ActivityResult
+         * @description Forms by those who saw them, media by visits that played them, promotions by those who saw them; with how many there are of each.
+         */
+        ActivityResult: {
+            /** Forms */
+            forms: components["schemas"]["FormActivity"][];
+            /** Form Count */
+            form_count: number;
+            /** Media */
+            media: components["schemas"]["MediaActivity"][];
+            /** Media Count */
+            media_count: number;
+            /** Promotions */
+            promotions: components["schemas"]["PromotionActivity"][];
+            /** Promotion Count */
+            promotion_count: number;
+        };
+        /**
          * AddAlias
          * @description Make one spelling the same as the other.
          */
@@ -2239,6 +2299,16 @@ export interface components {
             rule: number | null;
         };
         /**
+         * FieldLeft
+         * @description A field in which a form was left, and in how many visits.
+         */
+        FieldLeft: {
+            /** Field */
+            field: string;
+            /** Visits */
+            visits: number;
+        };
+        /**
          * FieldTest
          * @description The same on a site field, by its key: of the hit, or of the visit that the hit belongs to. No value passes only *is not*.
          */
@@ -2364,6 +2434,24 @@ export interface components {
         ForgottenOut: {
             /** Hits */
             hits: number;
+        };
+        /**
+         * FormActivity
+         * @description A form: visits that saw it, that began to fill it in, that sent it; the median of seconds from the first typing to the sending; where it was left.
+         */
+        FormActivity: {
+            /** Form */
+            form: string;
+            /** Seen */
+            seen: number;
+            /** Begun */
+            begun: number;
+            /** Sent */
+            sent: number;
+            /** Seconds */
+            seconds: number | null;
+            /** Left At */
+            left_at: components["schemas"]["FieldLeft"][];
         };
         /**
          * FormSent
@@ -3179,6 +3267,28 @@ export interface components {
             parts: string[];
         };
         /**
+         * MediaActivity
+         * @description A video or audio: visits that played it, how often, seconds played by all and the mean share that they saw, visits that saw it to the end.
+         *
+         *     `reached`: of the visits, how many saw 0 %, 5 %, 10 % … 100 % of it or more.
+         */
+        MediaActivity: {
+            /** Media */
+            media: string;
+            /** Visits */
+            visits: number;
+            /** Plays */
+            plays: number;
+            /** Seconds */
+            seconds: number;
+            /** Mean Share */
+            mean_share: number;
+            /** To End */
+            to_end: number;
+            /** Reached */
+            reached: number[];
+        };
+        /**
          * NoValue
          * @description The goal is worth nothing.
          */
@@ -3405,6 +3515,22 @@ export interface components {
          */
         PreviewRequest: {
             goal: components["schemas"]["Goal"];
+        };
+        /**
+         * PromotionActivity
+         * @description A promotion on the site: visits that saw it, that clicked it; conversions behind the first click in the same visit, and visits with one.
+         */
+        PromotionActivity: {
+            /** Promo */
+            promo: string;
+            /** Seen */
+            seen: number;
+            /** Clicked */
+            clicked: number;
+            /** Conversions */
+            conversions: number;
+            /** Converting */
+            converting: number;
         };
         /**
          * PropGiven
@@ -7126,6 +7252,99 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CompareResult"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Timeout */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    activity__api_v1_sites__site__reports_activity_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ActivityRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ActivityResult"];
                 };
             };
             /** @description Unauthorized */

@@ -54,7 +54,11 @@ export function reportChoice(measures: readonly Measure[], heads: Heads, shown: 
 const MARKS = 140;
 const WIDTHS: Record<Shape, number> = { value: 54, before: 48, share: 54, marks: MARKS + 8 };
 /** Where the column leads, or where *few* may stand beside the figure. */
-const WIDE = { lead: 74, share: 62 };
+const WIDE = { lead: 74, share: 62, fewOfAll: 76 };
+
+/** As wide as its widest figure: *few* beside a hundred takes more than beside any other. */
+const shareWidth = ({ rows }: Table, name: string): number =>
+  rows.some((row) => row.few.includes(name) && (row.values[name] ?? 0) > 0.99994) ? WIDE.fewOfAll : WIDE.share;
 
 /** The top of the common scale: the highest rate that is no accident of few visits, and some room for its interval. */
 function rateScale(rows: readonly MeasureValues[], total: MeasureValues, name: string): Scale {
@@ -64,7 +68,7 @@ function rateScale(rows: readonly MeasureValues[], total: MeasureValues, name: s
 }
 
 /** As wide as a head is, about; in a long one there are more wide letters. */
-const wordsWidth = (head: string): number => Math.min(Math.ceil(head.length * 6.2) + (head.length > 8 ? 12 : 5), 110);
+const wordsWidth = (head: string): number => Math.min(Math.ceil(head.length * 6.2) + (head.length > 7 ? 12 : 5), 110);
 
 interface Making {
   measures: readonly Measure[];
@@ -93,7 +97,7 @@ export function reportColumns(ids: readonly string[], making: Making): LedgerCol
 function column(measure: Measure, shape: Shape, { table, currency, heads, lead, label, onOpen }: Making): LedgerColumn<ReportRow> {
   const { name, unit } = measure;
   const head = heads[name] ?? measure.title;
-  const figureWidth = name === lead ? WIDE.lead : measure.chance === "share" ? WIDE.share : WIDTHS.value;
+  const figureWidth = name === lead ? WIDE.lead : measure.chance === "share" ? shareWidth(table, name) : WIDTHS.value;
   const plain = {
     id: idOf(name, shape),
     head,

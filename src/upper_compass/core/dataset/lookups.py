@@ -11,6 +11,7 @@ from typing import Any
 
 import numpy as np
 import numpy.typing as npt
+import orjson
 import polars as pl
 
 from upper_compass.core.dataset.coded_hits import Codes, Dictionaries, Dictionary, Floats
@@ -22,7 +23,7 @@ from upper_compass.core.definitions.hits import PASSIVE_EVENTS
 from upper_compass.core.definitions.personal_data import MASK
 from upper_compass.core.definitions.reference import Reference
 from upper_compass.core.definitions.site_rules import PageField, PropertyField, QueryField, SentField, SiteField, SiteRules, bare_host
-from upper_compass.core.definitions.text_tests import text_test
+from upper_compass.core.definitions.text_tests import prop_text, text_test
 
 NO_SOURCE = -1
 # Under which of these a search engine says what was searched for.
@@ -299,6 +300,15 @@ class DimensionLookups:
             return terms.set(terms.str.contains(MASK, literal=True), "")
 
         return self._grown("referrer term", "referrer", read)
+
+    def properties_in_words(self) -> Codes:
+        """Words (u32) by code of `props`: each property of the set with its value, in the order in which they were sent."""
+
+        def read(sets: pl.Series) -> pl.Series:
+            parsed = orjson.loads(f"[{','.join(text or '{}' for text in sets)}]")
+            return pl.Series([", ".join(f"{key} {prop_text(value)}" for key, value in one.items()) for one in parsed], dtype=pl.String)
+
+        return self._grown("properties in words", "props", read)
 
     def _grown(self, name: str, column: str, read: Callable[[pl.Series], pl.Series]) -> Codes:
         """Words by code of a column that only some ask for: kept, and grown when it is asked for again."""

@@ -28,11 +28,11 @@ class Kind(IntEnum):
 SCRIPT_ERROR = "script error"
 # What the site script sends automatically (rules, chapter 1, and *Decisions*).
 EVENTS_BY_ITSELF = frozenset({
-    "file download", "outbound click", "form view", "form start", "form submit", "media start", "media progress", "site search", "promo view", "promo click",
-    "scroll depth", "test exposure", SCRIPT_ERROR,
+    "file download", "outbound click", "form view", "form start", "form submit", "form leave", "media start", "media progress", "site search",
+    "promo view", "promo click", "scroll depth", "test exposure", SCRIPT_ERROR,
 })  # fmt: skip
 # Events that say nothing about intent; every other event is active.
-PASSIVE_EVENTS = ("form view", "media progress", "scroll depth", "promo view", "test exposure", SCRIPT_ERROR)
+PASSIVE_EVENTS = ("form view", "form leave", "media progress", "scroll depth", "promo view", "test exposure", SCRIPT_ERROR)
 
 
 def _referrer(url: str | None) -> str | None:

@@ -21,8 +21,9 @@ from upper_compass.core.engine.tally import GroupBy
 
 # The additive column that counts the units.
 COLUMN: dict[Unit, str] = {"people": "visitors", "visits": "visits"}
-# Of a page that is known, these say where one came from and went on to, alone they are the pages themselves once more; a day is what a period is made of.
-OF_ANOTHER = ("previous_page", "next_page", "day")
+# Of a page that is known, these say where one came from and went on to, alone they are the pages themselves once more; a day is what a period is made
+# of, and all properties together are what an event is.
+OF_ANOTHER = ("previous_page", "next_page", "day", "properties")
 _A, _B = "a", "b"
 
 

@@ -84,6 +84,10 @@ def _event(shard: Shard, rows: Rows) -> Codes:
     return shard.lookups["event"][shard.hit("name")[rows]]
 
 
+def _properties(shard: Shard, rows: Rows) -> Codes:
+    return shard.lookups.properties_in_words()[shard.hit("props")[rows]] if len(rows) else np.empty(0, np.uint32)
+
+
 def _prop(event: str, key: str) -> Read:
     """A property of one kind of event that the site script sends automatically."""
 
@@ -165,6 +169,7 @@ DIMENSIONS = _registry(
     Dimension("previous_page", "Page before", "hit", "The page that was seen before, in the same visit.", of_visits.previous_page),
     Dimension("next_page", "Page after", "hit", "The page that was seen next, in the same visit.", of_visits.next_page),
     Dimension("event", "Event", "hit", "The name of the event.", _event),
+    Dimension("properties", "Properties", "hit", "All properties of the event, as they were sent together.", _properties),
     Dimension("file", "File", "hit", "The file that was downloaded.", _prop("file download", "file")),
     Dimension("outbound_host", "Left for", "hit", "The host of the outbound link that was clicked.", _prop("outbound click", "host")),
     Dimension("outbound_link", "Link left by", "hit", "The address of the outbound link that was clicked.", _prop("outbound click", "href")),
@@ -175,11 +180,12 @@ DIMENSIONS = _registry(
     Dimension("promo", "Promotion clicked", "hit", "The promotion on the site that was clicked.", _prop("promo click", "promo")),
 )
 
-OWN = "field."
+OWN, PROPERTY = "field.", "prop."
+MAX_KEY = 100
 # By name; all others tell where a visit came from.
 FAMILIES: dict[str, Family] = {
     **dict.fromkeys(("entry_page", "exit_page", "page", "host", "page_group", "previous_page", "next_page"), "content"),
-    **dict.fromkeys(("event", "file", "outbound_host", "outbound_link", "form", "media", "search_term", "search_led_to", "promo"), "action"),
+    **dict.fromkeys(("event", "properties", "file", "outbound_host", "outbound_link", "form", "media", "search_term", "search_led_to", "promo"), "action"),
     **dict.fromkeys(("device", "browser", "system", "screen"), "technology"),
     **dict.fromkeys(("language", "country", "continent"), "geography"),
     **dict.fromkeys(("weekday", "day", "hour"), "time"),
@@ -208,10 +214,21 @@ def of_field(field: SiteField) -> Dimension:
     return Dimension(f"{OWN}{field.key}", field.title, field.of, meaning, read)
 
 
+def of_property(key: str) -> Dimension:
+    """A property of events and orders as a dimension of the hit, named `prop.` and the key."""
+
+    def read(shard: Shard, rows: Rows) -> Codes:
+        return shard.lookups.prop(key)[shard.hit("props")[rows]] if len(rows) else np.empty(0, np.uint32)
+
+    return Dimension(f"{PROPERTY}{key}", key, "hit", f"The property {key} of events.", read)
+
+
 def dimension_of(name: str, rules: SiteRules, asked_in: str) -> Dimension:
-    """A dimension by name, of the registry or of the site's own. Raises UnknownNameError for the field that it is `asked_in`."""
+    """A dimension by name, of the registry, a property of events, or of the site's own. Raises UnknownNameError for the field that it is `asked_in`."""
     if name in DIMENSIONS:
         return DIMENSIONS[name]
+    if name.startswith(PROPERTY) and 0 < len(name) - len(PROPERTY) <= MAX_KEY:
+        return of_property(name.removeprefix(PROPERTY))
     if not name.startswith(OWN):
         raise UnknownNameError(asked_in, f"there is no dimension {name!r}; the registry lists them all")
     field = next((one for one in rules.fields if one.key == name.removeprefix(OWN)), None)
