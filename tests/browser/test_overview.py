@@ -3,6 +3,7 @@
 import re
 from datetime import timedelta
 
+import pytest
 from playwright.sync_api import expect
 
 from tests.browser.conftest import choose, serious
@@ -150,6 +151,25 @@ def test_every_number_opens_up_and_says_how_it_was_computed(overview):
     overview.keyboard.press("Escape")
     expect(drawer).to_have_count(0)
     expect(number).to_be_focused()
+
+
+def test_an_opened_number_has_its_formula_with_numbers_its_parts_and_a_row_is_noted(overview):
+    row = overview.get_by_role("region", name="Channels").get_by_role("row").filter(has_text="Email")
+    row.get_by_role("button", name=re.compile("^Email, Rate: ")).click()
+    drawer = overview.get_by_role("dialog")
+    numbers = drawer.locator("[data-numbers]")
+    expect(numbers).to_have_text(re.compile(r"^= \d+ ÷ \d+ = [\d.]+ %$"))
+    above, below, rate = (float(text) for text in re.findall(r"[\d.]+", numbers.inner_text()))
+    assert rate == pytest.approx(100 * above / below, abs=0.005)
+    parts = drawer.get_by_role("region", name="Parts")
+    expect(parts).to_contain_text("landing page")
+    parts.get_by_role("button", name="By: landing page").click()
+    overview.get_by_role("menuitemradio", name="device", exact=True).click()
+    expect(parts.get_by_role("listitem").filter(has_text="phone")).to_be_visible()
+    overview.keyboard.press("Escape")
+    row.get_by_role("button", name="Actions for this row").click()
+    overview.get_by_role("menuitem", name="Note in the logbook").click()
+    expect(overview.get_by_role("textbox", name="What happened")).to_have_value(re.compile("^Channels: Email"))
 
 
 def test_all_of_it_by_keyboard(overview):

@@ -69,6 +69,18 @@ def test_sources_bring_shares_of_visits_and_of_conversions(analyst):
     expect(tagged.get_by_role("row").filter(has_text=re.compile("^.?E-Mail"))).to_be_visible()
 
 
+def test_countries_stand_on_a_map_and_narrow(analyst):
+    analyst.goto("/s/mill/read/audience")
+    section = analyst.get_by_role("region", name="Countries on a map")
+    expect(section.locator("figcaption")).to_have_text(re.compile(r"^Visits by country: \d+ countries, most from Ireland, \d+\s%$"))
+    germany = section.locator("path[data-country=DE]")
+    expect(germany.locator("title")).to_have_text(re.compile(r"^Germany: [\d,]+, [\d.]+\s%$"))
+    told = germany.locator("title").text_content().split(": ")[1].split(", ")[0]
+    germany.dispatch_event("click")
+    expect(analyst.get_by_role("group", name="Segment")).to_contain_text("country Germany")
+    expect(analyst.get_by_role("region", name="Devices").get_by_role("row", name=re.compile("^All visits"))).to_contain_text(told)
+
+
 def test_the_audience_is_told_new_from_returning_and_by_the_hour(analyst):
     analyst.goto("/s/mill/read/audience")
     expect(analyst.get_by_role("heading", level=1)).to_contain_text(re.compile(r"^\d+\s% of the visits are by returning people\. They bounce"))

@@ -125,6 +125,7 @@ def test_up_to_four_stand_side_by_side_in_ledgers_and_the_chart(analyst):
     expect(page.locator("[data-side]")).to_have_count(2)
     channels = page.get_by_role("region", name="Channels")
     mail = channels.get_by_role("row", name=re.compile("Email"))
+    expect(mail.get_by_role("gridcell").nth(1)).to_have_text(re.compile(r"^\d+$"))
     visits, a, b = [number(text) for text in mail.get_by_role("gridcell").all_inner_texts()[:3]]
     assert visits == a > b > 0
     channels.get_by_role("button", name=re.compile("Email, Visits in On phones: ")).click()
@@ -163,7 +164,7 @@ def test_saved_segments_are_found_in_the_palette_and_compared(analyst):
     page.goto("/s/mill/read/overview")
     page.get_by_role("list", name="Figures").get_by_role("listitem").nth(3).wait_for()
     page.keyboard.press("/")
-    page.keyboard.type("segment On phones")
+    page.get_by_role("dialog").get_by_role("combobox").fill("segment On phones")
     page.keyboard.press("Enter")
     expect(strip(page).get_by_role("link", name="Edit the segment: On phones")).to_be_visible()
     page.goto("/s/mill/explain/compare?group=saved:3&against=saved:4&by=channel&units=visits")

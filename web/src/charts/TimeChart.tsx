@@ -254,12 +254,12 @@ export function TimeChart(props: TimeChartProps) {
           </g>
         )}
       </svg>
-      <p className="absolute bottom-0 left-[34px] text-label" data-said>
+      <p className="absolute left-[34px] text-label" style={{ top: height - 16 }} data-said>
         {read ? said(read) : " "}
-        {chosen !== null && pinned >= 0 && place === pinned && ways && (
-          <span className="ml-3 inline-flex flex-wrap gap-x-3.5">{ways(chosen, points[pinned + 1]?.at ?? "")}</span>
-        )}
       </p>
+      {chosen !== null && pinned >= 0 && ways && (
+        <p className="flex flex-wrap gap-x-3.5 pt-1 pl-[34px] text-label">{ways(chosen, points[pinned + 1]?.at ?? "")}</p>
+      )}
       <DataTable
         caption={title}
         heads={[

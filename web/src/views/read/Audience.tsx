@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 
 import type { Row } from "@/api/client";
 import { tableQuery, type Asked } from "@/api/queries";
+import { Countries } from "@/views/read/Countries";
 import { Hours } from "@/views/read/Hours";
 import { LedgerView } from "@/views/read/LedgerView";
 import { audienceLedgers } from "@/views/read/specs";
@@ -15,9 +16,16 @@ import { shareWords } from "@/words/format";
 /** Who visits: whether they know the site, from where and with what they come, and when. */
 export function Audience() {
   return (
-    <LedgerView ledgers={audienceLedgers} lead={(asked) => <AudienceAnswer asked={asked} />} more={(asked) => <Hours asked={asked} />} />
+    <LedgerView ledgers={audienceLedgers} lead={(asked) => <AudienceAnswer asked={asked} />} more={(asked) => <More asked={asked} />} />
   );
 }
+
+const More = ({ asked }: { asked: Asked }) => (
+  <>
+    <Countries asked={asked} />
+    <Hours asked={asked} />
+  </>
+);
 
 /** What is expected of visits of people who know the site, against new ones. */
 const EXPECTED = [

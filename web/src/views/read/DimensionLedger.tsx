@@ -3,12 +3,14 @@ import type { Heads, Sort } from "@/ledger/columns";
 import { ReportLedger } from "@/ledger/ReportLedger";
 import { MenuItem } from "@/ui/Menu";
 import { ComparedWithRest, SegmentOfThese, VisitsBehind } from "@/views/shared/Behind";
+import { useLogbook } from "@/views/logbook/LogbookProvider";
 import { letterKey, useLetters } from "@/views/read/letters";
 import { Letter } from "@/views/read/Letter";
 import { useOpenUp } from "@/views/shared/OpenedUp";
+import { can } from "@/state/can";
 import { useSite } from "@/state/site";
 import { useSteering, useView } from "@/state/view";
-import { lastWord } from "@/words/format";
+import { lastWord, valueWords } from "@/words/format";
 import { partWords } from "@/words/segments";
 
 /** A ledger of a view: by what, with which columns, and what leads. */
@@ -45,6 +47,7 @@ export function DimensionLedger({ asked, spec }: { asked: Asked; spec: LedgerSpe
   const { narrow } = useSteering();
   const openUp = useOpenUp();
   const letters = useLetters();
+  const { write } = useLogbook();
   if (!registry) return null;
   const { title, what, aside, dimensions, usual, lead, heads = {}, sort, isPart = false, few = FEW_ROWS } = spec;
   const empty =
@@ -87,6 +90,11 @@ export function DimensionLedger({ asked, spec }: { asked: Asked; spec: LedgerSpe
           <MenuItem asChild>
             <SegmentOfThese places={places} />
           </MenuItem>
+          {can(site, "edit") && (
+            <MenuItem onSelect={() => write(`${title}: ${places.map((one) => valueWords(one.dimension, one.value)).join(", ")} – `)}>
+              Note in the logbook
+            </MenuItem>
+          )}
         </>
       )}
       sideWords={asked.beside?.map((part) => partWords(part, { registry, segments })) ?? []}

@@ -15,7 +15,7 @@ export function TodaySoFar({
   onShow: () => void;
 }) {
   return (
-    <p className="-mt-[18px] text-right text-label text-ink-2">
+    <p className="pt-1 text-right text-label text-ink-2">
       Today so far:{" "}
       <Button kind="link" className="relative" onClick={onShow}>
         {figure(visits, "count")} {visits === 1 ? "visit" : "visits"}

@@ -1,0 +1,77 @@
+import { clsx } from "clsx";
+import { geoEqualEarth, geoPath } from "d3-geo";
+import { feature } from "topojson-client";
+import type { GeometryCollection, Topology } from "topojson-specification";
+import atlas from "world-atlas/countries-110m.json";
+
+import { useWidth } from "@/charts/useWidth";
+
+const world = atlas as unknown as Topology<{ countries: GeometryCollection<{ name: string }> }>;
+// Without Antarctica, where nobody lives and which would take a fifth of the picture.
+const LANDS = feature(world, world.objects.countries).features.filter((one) => one.id !== "010");
+const SPHERE = { type: "FeatureCollection" as const, features: LANDS };
+
+/** The two letters of a country by its number in the atlas. */
+const lettersOf = (number: string): string => new Intl.Locale(`und-${number}`).region ?? "";
+const LETTERS = new Map(LANDS.map((one) => [one, typeof one.id === "string" ? lettersOf(one.id) : ""]));
+
+const FILLS = ["fill-sheet", "fill-sea-1", "fill-sea-2", "fill-teal [fill-opacity:0.6]", "fill-teal"] as const;
+/** From which share of all on a country is darker. */
+const STEPS = [0, 0.01, 0.05, 0.2] as const;
+const RATIO = 0.48;
+
+const shade = (share: number): number => (share > 0 ? STEPS.findLastIndex((from) => share >= from) + 1 : 0);
+
+interface WorldMapProps {
+  /** What it shows, in words. */
+  title: string;
+  /** The share of all of each country, by its two letters. */
+  shares: ReadonlyMap<string, number>;
+  /** What a country with a share is called, with its figure. */
+  said: (country: string) => string;
+  onTake: (country: string) => void;
+}
+
+/** Where visits come from, in five shades; the figures stand in the ledger of countries, which the keyboard reads. */
+export function WorldMap({ title, shares, said, onTake }: WorldMapProps) {
+  const [box, width] = useWidth<HTMLDivElement>();
+  const height = Math.round(width * RATIO);
+  const path = width > 0 ? geoPath(geoEqualEarth().fitSize([width, height], SPHERE)) : null;
+  return (
+    <figure ref={box} className="min-w-0" data-map>
+      <figcaption className="text-label text-ink-2">{title}</figcaption>
+      <svg width={width} height={height} aria-hidden="true">
+        {path &&
+          LANDS.map((land) => {
+            const country = LETTERS.get(land) ?? "";
+            const share = shares.get(country) ?? 0;
+            return (
+              <path
+                key={`${land.id} ${land.properties.name}`}
+                data-country={share > 0 ? country : undefined}
+                d={path(land) ?? ""}
+                className={clsx(
+                  "stroke-hairline-firm [stroke-width:0.5]",
+                  FILLS[shade(share)],
+                  share > 0 && "cursor-pointer hover:stroke-ink hover:[stroke-width:1.25]",
+                )}
+                onClick={share > 0 ? () => onTake(country) : undefined}
+              >
+                {share > 0 && <title>{said(country)}</title>}
+              </path>
+            );
+          })}
+      </svg>
+      <p className="flex flex-wrap gap-x-3.5 text-small text-ink-2">
+        {["none", "under 1 %", "1 to 5 %", "5 to 20 %", "20 % and more"].map((words, place) => (
+          <span key={words} className="inline-flex items-center gap-1.5">
+            <svg width="14" height="10" aria-hidden="true">
+              <rect className={clsx("stroke-hairline-firm", FILLS[place])} x="0.5" y="0.5" width="13" height="9" />
+            </svg>
+            {words}
+          </span>
+        ))}
+      </p>
+    </figure>
+  );
+}

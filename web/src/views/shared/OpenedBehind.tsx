@@ -1,0 +1,146 @@
+import { useQuery } from "@tanstack/react-query";
+import { useMemo } from "react";
+
+import type { Measure } from "@/api/client";
+import { narrowedBy } from "@/api/figures";
+import { seriesQuery, tableQuery } from "@/api/queries";
+import { useFlags } from "@/views/logbook/useFlags";
+import { Parts } from "@/views/shared/Parts";
+import { ComparedWithRest, SegmentOfThese, VisitsBehind } from "@/views/shared/Behind";
+import { Change } from "@/views/read/Figure";
+import { stepFor, useTimeSeries } from "@/charts/useTimeSeries";
+import { TimeChart } from "@/charts/TimeChart";
+import { LedgerSkeleton } from "@/ledger/LedgerSkeleton";
+import { ErrorState } from "@/ui/states";
+import { useSite } from "@/state/site";
+import { useView } from "@/state/view";
+import { Sheet } from "@/ui/Dialog";
+import { figure, periodWords, unitOf, valueWords, versusWords } from "@/words/format";
+import { formulaNumbers } from "@/words/formulas";
+import { partWords } from "@/words/segments";
+
+import type { Opened } from "@/views/shared/OpenedUp";
+
+const WAY = "text-teal underline-offset-3 hover:underline";
+
+interface BehindProps {
+  opened: Opened;
+  onClose: () => void;
+  onCloseAutoFocus: (event: Event) => void;
+}
+
+/** The drawer behind a number: what it is, its formula with its numbers, its course, its parts. */
+export function OpenedBehind({ opened, onClose, onCloseAutoFocus }: BehindProps) {
+  const { registry, segments, site } = useSite();
+  const { period } = useView();
+  const measure = registry?.measures.find((one) => one.name === opened.measure);
+  const values = (opened.of ?? []).map((one) => valueWords(one.dimension, one.value));
+  const subject = [...values, ...(opened.part ? [partWords(opened.part, { registry, segments })] : [])].join(", ") || "All visits";
+  return (
+    <Sheet
+      open
+      above="Opened up"
+      title={`${opened.title}${measure ? unitOf(measure.unit, site.currency) : ""}`}
+      below={`${subject}, ${periodWords(period)}`}
+      onClose={onClose}
+      onCloseAutoFocus={onCloseAutoFocus}
+    >
+      {measure && <Inside opened={opened} measure={measure} onLeave={onClose} />}
+    </Sheet>
+  );
+}
+
+function Inside({ opened, measure, onLeave }: { opened: Opened; measure: Measure; onLeave: () => void }) {
+  const { site, registry } = useSite();
+  const { goal, period, versus, segment, live, step } = useView();
+  const own = useMemo(
+    () =>
+      narrowedBy(
+        segment,
+        (opened.of ?? []).map(({ dimension, value }) => ({ dimension, values: [value], without: false })),
+        opened.part ? [opened.part] : [],
+      ),
+    [opened, segment],
+  );
+  const asked = { period, versus, goal: goal?.id ?? null, segment: own };
+  const measures = [measure.name, ...measure.parts];
+  const table = useQuery(tableQuery(site.key, { ...asked, dimensions: [], measures, descending: true, limit: 1 }, { live }));
+  const series = useQuery(seriesQuery(site.key, { ...asked, measures: [measure.name], bucket: stepFor(period, step) }, { live }));
+  const course = useTimeSeries(series.data, measure.name, site.today);
+  const flags = useFlags(course?.points);
+  if (table.isError || series.isError)
+    return <ErrorState error={table.error ?? series.error} again={() => void Promise.all([table.refetch(), series.refetch()])} />;
+  if (!table.data) return <LedgerSkeleton rows={4} />;
+  const { total } = table.data;
+  const interval = total.interval?.[measure.name];
+  const parts = measure.parts.flatMap((name) => registry?.measures.find((one) => one.name === name) ?? []);
+  const numbers = formulaNumbers(measure, total.values, parts);
+  const goalWords = /conver|value/.test(measure.name) && goal ? ` The goal is ${goal.name}.` : "";
+  return (
+    <div data-inside>
+      <p className="mt-3 text-[34px] leading-10 font-semibold" data-figure>
+        {figure(total.values[measure.name], measure.unit)}
+      </p>
+      <Change figures={total} measure={measure} />
+      {versus !== "none" && (
+        <p className="text-ink-2">
+          held against {versusWords(period, versus)}
+          {total.before && <>, where it was {figure(total.before[measure.name], measure.unit)}</>}
+        </p>
+      )}
+      {total.few?.includes(measure.name) && (
+        <p className="my-2 border-l-2 border-buff px-2.5 py-1.5">
+          <b>few</b>: fewer than five are expected here at the rate of all, too few to say anything.
+        </p>
+      )}
+      {interval && (
+        <p>
+          Between {figure(interval.low, "percent")} and {figure(interval.high, "percent")} %, as far as chance goes (95 % Wilson interval).
+        </p>
+      )}
+      <h3 className="mt-[18px] border-t border-hairline pt-2.5 font-serif text-title font-[560]">What it is</h3>
+      <p>
+        {measure.meaning}
+        {goalWords}
+      </p>
+      <p className="my-1.5 font-serif text-note text-ink-2">= {measure.formula}</p>
+      {numbers && (
+        <p className="my-1.5 font-serif text-note" data-numbers>
+          = {numbers} = {figure(total.values[measure.name], measure.unit)}
+          {measure.unit === "percent" && " %"}
+        </p>
+      )}
+      {measure.parts.length > 0 && (
+        <dl>
+          {parts.map((part) => (
+            <div key={part.name} className="flex justify-between border-b border-hairline py-[3px]">
+              <dt>{part.title}</dt>
+              <dd className="font-semibold">{figure(total.values[part.name], part.unit)}</dd>
+            </div>
+          ))}
+        </dl>
+      )}
+      <h3 className="mt-[18px] border-t border-hairline pt-2.5 font-serif text-title font-[560]">Its course</h3>
+      {course && (
+        <TimeChart
+          {...course}
+          title={opened.title}
+          unit={measure.unit}
+          versus={versus === "none" ? null : "before"}
+          flags={flags}
+          height={190}
+        />
+      )}
+      <Parts asked={asked} measure={measure} taken={(opened.of ?? []).map((one) => one.dimension)} />
+      <p className="mt-3 grid justify-items-start gap-1.5">
+        <VisitsBehind className={WAY} places={opened.of ?? []} whole={opened.part} onClick={onLeave} />
+        {((opened.of ?? []).length > 0 || opened.part) && (
+          <>
+            <ComparedWithRest className={WAY} places={opened.of ?? []} whole={opened.part} onClick={onLeave} />
+            <SegmentOfThese className={WAY} places={opened.of ?? []} whole={opened.part} onClick={onLeave} />
+          </>
+        )}
+      </p>
+    </div>
+  );
+}
