@@ -1,6 +1,7 @@
 import { describe, expect, it } from "vitest";
 
 import { narrowed, renarrowed, narrowings, parseSearch, readView, samePeriod, stringifySearch, widened } from "@/state/address";
+import { viewAt } from "@/state/paths";
 import { daysIn, isDay, plusDays, weekday } from "@/state/days";
 
 const all = () => true;
@@ -79,4 +80,20 @@ describe("days", () => {
     expect(["2026-11-25", "2026-13-01", "25 Nov", undefined].map(isDay)).toEqual([true, false, false, false]);
     expect(samePeriod({ first: "2026-01-01", last: "2026-01-02" }, { first: "2026-01-01", last: "2026-01-03" })).toBe(false);
   });
+});
+
+describe("a view that was kept as text", () => {
+  it("is found again with what it was read under", () => {
+    expect(viewAt("/read/pages?only=channel:Email&versus=year")).toEqual({
+      to: "/s/$site/read/pages",
+      search: { only: ["channel:Email"], versus: "year" },
+    });
+    expect(viewAt("/watch/now")).toEqual({ to: "/s/$site/watch/now", search: {} });
+  });
+  it.each(["/read/gone", "//elsewhere.example/read/pages", "", "/read/pages/../../x", "/constructor"])(
+    "is none where there is no such view: %s",
+    (address) => {
+      expect(viewAt(address)).toBeNull();
+    },
+  );
 });

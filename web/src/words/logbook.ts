@@ -9,11 +9,14 @@ export const KIND_WORDS: Record<Entry["kind"], string> = { note: "note", change:
 export const daysWords = ({ first, last }: Pick<Entry, "first" | "last">): string =>
   first === last ? longDay(first) : periodWords({ first, last });
 
+/** What the logbook keeps of an address at the most. */
+const MAX_VIEW = 4_000;
+
 /** The address of the view in hand as an entry keeps it: within the site, and nothing of another place. */
 export function viewOf(href: string, site: string): string {
   const prefix = `/s/${site}`;
   const view = href.startsWith(prefix) ? href.slice(prefix.length).split("#")[0] : "";
-  return view && /^\/(tag|watch|read|explain)\/[a-z-]+(\?[^\s<>"'\\]*)?$/.test(view) ? view : "";
+  return view && view.length <= MAX_VIEW && /^\/(tag|watch|read|explain)\/[a-z-]+(\?[^\s<>"'\\]*)?$/.test(view) ? view : "";
 }
 
 /** Entries as flags of a chart over time up to a last day: each at the step in which its first day lies, or at the first step where it began before. */

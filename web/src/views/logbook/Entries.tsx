@@ -1,9 +1,10 @@
-import { useRouter } from "@tanstack/react-router";
+import { Link } from "@tanstack/react-router";
 import type { ReactNode } from "react";
 
 import { ask, client, type Schemas } from "@/api/client";
 import { useSave } from "@/api/useSave";
 import { can } from "@/state/can";
+import { viewAt } from "@/state/paths";
 import { useSite } from "@/state/site";
 import { Button } from "@/ui/Button";
 import { notify } from "@/ui/Toast";
@@ -23,7 +24,6 @@ interface EntriesProps {
 /** What was noted, each with its day, its kind and the view that it was written on. */
 export function Entries({ entries, edited, onEdit, editing, onGone }: EntriesProps) {
   const { site } = useSite();
-  const router = useRouter();
   const mayWrite = can(site, "edit");
   const path = (entry: number) => ({ params: { path: { site: site.key, entry } } });
   const restore = useSave("logbook", (entry: number) => ask(client.POST("/api/v1/sites/{site}/logbook/{entry}/restore", path(entry))));
@@ -46,20 +46,7 @@ export function Entries({ entries, edited, onEdit, editing, onGone }: EntriesPro
               </p>
               <p className="wrap-anywhere whitespace-pre-line">{entry.text}</p>
               <p className="flex flex-wrap gap-x-3.5 text-label">
-                {entry.view && (
-                  <a
-                    className="text-teal underline-offset-3 hover:underline"
-                    href={`/s/${site.key}${entry.view}`}
-                    onClick={(event) => {
-                      if (event.ctrlKey || event.metaKey || event.shiftKey) return;
-                      event.preventDefault();
-                      onGone();
-                      router.history.push(`/s/${site.key}${entry.view}`);
-                    }}
-                  >
-                    Open the view
-                  </a>
-                )}
+                <OpenView address={entry.view} onGone={onGone} />
                 {mayWrite && (
                   <>
                     <Button kind="link" aria-label={`Edit: ${entry.text}`} onClick={() => onEdit(entry.id)}>
@@ -81,5 +68,23 @@ export function Entries({ entries, edited, onEdit, editing, onGone }: EntriesPro
         </li>
       ))}
     </ul>
+  );
+}
+
+/** To the view that an entry was written on, as it was read then. */
+function OpenView({ address, onGone }: { address: string; onGone: () => void }) {
+  const { site } = useSite();
+  const view = viewAt(address);
+  if (!view) return null;
+  return (
+    <Link
+      to={view.to}
+      params={{ site: site.key }}
+      search={view.search}
+      className="text-teal underline-offset-3 hover:underline"
+      onClick={onGone}
+    >
+      Open the view
+    </Link>
   );
 }
