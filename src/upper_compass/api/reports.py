@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import tempfile
 import threading
+from dataclasses import replace
 from typing import Any
 from zoneinfo import ZoneInfo
 
@@ -17,10 +18,9 @@ from upper_compass.api.access import Owner, ServicesHere, Viewer, who
 from upper_compass.api.deps import goal_for, goals_for, with_saved
 from upper_compass.api.problems import Problem, responses
 from upper_compass.api.routing import Route
-from upper_compass.collect.importing import Import, ImportReport, import_hits
+from upper_compass.collect.importing import ImportReport, import_hits, into_site
 from upper_compass.core.definitions.comparisons import CompareRequest, CompareResult
 from upper_compass.core.definitions.requests import SeriesRequest, SeriesResult, TableRequest, TableResult
-from upper_compass.core.definitions.site_rules import bare_host
 from upper_compass.core.engine.dimensions import DIMENSIONS, Family, of_field
 from upper_compass.core.engine.measures import MEASURES, measured_parts
 from upper_compass.core.reports import tables as reports
@@ -48,7 +48,11 @@ _TABLE = {
 }  # fmt: skip
 _COMPARED = {"period": _PERIOD, "goal": 1, "group": _BY_MAIL, "units": "people", "dimensions": ["entry_page", "device"]}
 _SERIES = {"period": _PERIOD, "bucket": "day", "columns": _COLUMNS[:2]}
-_HITS: dict[str, Any] = {"application/x-ndjson": {"schema": {"type": "string"}}, "application/gzip": {"schema": {"type": "string", "format": "binary"}}}
+_HITS: dict[str, Any] = {
+    "application/x-ndjson": {"schema": {"type": "string"}},
+    "text/plain": {"schema": {"type": "string"}},
+    "application/gzip": {"schema": {"type": "string", "format": "binary"}},
+}
 
 
 class MeasureOut(BaseModel):
@@ -163,7 +167,7 @@ def registry(access: Viewer) -> Registry:
     responses=responses(401, 403, 404, 408, 413, 422, 503),
 )  # fmt: skip
 async def import_file(request: Request, access: Owner, services: ServicesHere) -> ImportOut:
-    """Store hits from JSON Lines, plain or gzipped: one hit a line. For the site's owners.
+    """Store hits from JSON Lines, one hit a line, or from a server log (NCSA common or combined, W3C extended); plain or gzipped. For the site's owners.
 
     Good lines are stored, bad ones told by number: those of hosts that are not the site's too. The same file can be sent again: what is there already
     is not stored twice. Who goes away ends the import.
@@ -192,12 +196,6 @@ async def _until_gone(request: Request, gone: threading.Event) -> None:
 
 
 def _import(services: Services, site: Site, file: Any, gone: threading.Event) -> ImportReport:  # noqa: ANN401
-    into = Import(
-        site.id,
-        frozenset(bare_host(host) for host in site.rules.hosts),
-        services.now(),
-        max_unpacked=services.settings.max_unpacked_bytes,
-        given_up=gone.is_set,
-    )
+    into = replace(into_site(site, services.now(), services.countries.of), max_unpacked=services.settings.max_unpacked_bytes, given_up=gone.is_set)
     with psycopg.connect(services.settings.database_url.replace("+psycopg", "")) as connection:
         return import_hits(file, into, HitWriter(connection))

@@ -1,4 +1,4 @@
-"""Reading hits from JSON Lines, plain or gzipped, as a stream; what is refused is told by its line.
+"""Reading hits from files, plain or gzipped, as a stream: JSON Lines and server logs; what is refused is told by its line.
 
 A file comes from outside like everything else: it has a limit as it is packed and as it is unpacked, one that is bad line after line is given up,
 and reading ends when nobody waits for it any more.
@@ -6,42 +6,57 @@ and reading ends when nobody waits for it any more.
 
 from __future__ import annotations
 
-import gzip
-import io
 import zlib
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
 from datetime import datetime
-from typing import BinaryIO, cast
+from itertools import chain, islice
+from typing import BinaryIO
 
 from pydantic import ValidationError
 
 from upper_compass.collect.checking import AHEAD, as_rows, check_line, first_problem, foreign
+from upper_compass.collect.file_lines import MAX_LINE, MAX_UNPACKED, BrokenOffError, file_lines
+from upper_compass.collect.log_hits import read_log, usual_reading
+from upper_compass.collect.logs import UnreadableLogError, log_format
+from upper_compass.collect.marking import Network, read_networks
 from upper_compass.core.definitions.hits import FileHit
+from upper_compass.core.definitions.log_reading import LogReading
+from upper_compass.core.definitions.site_rules import bare_host
 from upper_compass.store.hits import HitRow, HitWriter
+from upper_compass.store.sites import Site
 
 TOGETHER = 5_000
 READ_TOGETHER = 500
 MAX_TOLD = 1_000
 MAX_BAD = 10_000
-MAX_LINE = 256 * 1024
-MAX_UNPACKED = 4 * 1024**3
-# Hits pack to a tenth or so; what packs to a hundredth is one line over and over.
-MAX_RATIO, RATIO_FROM = 100, 64 * 1024**2
-_GZIP = b"\x1f\x8b"
-_MARK = b"\xef\xbb\xbf"
+# Among so many it is seen what a file holds.
+FIRST_LINES = 100
 
 
 @dataclass(frozen=True)
 class Import:
-    """Where a file goes, and by what its hits are judged. `hosts`: the site's, without `www.`; None takes any. `given_up`: nobody waits any more."""
+    """Where a file goes, and by what its hits are judged. `hosts`: the site's, without `www.`; None takes any. `given_up`: nobody waits any more.
+
+    `logs`: how server logs are read; without it they are none that can be. `networks`: of the site's own people; `country_of`: of an address.
+    """
 
     site_id: int
     hosts: frozenset[str] | None
     now: datetime
     max_unpacked: int = MAX_UNPACKED
     given_up: Callable[[], bool] = lambda: False
+    logs: LogReading | None = None
+    networks: Sequence[Network] = ()
+    country_of: Callable[[str | None], str | None] = lambda address: None
+
+
+def into_site(site: Site, now: datetime, country_of: Callable[[str | None], str | None] = lambda address: None) -> Import:
+    """Where a file for a site goes: only what is of its hosts, its own people marked, server logs read as is usual."""
+    rules = site.rules
+    hosts = frozenset(bare_host(host) for host in rules.hosts)
+    return Import(site.id, hosts, now, logs=usual_reading(rules.hosts), networks=tuple(read_networks(rules.internal_networks)), country_of=country_of)
 
 
 @dataclass
@@ -66,19 +81,15 @@ class ImportReport:
             self.refused.append((line, where, why))
 
 
-class _BrokenOffError(Exception):
-    """The rest of the file is not read; the text says why."""
-
-
 def import_hits(file: BinaryIO, into: Import, writer: HitWriter) -> ImportReport:
     """Store the hits of a file. Lines that were good stay stored when the file breaks off; the report then says where."""
     report = ImportReport()
     with ThreadPoolExecutor(1) as pool:  # one batch is stored while the next one is read
-        _read(file, into, report, _Storing(into.site_id, writer, pool, report))
+        _read(file, into, report, Storing(into.site_id, writer, pool, report))
     return report
 
 
-class _Storing:
+class Storing:
     """Gathers hits and stores them in batches, one at a time."""
 
     def __init__(self, site_id: int, writer: HitWriter, pool: ThreadPoolExecutor, report: ImportReport) -> None:
@@ -88,17 +99,25 @@ class _Storing:
         self._under_way: tuple[Future[int], int] | None = None
 
     def add(self, hit: FileHit) -> None:
+        """A hit, to be stored with those around it."""
         self._hits.append(hit)
         if len(self._hits) >= READ_TOGETHER:
             self._take()
             if len(self._rows) >= TOGETHER:
                 self.flush()
 
+    def add_rows(self, rows: Sequence[HitRow]) -> None:
+        """Rows as the store takes them."""
+        self._rows += rows
+        if len(self._rows) >= TOGETHER:
+            self.flush()
+
     def _take(self) -> None:
         self._rows += as_rows(self._site_id, self._hits, country=None, internal=False)
         self._hits = []
 
     def flush(self) -> None:
+        """Begin to store what has gathered."""
         self._take()
         self.finish()
         if self._rows:
@@ -106,6 +125,7 @@ class _Storing:
             self._rows = []
 
     def finish(self) -> None:
+        """Wait until what is being stored is there."""
         if self._under_way:
             future, count = self._under_way
             self._under_way = None
@@ -114,24 +134,35 @@ class _Storing:
             self._report.already_there += count - new
 
 
-def _read(file: BinaryIO, into: Import, report: ImportReport, storing: _Storing) -> None:
+def _read(file: BinaryIO, into: Import, report: ImportReport, storing: Storing) -> None:
     try:
-        for line in _lines(file, into.max_unpacked):
-            report.lines += 1
-            if not line.strip():
-                continue
-            _take_line(line, into, report, storing)
-            if report.bad > MAX_BAD:
-                raise _BrokenOffError(f"more than {MAX_BAD:,} lines are bad; it is most likely another kind of file")
-            if report.lines % READ_TOGETHER == 0 and into.given_up():
-                raise _BrokenOffError("whoever sent it went away")
-    except (EOFError, OSError, zlib.error, _BrokenOffError) as why:
+        lines = file_lines(file, into.max_unpacked)
+        begin = list(islice(lines, FIRST_LINES))
+        kind = next((log_format(line.decode(errors="replace").strip()) for line in begin if line.strip()), None) if into.logs else None
+        whole = chain(begin, lines)
+        if kind:
+            read_log(kind, whole, into, report, storing)
+        else:
+            _read_json_lines(whole, into, report, storing)
+    except (EOFError, OSError, zlib.error, BrokenOffError, UnreadableLogError) as why:
         report.broken_off = f"The file breaks off after line {report.lines}: {why}"
     storing.flush()
     storing.finish()
 
 
-def _take_line(line: bytes, into: Import, report: ImportReport, storing: _Storing) -> None:
+def _read_json_lines(lines: Iterable[bytes], into: Import, report: ImportReport, storing: Storing) -> None:
+    for line in lines:
+        report.lines += 1
+        if not line.strip():
+            continue
+        _take_line(line, into, report, storing)
+        if report.bad > MAX_BAD:
+            raise BrokenOffError(f"more than {MAX_BAD:,} lines are bad; it is most likely another kind of file")
+        if report.lines % READ_TOGETHER == 0 and into.given_up():
+            raise BrokenOffError("whoever sent it went away")
+
+
+def _take_line(line: bytes, into: Import, report: ImportReport, storing: Storing) -> None:
     if len(line) > MAX_LINE:
         report.refuse(report.lines, "", f"this line is longer than {MAX_LINE} bytes")
         return
@@ -146,27 +177,3 @@ def _take_line(line: bytes, into: Import, report: ImportReport, storing: _Storin
         return
     report.shortened += bool(left)
     storing.add(hit)
-
-
-def _lines(file: BinaryIO, max_unpacked: int) -> Iterator[bytes]:
-    buffered = io.BufferedReader(cast(io.RawIOBase, file)) if not isinstance(file, io.BufferedReader) else file
-    packed = buffered.peek(2)[:2] == _GZIP
-    opened: Iterable[bytes] = gzip.GzipFile(fileobj=buffered) if packed else buffered
-    reader = cast(BinaryIO, opened)
-    unpacked = 0
-    first = True
-    while line := reader.readline(MAX_LINE + 1):
-        unpacked += len(line)
-        yield line.removeprefix(_MARK) if first else line
-        first = False
-        while len(line) > MAX_LINE and not line.endswith(b"\n"):  # the rest of an over-long line
-            line = reader.readline(MAX_LINE + 1)
-            unpacked += len(line)
-            if unpacked > max_unpacked:
-                break
-            if not line:
-                return
-        if packed and unpacked > RATIO_FROM and unpacked > MAX_RATIO * buffered.tell():
-            raise _BrokenOffError("it unpacks to more than a hundred times its size, which no file of hits does")
-        if unpacked > max_unpacked:
-            raise _BrokenOffError(f"it holds more than {max_unpacked / 1024**2:,.0f} MB; send it in parts")

@@ -14,7 +14,7 @@ from upper_compass.run.cluster import start_cluster
 from upper_compass.run.places import ROOT, install_packages, say, step
 
 PYTHON = ("src", "tests", "bench")
-BENCHES = ("asking", "collect", "comparing", "page", "reports", "tagging", "together")
+BENCHES = ("asking", "collect", "comparing", "importing", "page", "planted", "reports", "tagging", "together")
 
 
 def _ensure_chromium() -> None:

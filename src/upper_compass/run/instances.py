@@ -19,8 +19,7 @@ from typing import Any
 import psycopg
 import sqlalchemy as sa
 
-from upper_compass.collect.importing import Import, import_hits
-from upper_compass.core.definitions.site_rules import bare_host
+from upper_compass.collect.importing import import_hits, into_site
 from upper_compass.run.build import TRACKER, WEB, build
 from upper_compass.run.cluster import Cluster, start_cluster, stop_cluster
 from upper_compass.run.places import STATE, CannotRunError, alive, free_port, only_one, say, step
@@ -220,8 +219,7 @@ def import_file(file: Path, site_key: str, instance: str | None) -> int:
             raise CannotRunError(f"There is no site with the key {site_key!r}.")
         url = str(engine.url.render_as_string(hide_password=False)).replace("+psycopg", "")
         with psycopg.connect(url) as connection, file.open("rb") as opened, step(f"Importing {file.name}"):
-            into = Import(site.id, frozenset(bare_host(host) for host in site.rules.hosts), Clock().now())
-            report = import_hits(opened, into, HitWriter(connection))
+            report = import_hits(opened, into_site(site, Clock().now()), HitWriter(connection))
     for line, field, text in report.refused[:20]:
         say(f"  line {line}: {field + ': ' if field else ''}{text}")
     say(f"{report.lines:,} lines: {report.stored:,} stored, {report.already_there:,} there already, {report.bad:,} refused.")

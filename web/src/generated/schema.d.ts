@@ -410,7 +410,7 @@ export interface paths {
         put?: never;
         /**
          * Import File
-         * @description Store hits from JSON Lines, plain or gzipped: one hit a line. For the site's owners.
+         * @description Store hits from JSON Lines, one hit a line, or from a server log (NCSA common or combined, W3C extended); plain or gzipped. For the site's owners.
          *
          *     Good lines are stored, bad ones told by number: those of hosts that are not the site's too. The same file can be sent again: what is there already
          *     is not stored twice. Who goes away ends the import.
@@ -7694,6 +7694,7 @@ export interface operations {
         requestBody: {
             content: {
                 "application/x-ndjson": string;
+                "text/plain": string;
                 "application/gzip": string;
             };
         };
