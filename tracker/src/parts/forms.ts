@@ -15,7 +15,10 @@ const named = (form: Element): string => {
 };
 
 const fieldOf = (element: Element): string =>
-  (["data-uc-field", "name", "id", "aria-label"].map((attribute) => element.getAttribute(attribute)).find(Boolean) ?? "field").slice(0, 100);
+  (["data-uc-field", "name", "id", "aria-label"].map((attribute) => element.getAttribute(attribute)).find(Boolean) ?? "field").slice(
+    0,
+    100,
+  );
 
 /** Forms as they come into view, are begun, and are sent; each once a view, but for the last; and where one that was begun is left, if it says so. */
 const forms: Part = (tools) => {
