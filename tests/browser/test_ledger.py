@@ -18,7 +18,7 @@ def heads(region):
 
 
 def names(region):
-    return [text.strip() for text in region.locator("tbody th[role=rowheader]").all_inner_texts()]
+    return [text.strip().split("\n")[0] for text in region.locator("tbody th[role=rowheader]").all_inner_texts()]
 
 
 def numbers(region, place):

@@ -141,7 +141,7 @@ def test_a_segment_is_begun_from_a_row_a_point_of_a_chart_and_a_visit(analyst):
     page.goto("/s/mill/read/overview")
     heading = page.get_by_role("heading", level=1)
     row = page.get_by_role("region", name="Channels").locator("tbody tr").first
-    name = row.get_by_role("rowheader").inner_text().strip()
+    name = row.get_by_role("rowheader").inner_text().strip().split("\n")[0]
     row.get_by_role("button", name="Actions for this row").click()
     page.get_by_role("menuitem", name="Make a segment of it").click()
     expect(heading).to_contain_text(f"Visits that came by {name}.")

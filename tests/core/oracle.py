@@ -142,6 +142,7 @@ def figures(visits, start, stop, goal=None, key_of_visit=None, keys_of_hit=None,
                 got = row(key)
                 got["visits"] += 1
                 got["bounces"] += visit.bounce
+                got["bounced_engaged"] += visit.bounce * sum(hit.get("engaged_ms") or 0 for hit in visit.hits if hit["kind"] == "engage")
                 got["visit_views"] += len(visit.views)
                 got["duration"] += visit.end - visit.start
                 got["engaged"] += sum(h.get("engaged_ms") or 0 for h in visit.hits if h["kind"] == "engage")
@@ -178,6 +179,7 @@ SETS = ("visitors", "people", "converters")
 SUMS = (
     "visits",
     "bounces",
+    "bounced_engaged",
     "visit_views",
     "duration",
     "engaged",

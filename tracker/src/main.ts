@@ -154,7 +154,7 @@ function start(key: string, source: string, from_elsewhere?: string): void {
   on(window, "popstate", later);
   on(window, "hashchange", later);
   // Nothing that waits is lost with the page.
-  const leaving = (run: () => void): void => {
+  const leaving = (run: () => unknown): void => {
     on(document, "visibilitychange", () => hidden() && run(), true);
     on(window, "pagehide", run, true);
   };

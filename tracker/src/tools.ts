@@ -41,7 +41,7 @@ export interface Tools {
   /** Whether another host shares this one's cookie. */
   shares: (host: string) => boolean;
   /** When the page may go away. */
-  leaving: (run: () => void) => void;
+  leaving: (run: () => unknown) => void;
   event: (name: string, props?: Props, value?: number) => void;
   /** Sets a site field for the page under way. */
   field: (name: string, value: string) => void;

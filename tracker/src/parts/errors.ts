@@ -11,7 +11,7 @@ const errors: Part = ({ on, tell, when }) => {
     const text = String(message ?? "").slice(0, 300);
     if (!text || said.size >= MOST || said.has(text) || HARMLESS.test(text) || (file && !/^https?:/.test(file))) return;
     said.add(text);
-    tell("script error", { message: text, file: (file.split(/[?#]/)[0] ?? "").slice(0, 300), line });
+    tell("script error", { message: text, file: file.split(/[?#]/)[0] as string, line });
   };
   on(window, "error", (event) => {
     const { message, filename, lineno } = event as ErrorEvent;
@@ -19,7 +19,7 @@ const errors: Part = ({ on, tell, when }) => {
   });
   on(window, "unhandledrejection", (event) => {
     const { reason } = event as PromiseRejectionEvent;
-    note(`Unhandled: ${(reason as Error | undefined)?.message ?? String(reason)}`);
+    note(`Unhandled: ${(reason as Error | undefined)?.message ?? (reason as string)}`);
   });
 };
 

@@ -9,52 +9,35 @@ const forms_of = (given: PartSettings): ((form: Element | null | undefined) => f
     Boolean(form?.matches("form") && !form.closest("[role=search],search") && !form.querySelector(fields));
 };
 
-const named = (form: Element): string => {
-  const name = NAMES.map((attribute) => form.getAttribute(attribute)).find(Boolean) ?? "form";
-  return name.slice(0, 100);
-};
-
-const fieldOf = (element: Element): string =>
-  (["data-uc-field", "name", "id", "aria-label"].map((attribute) => element.getAttribute(attribute)).find(Boolean) ?? "field").slice(
-    0,
-    100,
-  );
+const named = (form: Element): string => NAMES.map((attribute) => form.getAttribute(attribute)).find(Boolean) ?? "form";
 
 /** Forms as they come into view, are begun, and are sent; each once a view, but for the last; and where one that was begun is left, if it says so. */
 const forms: Part = (tools) => {
   const { on, when } = tools;
   const counts = forms_of(tools.given);
-  const tell = (what: string, form: Element | null, more: Props = {}): void => {
-    if (counts(form)) tools.tell(`form ${what}`, { form: named(form), ...more }, form);
+  // How the form that is being filled in is told when it is left; only of forms that allow it, and never what is typed.
+  let left: (() => void) | 0 = 0;
+  const tell = (what: string, form: Element | null, field?: string): void => {
+    left = 0;
+    // A field that is not said is none in JSON.
+    if (counts(form)) tools.tell(`form ${what}`, { form: named(form), field } as Props, form);
   };
   let begun = new WeakSet<Element>();
-  // The form that is being filled in, and in which field; only of forms that allow it. What is typed is never told.
-  let left: [Element, string] | null = null;
   const begin = ({ target }: Event): void => {
     const form = (target as Element).closest?.("form");
-    if (form?.hasAttribute("data-uc-fields")) left = [form, fieldOf(target as Element)];
-    if (!form || begun.has(form)) return;
-    begun.add(form);
-    see?.(form);
-    tell("start", form);
+    if (form && !begun.has(form)) {
+      begun.add(form);
+      see?.(form);
+      tell("start", form);
+    }
+    if (form?.closest("[data-uc-fields]")) left = () => tell("leave", form, (target as HTMLInputElement).name);
   };
   when("viewed", () => (begun = new WeakSet()));
   const see = tools.seen?.("form", (form) => tell("view", form));
   on(document, "input", begin, true);
   on(document, "change", begin, true);
-  on(
-    document,
-    "submit",
-    ({ target }) => {
-      if (left?.[0] === target) left = null;
-      tell("submit", target as Element);
-    },
-    true,
-  );
-  tools.leaving(() => {
-    if (left) tell("leave", left[0], { field: left[1] });
-    left = null;
-  });
+  on(document, "submit", ({ target }) => tell("submit", target as Element), true);
+  tools.leaving(() => left && left());
 };
 
 uc_parts.push(forms);

@@ -11,9 +11,9 @@ const links: Part = ({ given, tell, when, bare, owns, safely }) =>
     const file = link.pathname.split("/").pop() ?? "";
     if (link.hasAttribute("download") || FILE.test(file)) {
       const name = link.getAttribute("download") || safely(decodeURIComponent)(file) || file;
-      if (given.downloads) tell("file download", { file: name, extension: (/\.(\w+)$/.exec(name) ?? [])[1]?.toLowerCase() ?? "" }, link);
+      if (given.downloads) tell("file download", { file: name, extension: /\.(\w+)$/.exec(name)?.[1]?.toLowerCase() ?? "" }, link);
     } else if (given.outbound && !owns(link.hostname))
-      tell("outbound click", { host: bare(link.hostname), href: (link.href.split("#")[0] ?? "").slice(0, 1000) }, link);
+      tell("outbound click", { host: bare(link.hostname), href: link.href.split("#")[0] as string }, link);
   });
 
 uc_parts.push(links);

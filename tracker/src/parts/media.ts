@@ -20,15 +20,15 @@ function watch(tell: Tools["tell"], media: string, title: string, element: Eleme
   let told = 0;
   let length = 0;
   let begun = false;
-  const say = (name: string, props: Props): void =>
-    tell(name, { media: media.slice(0, 200), ...(title ? { title: title.slice(0, 200) } : {}), ...props }, element);
+  const say = (name: string, props: Props): void => tell(name, { media, title: title || undefined, ...props } as Props, element);
   const progress = (percent: number | null): void => {
     told = at;
     say("media progress", {
       position_s: Math.round(at),
-      ...(length ? { duration_s: Math.round(length) } : {}),
-      ...(percent === null ? {} : { percent }),
-    });
+      // What is not known is none in JSON.
+      duration_s: Math.round(length) || undefined,
+      percent: percent ?? undefined,
+    } as Props);
   };
   return {
     media,
@@ -70,7 +70,7 @@ interface Message {
 /** HTML video and audio, and players in frames that say what they do by `postMessage`. */
 const media: Part = ({ given, on, tell, leaving, safely }) => {
   const fileOf = (url: string): string => {
-    const file = url.split(/[?#]/)[0]?.split("/").pop() ?? "";
+    const file = (url.split(/[?#]/)[0] as string).split("/").pop() as string;
     return safely(decodeURIComponent)(file) ?? file;
   };
   const known = new Map<Element, Watched>();

@@ -5,7 +5,7 @@ const MARK = "data-uc-promo";
 /** Elements marked as promotions, when they come into view and when they are clicked. */
 const promos: Part = (tools) => {
   const tell = (what: string, element: Element): void => {
-    const promo = element.getAttribute(MARK)?.slice(0, 100);
+    const promo = element.getAttribute(MARK);
     if (promo) tools.tell(`promo ${what}`, { promo }, element);
   };
   const see = tools.seen?.(`[${MARK}]`, (element) => tell("view", element));

@@ -12,11 +12,7 @@ const scroll: Part = ({ on, tell, when }) => {
     () => {
       const page = document.documentElement;
       const percent = ((scrollY + innerHeight) / page.scrollHeight) * 100;
-      for (const mark of MARKS)
-        if (mark > reached && percent >= mark) {
-          reached = mark;
-          tell("scroll depth", { percent: mark });
-        }
+      for (const mark of MARKS) if (mark > reached && percent >= mark) tell("scroll depth", { percent: (reached = mark) });
     },
     true,
   );

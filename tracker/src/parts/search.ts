@@ -7,8 +7,7 @@ const RESTS = 1000;
 const search: Part = ({ given, tell, when, doc, leaving, safely }) => {
   const term = safely((url: string): string => {
     const keys = new URL(url).searchParams;
-    const found = (given.searches ?? []).map((key) => keys.get(key)?.trim()).find(Boolean);
-    return found?.slice(0, 200) ?? "";
+    return (given.searches ?? []).map((key) => keys.get(key)?.trim()).find(Boolean) ?? "";
   });
   let before = term(doc("referrer"));
   let waiting = 0;

@@ -28,7 +28,7 @@ export function ReachCurve({ title, reached }: ReachCurveProps) {
   const share = (count: number) => (all > 0 ? count / all : 0);
   return (
     <figure ref={box} className="min-w-0">
-      <figcaption className="text-label text-ink-2">{title}</figcaption>
+      <figcaption className="text-label wrap-anywhere text-ink-2">{title}</figcaption>
       <svg width={width} height={HEIGHT} aria-hidden="true">
         {[0, 0.5, 1].map((tick) => (
           <g key={tick}>

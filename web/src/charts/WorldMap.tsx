@@ -39,7 +39,7 @@ export function WorldMap({ title, shares, said, onTake }: WorldMapProps) {
   const path = width > 0 ? geoPath(geoEqualEarth().fitSize([width, height], SPHERE)) : null;
   return (
     <figure ref={box} className="min-w-0" data-map>
-      <figcaption className="text-label text-ink-2">{title}</figcaption>
+      <figcaption className="text-label wrap-anywhere text-ink-2">{title}</figcaption>
       <svg width={width} height={height} aria-hidden="true">
         {path &&
           LANDS.map((land) => {
