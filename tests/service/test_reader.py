@@ -37,6 +37,11 @@ def reader_of(server):
     return pid
 
 
+def stopped(pid):
+    """Whether all threads of a process stand still: a signal is on its way for a while."""
+    return all(") T " in (task / "stat").read_text() for task in Path(f"/proc/{pid}/task").iterdir())
+
+
 def report(client):
     return client.post("/api/v1/sites/mill/reports/table", json=TABLE)
 
@@ -59,6 +64,7 @@ def test_collecting_goes_on_while_no_report_is_answered(running):
     pid = reader_of(server)
     os.kill(pid, signal.SIGSTOP)
     try:
+        assert until(lambda: stopped(pid))
         late = report(client)
         assert (late.status_code, "Retry-After" in late.headers) == (503, True)
         assert all(collects(client, f"waiting {i}") for i in range(20))

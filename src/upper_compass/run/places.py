@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import fcntl
 import os
+import secrets
 import socket
 import subprocess
 import sys
@@ -46,9 +47,16 @@ def only_one(name: str) -> Iterator[None]:
         yield
 
 
+LASTING, TRIES = range(15_000, 30_000), 20
+
+
 def free_port(wanted: int = 0) -> int:
-    """The wanted port of the loopback address, or another when it is taken. Raises CannotRunError when none is free."""
-    for port in (wanted, 0):
+    """The wanted port of the loopback address, or another when it is taken. Raises CannotRunError when none is free.
+
+    Another is looked for first where the system takes none for connections that go out, which would hold it when it is wanted again.
+    """
+    others = [LASTING.start + secrets.randbelow(len(LASTING)) for _ in range(TRIES)]
+    for port in (*([wanted] if wanted else []), *others, 0):
         with socket.socket() as probe:
             probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
             try:
