@@ -23,10 +23,16 @@ PICTURES = os.environ.get("COMPASS_PICTURES")
 def _open_up(page):
     page.get_by_role("button", name=re.compile("^Email, Rate: ")).click()
     page.get_by_role("dialog").locator("path[data-line]").wait_for()
+    page.get_by_role("region", name="Parts").get_by_role("listitem").first.wait_for()
 
 
 def _reads(page):
     page.locator("[data-ledger] tbody tr").nth(1).wait_for()
+
+
+def _whole_overview(page):
+    _reads(page)
+    page.get_by_role("complementary", name="Worth a look").get_by_role("listitem").first.wait_for()
 
 
 def _here(page):
@@ -83,7 +89,7 @@ def _segment(page):
 # Name of the view: (address, what is waited for or done).
 VIEWS = {
     "sign-in": ("/", lambda page: page.get_by_role("button", name="Sign in").wait_for()),
-    "overview": ("/s/mill/read/overview", _reads),
+    "overview": ("/s/mill/read/overview", _whole_overview),
     "opened-up": ("/s/mill/read/overview", _open_up),
     "narrowed": ("/s/mill/read/overview?only=channel:Email", _reads),
     "site-code": ("/s/mill/tag/site-code", lambda page: page.get_by_text("kB on the way").wait_for()),

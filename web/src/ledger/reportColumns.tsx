@@ -68,7 +68,10 @@ function rateScale(rows: readonly MeasureValues[], total: MeasureValues, name: s
 }
 
 /** As wide as a head is, about; in a long one there are more wide letters. */
-const wordsWidth = (head: string): number => Math.min(Math.ceil(head.length * 6.2) + (head.length > 7 ? 12 : 5), 110);
+const wordsWidth = (head: string, unit: string): number => {
+  const letters = head.length + unit.length;
+  return Math.min(Math.ceil(letters * 6.2) + (letters > 8 || head.length > 7 ? 12 : 5), 110);
+};
 
 interface Making {
   measures: readonly Measure[];
@@ -103,7 +106,7 @@ function column(measure: Measure, shape: Shape, { table, currency, heads, lead, 
     head,
     unit: unitOf(unit, currency),
     meaning: measure.meaning,
-    width: shape === "value" ? Math.max(figureWidth, wordsWidth(head + unitOf(unit, currency))) : WIDTHS[shape],
+    width: shape === "value" ? Math.max(figureWidth, wordsWidth(head, unitOf(unit, currency))) : WIDTHS[shape],
     isNumber: true,
     isLead: name === lead && shape === "value",
   };
