@@ -53,6 +53,9 @@ def test_forms_promotions_and_media_are_followed_to_what_came_of_them(events):
     visits = cells(events, "Media", "^scoring")[0]
     reached = media.get_by_role("table", name=re.compile("^scoring")).locator("tbody tr").first
     expect(reached).to_contain_text(visits)
+    curve = media.get_by_role("slider", name=re.compile("^scoring"))
+    curve.press("ArrowRight")
+    expect(curve).to_have_attribute("aria-valuetext", f"0 %: {visits}, 100.00 % of all")
     assert serious(events) == []
 
 

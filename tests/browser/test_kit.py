@@ -34,17 +34,25 @@ def kit_address():
     process.wait()
 
 
-@pytest.fixture(params=["light", "dark"])
-def kit(browser, kit_address, request):
-    context = browser.new_context(viewport={"width": 1280, "height": 800}, color_scheme=request.param)
-    page = context.new_page()
-    page.goto(kit_address)
-    page.get_by_role("heading", name="The kit").wait_for()
-    yield page
+@pytest.fixture(scope="module")
+def kit_page(browser, kit_address):
+    context = browser.new_context(viewport={"width": 1280, "height": 800})
+    yield context.new_page()
     context.close()
 
 
-def test_every_piece_can_be_read_by_everyone(kit):
+@pytest.fixture
+def kit(kit_page, kit_address):
+    page = kit_page
+    page.set_viewport_size({"width": 1280, "height": 800})
+    page.goto(kit_address)
+    page.get_by_role("heading", name="The kit").wait_for()
+    return page
+
+
+@pytest.mark.parametrize("light", ["light", "dark"])
+def test_every_piece_can_be_read_by_everyone(kit, light):
+    kit.emulate_media(color_scheme=light)
     assert serious(kit) == []
     for name in ("What can be done", "A small form"):
         kit.get_by_role("button", name=name).click()
@@ -99,3 +107,15 @@ def test_what_is_wrong_and_what_is_meant_are_both_told(kit):
     address = kit.get_by_label("Address")
     expect(address).to_have_attribute("aria-invalid", "true")
     expect(address).to_have_accessible_description("with https:// This is no address of a page.")
+
+
+def test_a_chart_is_read_point_by_point_with_the_arrow_keys(kit):
+    bars = kit.get_by_role("slider", name="Bookings by device")
+    bars.focus()
+    for key, said in (("ArrowDown", "phone: 61"), ("ArrowDown", "desktop: 48"), ("ArrowUp", "phone: 61"), ("ArrowUp", "phone: 61")):
+        bars.press(key)
+        expect(bars).to_have_attribute("aria-valuetext", said)
+    bars.press("End")
+    expect(bars).to_have_attribute("aria-valuenow", "2")
+    bars.press("Tab")
+    expect(bars).to_have_attribute("aria-valuetext", "Up and down read it one by one")

@@ -1,8 +1,9 @@
 import { scaleSqrt } from "@visx/scale";
-import { useState, type KeyboardEvent, type PointerEvent } from "react";
+import type { PointerEvent } from "react";
 
 import { DataTable } from "@/charts/DataTable";
 import { AXIS_TEXT, DOT, GRID } from "@/charts/styles";
+import { usePoints } from "@/charts/usePoints";
 import { useWidth } from "@/charts/useWidth";
 
 const LEFT = 34;
@@ -23,38 +24,24 @@ interface HourGridProps {
 /** How much lies at each crossing of two scales, as dots by their area. Arrows read it dot by dot, Enter takes one. */
 export function HourGrid({ title, rows, columns, value, most, words, onTake }: HourGridProps) {
   const [box, width] = useWidth<HTMLDivElement>();
-  const [at, setAt] = useState<[number, number] | null>(null);
+  const of = (place: number): [string, string] => [rows[Math.floor(place / columns.length)] ?? "", columns[place % columns.length] ?? ""];
+  const { at, setAt, slider } = usePoints({
+    title,
+    count: rows.length * columns.length,
+    across: columns.length,
+    words: (place) => (place === null ? "The arrow keys read it place by place, Enter takes one" : words(...of(place))),
+    onTake: (place) => onTake(...of(place)),
+  });
   const step = Math.max((width - LEFT) / columns.length, 1);
   const radius = scaleSqrt({ domain: [0, most || 1], range: [0, Math.min(step, ROW) / 2 - 1] });
   const x = (place: number) => LEFT + (place + 0.5) * step;
   const y = (place: number) => TOP + (place + 0.5) * ROW;
   const height = TOP + rows.length * ROW;
-  const here = at && { row: rows[at[0]] ?? "", column: columns[at[1]] ?? "" };
-  const bounded = (row: number, column: number): [number, number] => [
-    Math.min(Math.max(row, 0), rows.length - 1),
-    Math.min(Math.max(column, 0), columns.length - 1),
-  ];
-  const moved = (event: KeyboardEvent) => {
-    const [row, column] = at ?? [0, 0];
-    const to: Record<string, [number, number]> = {
-      ArrowLeft: [row, column - 1],
-      ArrowRight: [row, column + 1],
-      ArrowUp: [row - 1, column],
-      ArrowDown: [row + 1, column],
-    };
-    if (event.key === "Enter" && here) {
-      event.preventDefault();
-      onTake(here.row, here.column);
-      return;
-    }
-    const go = to[event.key];
-    if (!go) return;
-    event.preventDefault();
-    setAt(at ? bounded(...go) : [0, 0]);
-  };
+  const bounded = (place: number, count: number) => Math.min(Math.max(place, 0), count - 1);
   const pointed = (event: PointerEvent<SVGSVGElement>) => {
     const { left, top } = event.currentTarget.getBoundingClientRect();
-    setAt(bounded(Math.floor((event.clientY - top - TOP) / ROW), Math.floor((event.clientX - left - LEFT) / step)));
+    const row = bounded(Math.floor((event.clientY - top - TOP) / ROW), rows.length);
+    setAt(row * columns.length + bounded(Math.floor((event.clientX - left - LEFT) / step), columns.length));
   };
   return (
     <div className="relative" ref={box} data-chart>
@@ -62,18 +49,10 @@ export function HourGrid({ title, rows, columns, value, most, words, onTake }: H
         className="cursor-pointer"
         width={width}
         height={height}
-        role="slider"
-        aria-label={title}
-        aria-valuemin={0}
-        aria-valuemax={rows.length * columns.length - 1}
-        aria-valuenow={at ? at[0] * columns.length + at[1] : 0}
-        aria-valuetext={here ? words(here.row, here.column) : "The arrow keys read it place by place, Enter takes one"}
-        tabIndex={0}
-        onKeyDown={moved}
-        onBlur={() => setAt(null)}
+        {...slider}
         onPointerMove={pointed}
         onPointerLeave={() => setAt(null)}
-        onClick={() => here && onTake(here.row, here.column)}
+        onClick={() => at !== null && onTake(...of(at))}
       >
         {columns.map((column, place) =>
           place % 3 === 0 ? (
@@ -94,10 +73,18 @@ export function HourGrid({ title, rows, columns, value, most, words, onTake }: H
             })}
           </g>
         ))}
-        {at && <rect className="fill-none stroke-magenta" x={x(at[1]) - step / 2} y={y(at[0]) - ROW / 2} width={step} height={ROW} />}
+        {at !== null && (
+          <rect
+            className="fill-none stroke-magenta"
+            x={x(at % columns.length) - step / 2}
+            y={y(Math.floor(at / columns.length)) - ROW / 2}
+            width={step}
+            height={ROW}
+          />
+        )}
       </svg>
       <p className="min-h-5 text-label" data-said>
-        {here ? words(here.row, here.column) : ""}
+        {at === null ? "" : words(...of(at))}
       </p>
       <DataTable
         caption={title}

@@ -1,8 +1,11 @@
+import { localPoint } from "@visx/event";
 import { scaleLinear } from "@visx/scale";
 import { Area, LinePath } from "@visx/shape";
+import type { PointerEvent } from "react";
 
 import { DataTable } from "@/charts/DataTable";
-import { AXIS_TEXT, GRID, LINE } from "@/charts/styles";
+import { AXIS_TEXT, END, GRID, LINE } from "@/charts/styles";
+import { usePoints } from "@/charts/usePoints";
 import { useWidth } from "@/charts/useWidth";
 import { figure } from "@/words/format";
 
@@ -18,7 +21,7 @@ const LEFT = 34;
 const TOP = 8;
 const BOTTOM = HEIGHT - 22;
 
-/** How far something was followed: how many were still there at each part of it. */
+/** How far something was followed: how many were still there at each part of it. Left and right read it part by part. */
 export function ReachCurve({ title, reached }: ReachCurveProps) {
   const [box, width] = useWidth<HTMLDivElement>();
   const points = reached.map((count, place) => ({ at: place / Math.max(reached.length - 1, 1), count }));
@@ -26,10 +29,25 @@ export function ReachCurve({ title, reached }: ReachCurveProps) {
   const x = scaleLinear({ domain: [0, 1], range: [LEFT, Math.max(width - 14, LEFT + 40)] });
   const y = scaleLinear({ domain: [0, 1], range: [BOTTOM, TOP] });
   const share = (count: number) => (all > 0 ? count / all : 0);
+  const said = ({ at, count }: { at: number; count: number }) =>
+    `${Math.round(at * 100)} %: ${figure(count, "count")}, ${figure(share(count), "percent")} % of all`;
+  const { at, setAt, slider } = usePoints({
+    title,
+    count: points.length,
+    words: (place) => {
+      const read = place === null ? undefined : points[place];
+      return read ? said(read) : "Left and right read it part by part";
+    },
+  });
+  const read = at === null ? undefined : points[at];
+  const nearest = (event: PointerEvent<SVGSVGElement>) => {
+    const part = x.invert(localPoint(event.currentTarget, event)?.x ?? 0);
+    return Math.round(Math.min(Math.max(part, 0), 1) * Math.max(points.length - 1, 0));
+  };
   return (
     <figure ref={box} className="min-w-0">
       <figcaption className="text-label wrap-anywhere text-ink-2">{title}</figcaption>
-      <svg width={width} height={HEIGHT} aria-hidden="true">
+      <svg width={width} height={HEIGHT} {...slider} onPointerMove={(event) => setAt(nearest(event))} onPointerLeave={() => setAt(null)}>
         {[0, 0.5, 1].map((tick) => (
           <g key={tick}>
             <path className={GRID} d={`M${LEFT} ${Math.round(y(tick)) + 0.5}H${x(1)}`} />
@@ -45,7 +63,16 @@ export function ReachCurve({ title, reached }: ReachCurveProps) {
             {tick * 100} %
           </text>
         ))}
+        {read && (
+          <g>
+            <path className="stroke-ink-2 [stroke-dasharray:2_2]" d={`M${Math.round(x(read.at)) + 0.5} ${TOP}V${BOTTOM}`} />
+            <circle className={END} cx={x(read.at)} cy={y(share(read.count))} r="3" />
+          </g>
+        )}
       </svg>
+      <p className="min-h-5 text-label" data-said>
+        {read ? said(read) : ""}
+      </p>
       <DataTable
         caption={title}
         heads={["Of it", "Visits", "Of all, %"]}

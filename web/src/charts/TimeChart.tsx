@@ -8,6 +8,7 @@ import { isOverDays, named, type CoursePoint, type Step } from "@/charts/course"
 import { DataTable } from "@/charts/DataTable";
 import { Graduation } from "@/charts/Graduation";
 import { AXIS_TEXT, END, GRID, LINE, SERIES, VERSUS_LINE } from "@/charts/styles";
+import { usePoints } from "@/charts/usePoints";
 import { useWidth } from "@/charts/useWidth";
 import { figure } from "@/words/format";
 
@@ -55,7 +56,6 @@ export function TimeChart(props: TimeChartProps) {
   const { title, unit, bucket, points, incompleteFrom, today, versus, flags = [], sides = [], height = 208, onTake, ways } = props;
   const [box, width] = useWidth<HTMLDivElement>();
   const hatch = useId();
-  const [at, setAt] = useState<number | null>(null);
   const [from, setFrom] = useState<number | null>(null);
   // The point that was chosen stays, whatever is pointed at meanwhile.
   const [chosen, setChosen] = useState<string | null>(null);
@@ -87,22 +87,20 @@ export function TimeChart(props: TimeChartProps) {
     ]
       .filter(Boolean)
       .join(", ");
-  const moved = (event: KeyboardEvent) => {
-    if (event.key === "Enter" && ways && at !== null) setChosen(points[at]?.at ?? null);
-    if (event.key === "Escape" && chosen !== null) {
-      event.stopPropagation();
-      setChosen(null);
-    }
-    const to: Record<string, (now: number | null) => number> = {
-      ArrowLeft: (now) => (now ?? points.length) - 1,
-      ArrowRight: (now) => (now ?? -1) + 1,
-      Home: () => 0,
-      End: () => last,
-    };
-    const go = to[event.key];
-    if (!go) return;
-    event.preventDefault();
-    setAt((now) => Math.min(Math.max(go(now), 0), last));
+  const choose = (point: number) => setChosen(points[point]?.at ?? null);
+  const { at, setAt, slider } = usePoints({
+    title,
+    count: points.length,
+    words: (point) => {
+      const read = point === null ? undefined : points[point];
+      return read ? said(read) : "Left and right read it point by point";
+    },
+    onTake: ways && choose,
+  });
+  const keyed = (event: KeyboardEvent) => {
+    if (event.key !== "Escape" || chosen === null) return slider.onKeyDown(event);
+    event.stopPropagation();
+    setChosen(null);
   };
   const pinned = points.findIndex((point) => point.at === chosen);
   const place = at ?? (pinned < 0 ? null : pinned);
@@ -114,16 +112,8 @@ export function TimeChart(props: TimeChartProps) {
         className="cursor-crosshair touch-pan-y"
         width={width}
         height={height}
-        role="slider"
-        aria-label={title}
-        aria-orientation="horizontal"
-        aria-valuemin={0}
-        aria-valuemax={Math.max(last, 0)}
-        aria-valuenow={at ?? 0}
-        aria-valuetext={read ? said(read) : "Left and right read it point by point"}
-        tabIndex={0}
-        onKeyDown={moved}
-        onBlur={() => setAt(null)}
+        {...slider}
+        onKeyDown={keyed}
         onPointerMove={(event) => setAt(nearest(event))}
         onPointerLeave={() => from === null && setAt(null)}
         onPointerDown={(event) => {
@@ -134,7 +124,7 @@ export function TimeChart(props: TimeChartProps) {
         onPointerUp={() => {
           const [a, b] = marked ? [points[marked[0]], points[marked[1] + 1]] : [];
           if (marked && marked[0] !== marked[1] && a && onTake) onTake(a.at, b?.at ?? "");
-          else if (ways && at !== null) setChosen(points[at]?.at ?? null);
+          else if (ways && at !== null) choose(at);
           setFrom(null);
         }}
       >

@@ -4,6 +4,8 @@ import { feature } from "topojson-client";
 import type { GeometryCollection, Topology } from "topojson-specification";
 import atlas from "world-atlas/countries-110m.json";
 
+import { DataTable } from "@/charts/DataTable";
+import { usePoints } from "@/charts/usePoints";
 import { useWidth } from "@/charts/useWidth";
 
 const world = atlas as unknown as Topology<{ countries: GeometryCollection<{ name: string }> }>;
@@ -32,17 +34,30 @@ interface WorldMapProps {
   onTake: (country: string) => void;
 }
 
-/** Where visits come from, in five shades; the figures stand in the ledger of countries, which the keyboard reads. */
+/** Where visits come from, in five shades. The arrow keys read the countries, those with most first; Enter takes one. */
 export function WorldMap({ title, shares, said, onTake }: WorldMapProps) {
   const [box, width] = useWidth<HTMLDivElement>();
   const height = Math.round(width * RATIO);
   const path = width > 0 ? geoPath(geoEqualEarth().fitSize([width, height], SPHERE)) : null;
+  const countries = [...shares].sort(([, a], [, b]) => b - a).map(([country]) => country);
+  const { at, setAt, slider } = usePoints({
+    title,
+    count: countries.length,
+    words: (place) => {
+      const read = place === null ? undefined : countries[place];
+      return read ? said(read) : "The arrow keys read it country by country, Enter takes one";
+    },
+    onTake: (place) => onTake(countries[place] ?? ""),
+  });
+  const read = at === null ? undefined : countries[at];
+  // What is drawn last lies on top: the line around the country that is read is whole.
+  const drawn = read ? [...LANDS].sort((a, b) => Number(LETTERS.get(a) === read) - Number(LETTERS.get(b) === read)) : LANDS;
   return (
     <figure ref={box} className="min-w-0" data-map>
       <figcaption className="text-label wrap-anywhere text-ink-2">{title}</figcaption>
-      <svg width={width} height={height} aria-hidden="true">
+      <svg width={width} height={height} {...slider} onPointerLeave={() => setAt(null)}>
         {path &&
-          LANDS.map((land) => {
+          drawn.map((land) => {
             const country = LETTERS.get(land) ?? "";
             const share = shares.get(country) ?? 0;
             return (
@@ -51,17 +66,19 @@ export function WorldMap({ title, shares, said, onTake }: WorldMapProps) {
                 data-country={share > 0 ? country : undefined}
                 d={path(land) ?? ""}
                 className={clsx(
-                  "stroke-hairline-firm [stroke-width:0.5]",
                   FILLS[shade(share)],
-                  share > 0 && "cursor-pointer hover:stroke-ink hover:[stroke-width:1.25]",
+                  share > 0 && country === read ? "stroke-magenta [stroke-width:1.5]" : "stroke-hairline-firm [stroke-width:0.5]",
+                  share > 0 && "cursor-pointer",
                 )}
+                onPointerMove={() => setAt(share > 0 ? countries.indexOf(country) : null)}
                 onClick={share > 0 ? () => onTake(country) : undefined}
-              >
-                {share > 0 && <title>{said(country)}</title>}
-              </path>
+              />
             );
           })}
       </svg>
+      <p className="min-h-5 text-label wrap-anywhere" data-said>
+        {read ? said(read) : ""}
+      </p>
       <p className="flex flex-wrap gap-x-3.5 text-small text-ink-2">
         {["none", "under 1 %", "1 to 5 %", "5 to 20 %", "20 % and more"].map((words, place) => (
           <span key={words} className="inline-flex items-center gap-1.5">
@@ -72,6 +89,7 @@ export function WorldMap({ title, shares, said, onTake }: WorldMapProps) {
           </span>
         ))}
       </p>
+      <DataTable caption={title} heads={["Country", "Visits and share"]} rows={countries.map((one) => [one, said(one)])} />
     </figure>
   );
 }
