@@ -17,6 +17,7 @@ def events(analyst):
 
 def cells(page, grid, row):
     found = page.get_by_role("grid", name=grid, exact=True).get_by_role("row", name=re.compile(row))
+    found.wait_for()
     return [text.strip() for text in found.get_by_role("gridcell").all_inner_texts()]
 
 

@@ -107,3 +107,15 @@ def test_the_audience_is_told_new_from_returning_and_by_the_hour(analyst):
     assert int(count) == asked(analyst, "visits", conditions=conditions)
     analyst.keyboard.press("Enter")
     expect(analyst.locator("[data-chip]")).to_have_text(["Only weekday Tuesday", "Only hour 01"])
+
+
+def test_a_view_that_is_read_and_left_alone_does_nothing(analyst):
+    analyst.add_init_script("""globalThis.timers = []; const set = globalThis.setTimeout;
+        globalThis.setTimeout = (what, after, ...more) => { timers.push(after ?? 0); return set(what, after, ...more); };""")
+    for view in ("pages", "sources", "overview"):
+        analyst.goto(f"/s/mill/read/{view}")
+        rows_of(analyst, "All pages" if view == "pages" else "Channels")
+        analyst.wait_for_load_state("networkidle")
+        analyst.evaluate("timers.length = 0")
+        analyst.wait_for_timeout(1500)  # nothing may happen meanwhile
+        assert len(analyst.evaluate("timers")) < 10

@@ -22,7 +22,7 @@ def line(asked="/", address="203.0.113.9", agent=FIREFOX, referrer="-", status=2
 
 
 def kinds(*lines, kind="ncsa", reading=READING):
-    found, _ = LogColumns(kind).read(lines)
+    found, _ = LogColumns(kind, reading).read(lines)
     return decided(found, reading).select("kind", "url", "fault").rows()
 
 
@@ -83,14 +83,14 @@ def test_the_common_form_absolute_addresses_quotes_and_what_is_no_request():
         (None, None, None),
         (None, None, "this is no line of such a log"),
     ]
-    found, _ = LogColumns("ncsa").read([common, quoted])
+    found, _ = LogColumns("ncsa", READING).read([common, quoted])
     assert found["at"].dt.to_string("%H:%M:%S").to_list() == ["09:00:00", "09:00:00"]
     assert found["agent"].to_list() == [None, 'Agent "x"']
     assert found["referrer"].to_list() == [None, 'https://a.example/?q="rye"']
 
 
 def test_the_extended_form_says_itself_what_its_lines_hold():
-    columns = LogColumns("w3c")
+    columns = LogColumns("w3c", READING)
     first, silent = columns.read(["#Version: 1.0", "#Fields: date time c-ip cs-method cs-uri-stem cs-uri-query sc-status cs(User-Agent) cs(Referer) cs-host",
         "2026-11-26 10:00:00 1.2.3.4 GET /a.html q=1 200 Mozilla/5.0+(X11) https://b.example/ Mill.example", "2026-11-26 10:00:00 too short", ""])  # fmt: skip
     assert silent.to_list() == [True, True, False, False, True]
@@ -107,7 +107,7 @@ def test_the_extended_form_says_itself_what_its_lines_hold():
     assert second["at"].dt.to_string("%F %T").to_list()[2] == "2026-11-27 11:00:00"
     for lines in (["11:00:00 /b"], ["#Fields: date c-ip"]):
         with pytest.raises(UnreadableLogError):
-            LogColumns("w3c").read(lines)
+            LogColumns("w3c", READING).read(lines)
     assert [log_format(text) for text in ("#Fields: time", "# a remark", '{"id": 1}', line(), "x" * 10_000)] == ["w3c", None, None, "ncsa", None]
 
 

@@ -22,6 +22,7 @@ from upper_compass.api import (
     collector,
     exports,
     findings,
+    imports,
     insights,
     link_building,
     links,
@@ -102,6 +103,7 @@ def create_app(settings: Settings) -> FastAPI:
         logbook.router,
         insights.router,
         segments.router,
+        imports.router,
     ):
         app.include_router(router)
 

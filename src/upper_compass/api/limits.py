@@ -11,7 +11,9 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 from upper_compass.api.problems import Problem
 from upper_compass.settings import Settings
 
-_IMPORT = re.compile(r"^/api/v1/sites/[^/]+/import/")
+_IMPORT = re.compile(r"^/api/v1/sites/[^/]+/import/hits$")
+# To take an import back takes as long as it is large.
+_UNDO = re.compile(r"^/api/v1/sites/[^/]+/import/done/\d+$")
 _STREAM = re.compile(r"^/api/v1/sites/[^/]+/now/stream$")
 RETRY_AFTER = "5"
 
@@ -45,7 +47,7 @@ class Limits:
             return
         within = self._settings.import_seconds if imports else self._settings.body_seconds
         limited = _Limited(receive, most, within)
-        if imports or _STREAM.match(scope["path"]):
+        if imports or _STREAM.match(scope["path"]) or _UNDO.match(scope["path"]):
             await self._app(scope, limited, send)
         else:
             await self._answer_in_time(scope, limited, send)

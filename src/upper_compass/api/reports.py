@@ -1,24 +1,16 @@
-"""Reports, the registry, and hits from files."""
+"""Reports and the registry."""
 
 from __future__ import annotations
 
-import asyncio
-import tempfile
-import threading
-from dataclasses import replace
-from typing import Any
 from zoneinfo import ZoneInfo
 
-import psycopg
-from anyio import to_thread
-from fastapi import APIRouter, Body, Request, Response
+from fastapi import APIRouter, Body, Response
 from pydantic import BaseModel
 
-from upper_compass.api.access import Owner, ServicesHere, Viewer, who
+from upper_compass.api.access import ServicesHere, Viewer, who
 from upper_compass.api.deps import goal_for, goals_for, with_saved
 from upper_compass.api.problems import Problem, responses
 from upper_compass.api.routing import Route
-from upper_compass.collect.importing import ImportReport, import_hits, into_site
 from upper_compass.core.definitions.comparisons import CompareRequest, CompareResult
 from upper_compass.core.definitions.requests import SeriesRequest, SeriesResult, TableRequest, TableResult
 from upper_compass.core.engine.dimensions import DIMENSIONS, Family, of_field
@@ -28,10 +20,7 @@ from upper_compass.core.reports.activity import ActivityRequest, ActivityResult,
 from upper_compass.core.reports.compare import compare
 from upper_compass.core.reports.expected import ExpectedRequest, ExpectedResult, expected
 from upper_compass.core.reports.summary import Answer, AnswerRequest, answer
-from upper_compass.services.application import Services
 from upper_compass.store import sites as store
-from upper_compass.store.hits import HitWriter
-from upper_compass.store.sites import Site
 
 router = APIRouter(prefix="/api/v1/sites/{site}", tags=["Reports"], route_class=Route)
 
@@ -48,11 +37,6 @@ _TABLE = {
 }  # fmt: skip
 _COMPARED = {"period": _PERIOD, "goal": 1, "group": _BY_MAIL, "units": "people", "dimensions": ["entry_page", "device"]}
 _SERIES = {"period": _PERIOD, "bucket": "day", "columns": _COLUMNS[:2]}
-_HITS: dict[str, Any] = {
-    "application/x-ndjson": {"schema": {"type": "string"}},
-    "text/plain": {"schema": {"type": "string"}},
-    "application/gzip": {"schema": {"type": "string", "format": "binary"}},
-}
 
 
 class MeasureOut(BaseModel):
@@ -83,26 +67,6 @@ class Registry(BaseModel):
 
     measures: list[MeasureOut]
     dimensions: list[DimensionOut]
-
-
-class RefusedLine(BaseModel):
-    """A bad line of a file; lines count from 1."""
-
-    line: int
-    field: str
-    text: str
-
-
-class ImportOut(BaseModel):
-    """What became of a file. Of bad lines, the first thousand are told; of lines that are `shortened`, a part was not understood and left out."""
-
-    lines: int
-    stored: int
-    already_there: int
-    bad: int
-    shortened: int
-    refused: list[RefusedLine]
-    broken_off: str | None
 
 
 def _json(content: bytes) -> Response:
@@ -160,42 +124,3 @@ def registry(access: Viewer) -> Registry:
     ]
     dimensions = [*DIMENSIONS.values(), *(of_field(field) for field in access.site.rules.fields)]
     return Registry(measures=measures, dimensions=[DimensionOut.model_validate(one, from_attributes=True) for one in dimensions])
-
-
-@router.post(
-    "/import/hits", openapi_extra=who("owner") | {"requestBody": {"required": True, "content": _HITS}},
-    responses=responses(401, 403, 404, 408, 413, 422, 503),
-)  # fmt: skip
-async def import_file(request: Request, access: Owner, services: ServicesHere) -> ImportOut:
-    """Store hits from JSON Lines, one hit a line, or from a server log (NCSA common or combined, W3C extended); plain or gzipped. For the site's owners.
-
-    Good lines are stored, bad ones told by number: those of hosts that are not the site's too. The same file can be sent again: what is there already
-    is not stored twice. Who goes away ends the import.
-    """
-    gone = threading.Event()
-    with tempfile.TemporaryFile() as file:
-        async for chunk in request.stream():
-            await to_thread.run_sync(file.write, chunk)
-        file.seek(0)
-        watching = asyncio.create_task(_until_gone(request, gone))
-        try:
-            report = await to_thread.run_sync(_import, services, access.site, file, gone)
-        finally:
-            watching.cancel()
-    return ImportOut(
-        lines=report.lines, stored=report.stored, already_there=report.already_there, bad=report.bad, shortened=report.shortened,
-        broken_off=report.broken_off, refused=[RefusedLine(line=line, field=field, text=text) for line, field, text in report.refused],
-    )  # fmt: skip
-
-
-async def _until_gone(request: Request, gone: threading.Event) -> None:
-    """Wait until whoever sent the file listens no more."""
-    while not await request.is_disconnected():
-        await asyncio.sleep(1)
-    gone.set()
-
-
-def _import(services: Services, site: Site, file: Any, gone: threading.Event) -> ImportReport:  # noqa: ANN401
-    into = replace(into_site(site, services.now(), services.countries.of), max_unpacked=services.settings.max_unpacked_bytes, given_up=gone.is_set)
-    with psycopg.connect(services.settings.database_url.replace("+psycopg", "")) as connection:
-        return import_hits(file, into, HitWriter(connection))

@@ -12,14 +12,14 @@ from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
 from datetime import datetime
 from itertools import chain, islice
-from typing import BinaryIO
+from typing import BinaryIO, Literal
 
 from pydantic import ValidationError
 
 from upper_compass.collect.checking import AHEAD, as_rows, check_line, first_problem, foreign
 from upper_compass.collect.file_lines import MAX_LINE, MAX_UNPACKED, BrokenOffError, file_lines
 from upper_compass.collect.log_hits import read_log, usual_reading
-from upper_compass.collect.logs import UnreadableLogError, log_format
+from upper_compass.collect.logs import LogFormat, UnreadableLogError, log_format
 from upper_compass.collect.marking import Network, read_networks
 from upper_compass.core.definitions.hits import FileHit
 from upper_compass.core.definitions.log_reading import LogReading
@@ -27,6 +27,7 @@ from upper_compass.core.definitions.site_rules import bare_host
 from upper_compass.store.hits import HitRow, HitWriter
 from upper_compass.store.sites import Site
 
+FileFormat = LogFormat | Literal["json lines"]
 TOGETHER = 5_000
 READ_TOGETHER = 500
 MAX_TOLD = 1_000
@@ -39,7 +40,8 @@ FIRST_LINES = 100
 class Import:
     """Where a file goes, and by what its hits are judged. `hosts`: the site's, without `www.`; None takes any. `given_up`: nobody waits any more.
 
-    `logs`: how server logs are read; without it they are none that can be. `networks`: of the site's own people; `country_of`: of an address.
+    `logs`: how server logs are read; without it they are none that can be. `networks`: of the site's own people; `country_of`: of an address. `told`: is
+    told how far it is, batch by batch.
     """
 
     site_id: int
@@ -50,22 +52,32 @@ class Import:
     logs: LogReading | None = None
     networks: Sequence[Network] = ()
     country_of: Callable[[str | None], str | None] = lambda address: None
+    told: Callable[[ImportReport], None] = lambda report: None
+
+
+def file_format(begin: Iterable[bytes], logs: LogReading | None) -> FileFormat:
+    """What a file holds that begins with these lines: what is no server log is JSON Lines."""
+    first = next((line.decode(errors="replace").strip() for line in begin if line.strip()), "")
+    return (log_format(first) if logs else None) or "json lines"
 
 
 def into_site(site: Site, now: datetime, country_of: Callable[[str | None], str | None] = lambda address: None) -> Import:
-    """Where a file for a site goes: only what is of its hosts, its own people marked, server logs read as is usual."""
+    """Where a file for a site goes: only what is of its hosts, its own people marked, server logs read as it says, or as is usual."""
     rules = site.rules
     hosts = frozenset(bare_host(host) for host in rules.hosts)
-    return Import(site.id, hosts, now, logs=usual_reading(rules.hosts), networks=tuple(read_networks(rules.internal_networks)), country_of=country_of)
+    return Import(
+        site.id, hosts, now, logs=site.logs or usual_reading(rules.hosts), networks=tuple(read_networks(rules.internal_networks)), country_of=country_of
+    )
 
 
 @dataclass
 class ImportReport:
     """What became of a file. `refused`: (line, field, sentence) of the first thousand bad lines; `bad` counts all of them.
 
-    `shortened`: lines of which something was left out.
+    `format`: what it holds, once that is seen; `shortened`: lines of which something was left out.
     """
 
+    format: FileFormat | None = None
     lines: int = 0
     stored: int = 0
     already_there: int = 0
@@ -85,15 +97,15 @@ def import_hits(file: BinaryIO, into: Import, writer: HitWriter) -> ImportReport
     """Store the hits of a file. Lines that were good stay stored when the file breaks off; the report then says where."""
     report = ImportReport()
     with ThreadPoolExecutor(1) as pool:  # one batch is stored while the next one is read
-        _read(file, into, report, Storing(into.site_id, writer, pool, report))
+        _read(file, into, report, Storing(into, writer, pool, report))
     return report
 
 
 class Storing:
     """Gathers hits and stores them in batches, one at a time."""
 
-    def __init__(self, site_id: int, writer: HitWriter, pool: ThreadPoolExecutor, report: ImportReport) -> None:
-        self._site_id, self._writer, self._pool, self._report = site_id, writer, pool, report
+    def __init__(self, into: Import, writer: HitWriter, pool: ThreadPoolExecutor, report: ImportReport) -> None:
+        self._into, self._writer, self._pool, self._report = into, writer, pool, report
         self._hits: list[FileHit] = []
         self._rows: list[HitRow] = []
         self._under_way: tuple[Future[int], int] | None = None
@@ -113,7 +125,7 @@ class Storing:
             self.flush()
 
     def _take(self) -> None:
-        self._rows += as_rows(self._site_id, self._hits, country=None, internal=False)
+        self._rows += as_rows(self._into.site_id, self._hits, country=None, internal=False)
         self._hits = []
 
     def flush(self) -> None:
@@ -132,16 +144,17 @@ class Storing:
             new = future.result()
             self._report.stored += new
             self._report.already_there += count - new
+            self._into.told(self._report)
 
 
 def _read(file: BinaryIO, into: Import, report: ImportReport, storing: Storing) -> None:
     try:
         lines = file_lines(file, into.max_unpacked)
         begin = list(islice(lines, FIRST_LINES))
-        kind = next((log_format(line.decode(errors="replace").strip()) for line in begin if line.strip()), None) if into.logs else None
+        report.format = file_format(begin, into.logs)
         whole = chain(begin, lines)
-        if kind:
-            read_log(kind, whole, into, report, storing)
+        if report.format != "json lines":
+            read_log(report.format, whole, into, report, storing)
         else:
             _read_json_lines(whole, into, report, storing)
     except (EOFError, OSError, zlib.error, BrokenOffError, UnreadableLogError) as why:

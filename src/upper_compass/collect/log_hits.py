@@ -57,17 +57,26 @@ class LogHits:
     def __init__(self, kind: LogFormat, into: Import) -> None:
         if into.logs is None:
             raise ValueError("it is not said how logs are read")
-        self._columns, self._into, self._reading = LogColumns(kind), into, into.logs
+        self._columns, self._into, self._reading = LogColumns(kind, into.logs), into, into.logs
         self._salt = secrets.token_bytes(32)
         # How often each request of the last second was made, for those that follow in the next batch.
         self._alike: dict[str, int] = {}
 
-    def read(self, batch: Sequence[bytes], first: int) -> tuple[list[HitRow], list[tuple[int, str]]]:
-        """The rows of some lines, and of bad ones the number (of the first: `first`) and what is wrong."""
+    @property
+    def fields(self) -> list[str]:
+        """What a W3C log calls its fields."""
+        return self._columns.names
+
+    def judged(self, batch: Sequence[bytes]) -> pl.DataFrame:
+        """A row a line: what logs.decided says of it, and its `number` from 0. What says nothing of a request has neither a kind nor a fault."""
         texts = [line.decode(errors="replace").strip().replace("\x00", "") if len(line) <= MAX_LINE else "(too long)" for line in batch]
         columns, says_nothing = self._columns.read(texts)
-        lines = self._judged(decided(columns, self._reading))
-        bad = lines.select("number", "fault").filter(pl.col("fault").is_not_null() & ~says_nothing)
+        return self._judged(decided(columns, self._reading)).with_columns(pl.when(~says_nothing).then("fault").alias("fault"))
+
+    def read(self, batch: Sequence[bytes], first: int) -> tuple[list[HitRow], list[tuple[int, str]]]:
+        """The rows of some lines, and of bad ones the number (of the first: `first`) and what is wrong."""
+        lines = self.judged(batch)
+        bad = lines.select("number", "fault").filter(pl.col("fault").is_not_null())
         kept = lines.filter(pl.col("fault").is_null() & pl.col("kind").is_not_null())
         return self._rows(kept), [(first + number, text) for number, text in bad.iter_rows()]
 

@@ -11,7 +11,7 @@ from typing import Literal
 
 import polars as pl
 
-from upper_compass.core.definitions.log_reading import LogReading
+from upper_compass.core.definitions.log_reading import MAX_FIELDS, LogField, LogReading
 
 LogFormat = Literal["ncsa", "w3c"]
 _QUOTED = r'"((?:[^"\\]|\\.)*)"'
@@ -21,12 +21,12 @@ _NCSA_TIME = "%d/%b/%Y:%H:%M:%S %z"
 _REQUEST = r"^([A-Z]+) (\S+)(?: HTTP/\d(?:\.\d)?)?$"
 _TARGET_HOST = r"^[Hh][Tt][Tt][Pp][Ss]?://([^/?#\s]+)"
 # By what W3C fields are called, ours.
-W3C_FIELDS = {
+W3C_FIELDS: dict[str, LogField] = {
     "c-ip": "address", "cs-method": "method", "cs-uri-stem": "stem", "cs-uri-query": "query", "sc-status": "status", "cs(user-agent)": "agent",
     "cs(referer)": "referrer", "cs(referrer)": "referrer", "cs-host": "host", "date": "date", "time": "time",
 }  # fmt: skip
 _DIRECTIVE = r"#(?:Version|Fields|Software|Date|Start-Date|End-Date|Remark)\b"
-MAX_URL, MAX_AGENT = 4_000, 1_000
+MAX_URL, MAX_AGENT, MAX_NAME = 4_000, 1_000, 60
 SCHEMA = {
     "at": pl.Datetime("ms", "UTC"), "address": pl.String(), "method": pl.String(), "target": pl.String(), "status": pl.Int32(), "referrer": pl.String(),
     "agent": pl.String(), "host": pl.String(),
@@ -47,9 +47,11 @@ class UnreadableLogError(ValueError):
 class LogColumns:
     """Reads lines of one log, a batch after the other; W3C fields hold until they are given anew."""
 
-    def __init__(self, kind: LogFormat) -> None:
-        self.kind = kind
+    def __init__(self, kind: LogFormat, reading: LogReading) -> None:
+        self.kind, self._reading = kind, reading
         self._fields: list[str] | None = None
+        # What the log calls its fields, as it was last said.
+        self.names: list[str] = []
         self._day: str | None = None
 
     def read(self, lines: Sequence[str]) -> tuple[pl.DataFrame, pl.Series]:
@@ -59,7 +61,7 @@ class LogColumns:
         """
         texts = pl.Series(lines, dtype=pl.String)
         if self.kind == "ncsa":
-            return _ncsa(texts), texts == ""
+            return _ncsa(texts, self._reading.first_word == "host"), texts == ""
         remarks = texts.str.starts_with("#")
         if not remarks.any():
             return self._w3c(texts), texts == ""
@@ -76,10 +78,11 @@ class LogColumns:
     def _remark(self, line: str) -> None:
         name, _, value = line[1:].partition(":")
         if name.strip().lower() == "fields":
-            self._fields = [W3C_FIELDS.get(field.lower(), "") for field in value.split()]
-            missing = {"time", "stem"} - set(self._fields)
-            if missing:
-                raise UnreadableLogError("a W3C log needs the fields time and cs-uri-stem")
+            self.names = [field.lower()[:MAX_NAME] for field in value.split()[:MAX_FIELDS]]
+            meant = W3C_FIELDS | self._reading.fields
+            self._fields = [meant.get(name, "nothing") for name in self.names]
+            if {"time", "stem"} - set(self._fields):
+                raise UnreadableLogError("a W3C log needs the fields time and cs-uri-stem, or fields of its own that are said to be these")
         elif name.strip().lower() == "date":
             self._day = value.strip()[:10]
 
@@ -111,7 +114,10 @@ class LogColumns:
         )  # fmt: skip
 
 
-def _ncsa(texts: pl.Series) -> pl.DataFrame:
+def _ncsa(texts: pl.Series, begins_with_host: bool) -> pl.DataFrame:
+    first = pl.select(pl.lit(texts).str.extract(r"^([^\s:]+)(?::\d+)? ", 1).str.to_lowercase()).to_series() if begins_with_host else None
+    if first is not None:
+        texts = texts.str.replace(r"^\S+ ", "")
     found = pl.DataFrame({"line": texts}).select(pl.col("line").str.extract_groups(NCSA).alias("found")).unnest("found")
     address, time, request, status, referrer, agent = (pl.col(name) for name in found.columns)
     asked = request.str.extract_groups(_REQUEST)
@@ -119,7 +125,7 @@ def _ncsa(texts: pl.Series) -> pl.DataFrame:
     return whole.select(
         time.str.to_datetime(_NCSA_TIME, strict=False, time_unit="ms", time_zone="UTC").alias("at"), address.alias("address"), "method",
         pl.col("asked").alias("target"), status.cast(pl.Int32, strict=False).alias("status"), _said(referrer).alias("referrer"), _said(agent).alias("agent"),
-        pl.col("asked").str.extract(_TARGET_HOST, 1).str.to_lowercase().alias("host"),
+        pl.col("asked").str.extract(_TARGET_HOST, 1).str.to_lowercase().fill_null(pl.lit(first)).alias("host"),
     )  # fmt: skip
 
 

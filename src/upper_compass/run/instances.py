@@ -16,17 +16,16 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
-import psycopg
 import sqlalchemy as sa
 
-from upper_compass.collect.importing import import_hits, into_site
+from upper_compass.collect.importing import into_site
 from upper_compass.run.build import TRACKER, WEB, build
 from upper_compass.run.cluster import Cluster, start_cluster, stop_cluster
 from upper_compass.run.places import STATE, CannotRunError, alive, free_port, only_one, say, step
+from upper_compass.services import imports
 from upper_compass.settings import Clock, Settings
 from upper_compass.store import accounts, sites
 from upper_compass.store.database import connect, migrate
-from upper_compass.store.hits import HitWriter
 
 INSTANCES = ("main", "demo")
 PORTS = {"main": 7400, "demo": 7300}
@@ -217,9 +216,9 @@ def import_file(file: Path, site_key: str, instance: str | None) -> int:
             site = sites.site_by_key(connection, site_key)
         if site is None:
             raise CannotRunError(f"There is no site with the key {site_key!r}.")
-        url = str(engine.url.render_as_string(hide_password=False)).replace("+psycopg", "")
-        with psycopg.connect(url) as connection, file.open("rb") as opened, step(f"Importing {file.name}"):
-            report = import_hits(opened, into_site(site, Clock().now()), HitWriter(connection))
+        with file.open("rb") as opened, step(f"Importing {file.name}"):
+            given = imports.GivenFile(opened, file.name, file.stat().st_size)
+            _, report = imports.import_file(engine, given, into_site(site, Clock().now()), None)
     for line, field, text in report.refused[:20]:
         say(f"  line {line}: {field + ': ' if field else ''}{text}")
     say(f"{report.lines:,} lines: {report.stored:,} stored, {report.already_there:,} there already, {report.bad:,} refused.")

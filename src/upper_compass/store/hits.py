@@ -13,7 +13,7 @@ import sqlalchemy as sa
 
 from upper_compass.core.dataset.coded_hits import CODED, PLAIN, RAW_SCHEMA
 from upper_compass.core.definitions.hits import Kind
-from upper_compass.store.tables import hits, sites
+from upper_compass.store.tables import hit_ids, hits, sites
 
 # A row to be stored: these columns, in this order.
 ROW = (
@@ -39,8 +39,8 @@ WITH fresh AS (
     ORDER BY site_id, id
     RETURNING site_id, id
 )
-INSERT INTO hits (seq, {", ".join(ROW)})
-SELECT nextval('hit_seq'), {", ".join(ROW)}
+INSERT INTO hits (seq, import_id, {", ".join(ROW)})
+SELECT nextval('hit_seq'), %s, {", ".join(ROW)}
 FROM (SELECT arriving.* FROM arriving JOIN fresh USING (site_id, id) ORDER BY ordinal) AS ordered
 """  # noqa: S608
 _OUT = f"""
@@ -70,10 +70,10 @@ def newest_page(connection: sa.Connection, site_id: int) -> str | None:
 
 
 class HitWriter:
-    """Stores rows over one connection; each call is one transaction, durable when it returns."""
+    """Stores rows over one connection; each call is one transaction, durable when it returns. `import_id`: of the import that they come with."""
 
-    def __init__(self, connection: psycopg.Connection[Any]) -> None:
-        self._connection = connection
+    def __init__(self, connection: psycopg.Connection[Any], import_id: int | None = None) -> None:
+        self._connection, self._import_id = connection, import_id
         self._months: set[tuple[int, int]] = set()
         for statement in _STAGING:
             connection.execute(statement)
@@ -98,7 +98,7 @@ class HitWriter:
             with cursor.copy(_COPY) as copy:
                 for ordinal, row in enumerate(ordered):
                     copy.write_row((ordinal, *row))
-            cursor.execute(_STORE)
+            cursor.execute(_STORE, [self._import_id])
             return cursor.rowcount
 
     def _make_partitions(self, cursor: psycopg.Cursor[Any], moments: Iterable[datetime]) -> None:
@@ -139,6 +139,16 @@ def hits_between(connection: psycopg.Connection[Any], site_id: int, after: int, 
             buffer.seek(0)
             frame = pl.read_csv(buffer, has_header=False, schema=_OUT_SCHEMA)
             yield frame.with_columns(pl.col("robot", "internal").cast(pl.Boolean)).select(list(RAW_SCHEMA))
+
+
+def erase(connection: sa.Connection, site_id: int, *which: sa.ColumnElement[bool]) -> int:
+    """Delete those hits of a site; how many they were. What was derived of them is derived anew."""
+    gone = sa.delete(hits).where(hits.c.site_id == site_id, *which).returning(hits.c.id).cte("gone")
+    ids = sa.delete(hit_ids).where(hit_ids.c.site_id == site_id, hit_ids.c.id.in_(sa.select(gone.c.id)))
+    count = connection.execute(ids.add_cte(gone)).rowcount
+    if count:
+        connection.execute(sites.update().where(sites.c.id == site_id).values(deletion_epoch=sites.c.deletion_epoch + 1))
+    return count
 
 
 def delete_hits(connection: psycopg.Connection[Any], site_id: int) -> None:

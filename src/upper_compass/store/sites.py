@@ -12,6 +12,7 @@ import sqlalchemy as sa
 from pydantic import ValidationError
 
 from upper_compass.core.definitions.goals import Goal
+from upper_compass.core.definitions.log_reading import LogReading
 from upper_compass.core.definitions.script_settings import Tagging
 from upper_compass.core.definitions.site_rules import SiteRules
 from upper_compass.core.definitions.text_tests import STORED
@@ -31,6 +32,8 @@ class Site:
     tagging: Tagging
     deletion_epoch: int
     secret: bytes = field(repr=False, default=b"")
+    # How server logs are read; None as is usual.
+    logs: LogReading | None = None
 
 
 @dataclass(frozen=True)
@@ -63,8 +66,9 @@ def _fits_together(rules: SiteRules) -> None:
 
 def _site(row: sa.Row[Any]) -> Site:
     return Site(
-        row.id, row.key, row.name, _rules(row.rules), row.created_at, Tagging.model_validate(row.tagging, context=STORED), row.deletion_epoch, row.secret
-    )
+        row.id, row.key, row.name, _rules(row.rules), row.created_at, Tagging.model_validate(row.tagging, context=STORED), row.deletion_epoch, row.secret,
+        LogReading.model_validate(row.log_reading) if row.log_reading else None,
+    )  # fmt: skip
 
 
 def _goal(row: sa.Row[Any]) -> StoredGoal:

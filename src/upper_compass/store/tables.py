@@ -59,6 +59,8 @@ sites = sa.Table(
     sa.Column("vocabulary", JSONB, nullable=False, server_default=sa.text("'[]'")),
     # Signs tokens for browsers, see collect/tokens.py. It never leaves the server.
     sa.Column("secret", sa.LargeBinary, nullable=False),
+    # How server logs are read; null as is usual.
+    sa.Column("log_reading", JSONB, nullable=True),
 )
 
 # `draft`: what was typed, tidied; `url`: the finished link.
@@ -251,6 +253,27 @@ rule_trials = sa.Table(
     sa.Column("expires_at", sa.DateTime(timezone=True), nullable=False),
 )
 
+# Files that were read. `read`: bytes so far, of `size`; hits that came with it have numbers after `after_seq`, and up to `until_seq` once it is finished.
+imports = sa.Table(
+    "imports",
+    metadata,
+    sa.Column("id", sa.Integer, primary_key=True),
+    sa.Column("site_id", sa.ForeignKey("sites.id", ondelete="CASCADE"), nullable=False, index=True),
+    sa.Column("name", sa.Text, nullable=False),
+    sa.Column("size", sa.BigInteger, nullable=False),
+    sa.Column("format", sa.Text, nullable=True),
+    *(sa.Column(name, sa.BigInteger, nullable=False, server_default=sa.text("0")) for name in ("read", "lines", "stored", "already_there", "bad", "shortened")),
+    sa.Column("refused", JSONB, nullable=False, server_default=sa.text("'[]'")),
+    sa.Column("broken_off", sa.Text, nullable=True),
+    sa.Column("after_seq", sa.BigInteger, nullable=False),
+    sa.Column("until_seq", sa.BigInteger, nullable=True),
+    _owner(),
+    _moment("created_at", default=True),
+    _moment("told_at", default=True),
+    _moment("finished_at"),
+    _moment("undone_at"),
+)
+
 # Which hits are there already. A partitioned table cannot hold this by itself: the same hit sent twice may bear two times.
 hit_ids = sa.Table(
     "hit_ids",
@@ -289,6 +312,8 @@ hits = sa.Table(
     sa.Column("country", sa.Text),
     sa.Column("robot", sa.Boolean, nullable=False),
     sa.Column("internal", sa.Boolean, nullable=False),
+    # With which file it came; null when the site sent it.
+    sa.Column("import_id", sa.Integer),
     sa.Index("ix_hits_site_id_seq", "site_id", "seq"),
     sa.Index("ix_hits_site_id_at", "site_id", "at"),
     postgresql_partition_by="RANGE (at)",

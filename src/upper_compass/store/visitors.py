@@ -13,7 +13,8 @@ import sqlalchemy as sa
 from sqlalchemy.dialects.postgresql import insert
 
 from upper_compass.core.definitions.hits import Kind
-from upper_compass.store.tables import followed, handed, hit_ids, hits, salts, sites
+from upper_compass.store.hits import erase
+from upper_compass.store.tables import followed, handed, hits, salts
 
 FOLLOWED_FOR = timedelta(days=1)
 HANDED_FOR = timedelta(minutes=10)
@@ -54,21 +55,12 @@ def use_once(connection: sa.Connection, token: str, now: datetime) -> bool:
 def forget(connection: sa.Connection, site_id: int, visitor: str) -> int:
     """Delete all hits of a visitor; how many they were."""
     connection.execute(followed.delete().where(followed.c.site_id == site_id, followed.c.visitor == visitor))
-    return _erase(connection, site_id, hits.c.visitor == visitor)
+    return erase(connection, site_id, hits.c.visitor == visitor)
 
 
 def forget_before(connection: sa.Connection, site_id: int, moment: datetime) -> int:
     """Delete all hits from before a moment; how many they were."""
-    return _erase(connection, site_id, hits.c.at < moment)
-
-
-def _erase(connection: sa.Connection, site_id: int, which: sa.ColumnElement[bool]) -> int:
-    gone = sa.delete(hits).where(hits.c.site_id == site_id, which).returning(hits.c.id).cte("gone")
-    ids = sa.delete(hit_ids).where(hit_ids.c.site_id == site_id, hit_ids.c.id.in_(sa.select(gone.c.id)))
-    count = connection.execute(ids.add_cte(gone)).rowcount
-    if count:
-        connection.execute(sites.update().where(sites.c.id == site_id).values(deletion_epoch=sites.c.deletion_epoch + 1))
-    return count
+    return erase(connection, site_id, hits.c.at < moment)
 
 
 def hits_of(connection: sa.Connection, site_id: int, visitor: str) -> Iterator[str]:

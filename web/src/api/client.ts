@@ -58,9 +58,12 @@ export const rememberCsrf = (token: string | null | undefined): void => {
   csrf = token ?? "";
 };
 
+/** What a request that changes something bears. */
+export const csrfHeader = (): [string, string][] => (csrf ? [["X-CSRF-Token", csrf]] : []);
+
 /** The whole of an answer; throws an ApiError with a sentence for people when it is none, or breaks off, or is a problem. */
 async function fetchWhole(request: Request): Promise<Response> {
-  if (csrf && request.method !== "GET") request.headers.set("X-CSRF-Token", csrf);
+  if (request.method !== "GET") for (const [name, value] of csrfHeader()) request.headers.set(name, value);
   const [response, body] = await fetch(request)
     .then(async (answer) => [answer, await answer.blob()] as const)
     .catch((error: unknown) => {

@@ -45,6 +45,18 @@ export const registryQuery = (site: string) =>
     staleTime: Infinity,
   });
 
+/** Files that were imported, or are being read; while one is, they are asked for again and again. */
+export const importsQuery = (site: string) =>
+  api.queryOptions("get", "/api/v1/sites/{site}/import/done", at(site), {
+    refetchInterval: ({ state }) => (state.data?.some((one) => one.state === "running") ? 1_000 : false),
+  });
+
+export const importQuery = (site: string, number: number) =>
+  api.queryOptions("get", "/api/v1/sites/{site}/import/done/{number}", { params: { path: { site, number } } });
+
+/** What counts in server logs. */
+export const logReadingQuery = (site: string) => api.queryOptions("get", "/api/v1/sites/{site}/import/reading", at(site));
+
 /** What every report is asked with. */
 export interface Asked {
   period: Period;

@@ -7,6 +7,7 @@ const PARTS = {
   findings: ["findings"],
   logbook: ["logbook"],
   insights: ["reports/insights"],
+  imports: ["import"],
 } as const;
 export type Touched = keyof typeof PARTS | "everything" | "nothing";
 

@@ -99,6 +99,10 @@ export const router = createRouter({
         lazyRouteComponent(() => import("@/views/tag/Channels"), "Channels"),
       ),
       view(
+        "/tag/import",
+        lazyRouteComponent(() => import("@/views/tag/Import"), "Import"),
+      ),
+      view(
         "/tag/settings",
         lazyRouteComponent(() => import("@/views/tag/Settings"), "Settings"),
       ),

@@ -29,6 +29,7 @@ export const STAGES: Stage[] = [
       { name: "Rules", path: "/s/$site/tag/rules", isTimeless: true },
       { name: "Links", path: "/s/$site/tag/links", isTimeless: true },
       { name: "Channels", path: "/s/$site/tag/channels", isTimeless: true },
+      { name: "Import", path: "/s/$site/tag/import", isTimeless: true },
       { name: "Settings", path: "/s/$site/tag/settings", isTimeless: true },
     ],
   },

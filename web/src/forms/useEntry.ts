@@ -47,13 +47,20 @@ export function useEntry<Values extends FieldValues, Saved = unknown>(options: E
   const queries = useQueryClient();
   const form = useForm<Values>({ defaultValues: values });
   const { place, tell } = usePlaces(form);
+  const begun = JSON.stringify(values);
+  const followed = useRef(begun);
+  const [, lookAgain] = useReducer((times: number) => times + 1, 0);
   const sending = useMutation({
     mutationFn: (given: Values) => send(given, form.formState.defaultValues as Values),
     onSuccess: (saved, sent) => {
       // Nothing is unsaved any more before anything follows: what follows may lead away.
       flushSync(() => form.reset(becomes?.(saved) ?? sent));
       after?.(saved);
-      void readAnew(queries, touches);
+      // What was saved may have been taken back before it was read: then what is read is what the form began with.
+      void readAnew(queries, touches).then(() => {
+        followed.current = "";
+        lookAgain();
+      });
     },
     onError: (error) => {
       const errors = error?.errors ?? [];
@@ -62,10 +69,7 @@ export function useEntry<Values extends FieldValues, Saved = unknown>(options: E
   });
   // What was said of a part of a field holds until something is changed.
   const { reset } = sending;
-  const begun = JSON.stringify(values);
-  const followed = useRef(begun);
   const box = useRef<HTMLFormElement>(null);
-  const [, lookAgain] = useReducer((times: number) => times + 1, 0);
   useEffect(() => {
     if (followed.current === begun || form.formState.isDirty) return;
     const next = JSON.parse(begun) as Values;

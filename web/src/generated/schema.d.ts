@@ -399,29 +399,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/sites/{site}/import/hits": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Import File
-         * @description Store hits from JSON Lines, one hit a line, or from a server log (NCSA common or combined, W3C extended); plain or gzipped. For the site's owners.
-         *
-         *     Good lines are stored, bad ones told by number: those of hosts that are not the site's too. The same file can be sent again: what is there already
-         *     is not stored twice. Who goes away ends the import.
-         */
-        post: operations["import_file_api_v1_sites__site__import_hits_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/v1/sites/{site}/exports/table": {
         parameters: {
             query?: never;
@@ -1490,6 +1467,117 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sites/{site}/import/hits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Import Hits
+         * @description Store hits from JSON Lines, one hit a line, or from a server log (NCSA common or combined, W3C extended); plain or gzipped. For the site's owners.
+         *
+         *     Good lines are stored, bad ones told by number: those of hosts that are not the site's too. The same file can be sent again: what is there already
+         *     is not stored twice. Who goes away ends the import.
+         */
+        post: operations["import_hits_api_v1_sites__site__import_hits_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/import/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preview File
+         * @description What the first lines of a file would become; nothing is stored. For the site's owners.
+         */
+        post: operations["preview_file_api_v1_sites__site__import_preview_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/import/reading": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Log Reading
+         * @description What counts in server logs. For the site's viewers.
+         */
+        get: operations["log_reading_api_v1_sites__site__import_reading_get"];
+        /**
+         * Keep Log Reading
+         * @description Read server logs so from now on; what was imported stays as it was read. For the site's owners.
+         */
+        put: operations["keep_log_reading_api_v1_sites__site__import_reading_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/import/done": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Imports
+         * @description The last 200 imports, the newest first, those that are running among them. For the site's viewers.
+         */
+        get: operations["list_imports_api_v1_sites__site__import_done_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/import/done/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One Import
+         * @description One import with the lines that were refused. For the site's viewers.
+         */
+        get: operations["one_import_api_v1_sites__site__import_done__number__get"];
+        put?: never;
+        post?: never;
+        /**
+         * Undo Import
+         * @description Delete the hits that came with an import; the file can be imported again. For the site's owners.
+         */
+        delete: operations["undo_import_api_v1_sites__site__import_done__number__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -2324,6 +2412,63 @@ export interface components {
             field: string;
         };
         /**
+         * FilePreviewIn
+         * @description The beginning of a file, its bytes in base64; `whole`: it has no more. `reading`: as server logs would be read; without it as they are.
+         * @example {
+         *       "head": "MTkyLjAuMi43IC0gLSBbMjYvTm92LzIwMjY6MTA6MDA6MDAgKzAxMDBdICJHRVQgL2NvdXJzZXMgSFRUUC8xLjEiIDIwMCA1MTIK",
+         *       "whole": true
+         *     }
+         */
+        FilePreviewIn: {
+            /** Head */
+            head: string;
+            /**
+             * Whole
+             * @default false
+             */
+            whole: boolean;
+            reading?: components["schemas"]["LogReading"] | null;
+        };
+        /**
+         * FilePreviewLine
+         * @description What a line becomes: a page, a file or an event, nothing where it only belongs to a page; or why it is refused.
+         */
+        FilePreviewLine: {
+            /** Number */
+            number: number;
+            /** Text */
+            text: string;
+            /**
+             * Becomes
+             * @enum {string}
+             */
+            becomes: "page" | "file" | "event" | "nothing" | "refused";
+            /** At */
+            at: string | null;
+            /** What */
+            what: string;
+            /** Why */
+            why: string;
+            /** Robot */
+            robot: boolean;
+        };
+        /**
+         * FilePreviewOut
+         * @description What the first hundred lines of a file would become. `trouble`: why nothing of it can be read as it is.
+         */
+        FilePreviewOut: {
+            /** Format */
+            format: ("ncsa" | "w3c") | "json lines";
+            /** Lines */
+            lines: components["schemas"]["FilePreviewLine"][];
+            /** Fields */
+            fields: components["schemas"]["LogFieldOut"][];
+            /** Begins With Host */
+            begins_with_host: boolean;
+            /** Trouble */
+            trouble: string | null;
+        };
+        /**
          * FindingOut
          * @description A finding, and whether somebody accepted it.
          */
@@ -2794,10 +2939,58 @@ export interface components {
             host: string;
         };
         /**
+         * ImportDetail
+         * @description An import with the first thousand lines that were refused.
+         */
+        ImportDetail: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Format */
+            format: ("ncsa" | "w3c") | "json lines" | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "running" | "done" | "broken off" | "stopped" | "undone";
+            /** Size */
+            size: number;
+            /** Read */
+            read: number;
+            /** Lines */
+            lines: number;
+            /** Stored */
+            stored: number;
+            /** Already There */
+            already_there: number;
+            /** Bad */
+            bad: number;
+            /** Shortened */
+            shortened: number;
+            /** Broken Off */
+            broken_off: string | null;
+            /** By */
+            by: string | null;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Finished At */
+            finished_at: string | null;
+            /** Refused */
+            refused: components["schemas"]["RefusedLine"][];
+        };
+        /**
          * ImportOut
          * @description What became of a file. Of bad lines, the first thousand are told; of lines that are `shortened`, a part was not understood and left out.
          */
         ImportOut: {
+            /** Id */
+            id: number;
+            /** Format */
+            format: ("ncsa" | "w3c") | "json lines" | null;
             /** Lines */
             lines: number;
             /** Stored */
@@ -3135,6 +3328,50 @@ export interface components {
             note: string;
         };
         /**
+         * ListedImport
+         * @description An import. `size` and `read`: bytes of the file, and how many were read so far; `by` is null when it came from the machine itself, or they are gone.
+         *
+         *     `state`: stopped means that whoever read it stands still without having said why; its hits stay and can be taken back.
+         */
+        ListedImport: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Format */
+            format: ("ncsa" | "w3c") | "json lines" | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "running" | "done" | "broken off" | "stopped" | "undone";
+            /** Size */
+            size: number;
+            /** Read */
+            read: number;
+            /** Lines */
+            lines: number;
+            /** Stored */
+            stored: number;
+            /** Already There */
+            already_there: number;
+            /** Bad */
+            bad: number;
+            /** Shortened */
+            shortened: number;
+            /** Broken Off */
+            broken_off: string | null;
+            /** By */
+            by: string | null;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Finished At */
+            finished_at: string | null;
+        };
+        /**
          * LiveIn
          * @description Make the draft live. `note` says what for; `was`: the draft as it was seen, so that nothing goes live that was not.
          * @example {
@@ -3164,6 +3401,116 @@ export interface components {
             /** Left Out */
             left_out: number;
             present: components["schemas"]["ActiveVisitors"];
+        };
+        /**
+         * LogFieldOut
+         * @description A field of a W3C log by the name that it has there, and what it is taken for.
+         */
+        LogFieldOut: {
+            /** Name */
+            name: string;
+            /**
+             * Meaning
+             * @enum {string}
+             */
+            meaning: "address" | "method" | "stem" | "query" | "status" | "agent" | "referrer" | "host" | "date" | "time" | "nothing";
+        };
+        /**
+         * LogReading
+         * @description What counts. A path whose last part has no ending is a page, unless that part is one of `feeds`; any other ending belongs to a page.
+         *
+         *     `host`: of addresses where the log names none. `not_modified`: whether a page that the browser still had (status 304) was seen. `first_word`: what a
+         *     line of an NCSA log begins with: the visitor's address, or the host of the page and then the address. `fields`: what fields of a W3C log are that are
+         *     not called as usual, in small letters.
+         */
+        LogReading: {
+            /** Host */
+            host: string;
+            /**
+             * Pages
+             * @default [
+             *       "html",
+             *       "htm",
+             *       "xhtml",
+             *       "shtml",
+             *       "php",
+             *       "asp",
+             *       "aspx",
+             *       "jsp",
+             *       "do",
+             *       "cgi",
+             *       "pl",
+             *       "cfm"
+             *     ]
+             */
+            pages: string[];
+            /**
+             * Downloads
+             * @default [
+             *       "pdf",
+             *       "epub",
+             *       "zip",
+             *       "gz",
+             *       "tgz",
+             *       "bz2",
+             *       "xz",
+             *       "7z",
+             *       "rar",
+             *       "tar",
+             *       "doc",
+             *       "docx",
+             *       "xls",
+             *       "xlsx",
+             *       "ppt",
+             *       "pptx",
+             *       "odt",
+             *       "ods",
+             *       "odp",
+             *       "csv",
+             *       "mp3",
+             *       "m4a",
+             *       "mp4",
+             *       "mov",
+             *       "avi",
+             *       "mkv",
+             *       "exe",
+             *       "msi",
+             *       "dmg",
+             *       "pkg",
+             *       "deb",
+             *       "rpm",
+             *       "apk",
+             *       "iso"
+             *     ]
+             */
+            downloads: string[];
+            /**
+             * Feeds
+             * @default [
+             *       "feed",
+             *       "rss",
+             *       "atom"
+             *     ]
+             */
+            feeds: string[];
+            /**
+             * Not Modified
+             * @default true
+             */
+            not_modified: boolean;
+            /**
+             * First Word
+             * @default address
+             * @enum {string}
+             */
+            first_word: "address" | "host";
+            /**
+             * Fields
+             * @default {}
+             */
+            fields: {
+                [key: string]: "address" | "method" | "stem" | "query" | "status" | "agent" | "referrer" | "host" | "date" | "time" | "nothing";
+            };
         };
         /**
          * LogbookEntry
@@ -3603,6 +3950,14 @@ export interface components {
             value: string;
             /** Visitors */
             visitors: number;
+        };
+        /**
+         * ReadingOut
+         * @description How server logs are read, and how it is usual; null while the site has no host.
+         */
+        ReadingOut: {
+            reading: components["schemas"]["LogReading"] | null;
+            usual: components["schemas"]["LogReading"] | null;
         };
         /**
          * Reclassification
@@ -7624,101 +7979,6 @@ export interface operations {
             };
             /** @description Unauthorized */
             401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Request Timeout */
-            408: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Request Entity Too Large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemDocument"];
-                };
-            };
-        };
-    };
-    import_file_api_v1_sites__site__import_hits_post: {
-        parameters: {
-            query?: never;
-            header?: {
-                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
-                "x-csrf-token"?: string | null;
-            };
-            path: {
-                /** @description The site's key. */
-                site: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/x-ndjson": string;
-                "text/plain": string;
-                "application/gzip": string;
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ImportOut"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemDocument"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -13222,6 +13482,631 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SegmentOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Timeout */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    import_hits_api_v1_sites__site__import_hits_post: {
+        parameters: {
+            query?: {
+                /** @description What the file is called, for the list of imports. */
+                name?: string;
+            };
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/x-ndjson": string;
+                "text/plain": string;
+                "application/gzip": string;
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Timeout */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    preview_file_api_v1_sites__site__import_preview_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FilePreviewIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FilePreviewOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Timeout */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    log_reading_api_v1_sites__site__import_reading_get: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadingOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Timeout */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    keep_log_reading_api_v1_sites__site__import_reading_put: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LogReading"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadingOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Timeout */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    list_imports_api_v1_sites__site__import_done_get: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListedImport"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Timeout */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    one_import_api_v1_sites__site__import_done__number__get: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                number: number;
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportDetail"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Timeout */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    undo_import_api_v1_sites__site__import_done__number__delete: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                number: number;
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListedImport"];
                 };
             };
             /** @description Unauthorized */

@@ -21,6 +21,7 @@ const VIEWS: Readonly<Record<ViewPath, true>> = {
   "/s/$site/tag/rules": true,
   "/s/$site/tag/links": true,
   "/s/$site/tag/channels": true,
+  "/s/$site/tag/import": true,
   "/s/$site/tag/settings": true,
   "/s/$site/watch/now": true,
   "/s/$site/watch/visits": true,

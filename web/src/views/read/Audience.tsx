@@ -5,7 +5,7 @@ import { tableQuery, type Asked } from "@/api/queries";
 import { Countries } from "@/views/read/Countries";
 import { Hours } from "@/views/read/Hours";
 import { LedgerView } from "@/views/read/LedgerView";
-import { audienceLedgers } from "@/views/read/specs";
+import { audienceLedgers } from "@/views/read/ledgers/audience";
 import { NamedValue } from "@/views/shared/NamedValue";
 import { useSite } from "@/state/site";
 import { useView } from "@/state/view";

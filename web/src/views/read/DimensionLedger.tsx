@@ -33,6 +33,9 @@ export interface LedgerSpec {
   empty?: string;
 }
 
+/** The ledgers of a view; whether there is a goal to steer by decides which columns they begin with. */
+export type LedgerSpecs = (byGoal: boolean) => LedgerSpec[];
+
 const FEW_ROWS = 9;
 /** How ledgers stand: two beside each other where there is room, or each with the width of all for segments side by side. */
 export const LEDGERS = {

@@ -9,7 +9,7 @@ import { useSite } from "@/state/site";
 import { useView } from "@/state/view";
 import { DimensionLedger, LEDGERS } from "@/views/read/DimensionLedger";
 import { Legend } from "@/views/read/Legend";
-import { overviewLedgers } from "@/views/read/specs";
+import { overviewLedgers } from "@/views/read/ledgers/overview";
 import { versusWords } from "@/words/format";
 import { ViewError } from "@/ui/states";
 import { Answer } from "@/ui/text";

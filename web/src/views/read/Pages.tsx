@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 
 import { tableQuery, type Asked } from "@/api/queries";
 import { LedgerView } from "@/views/read/LedgerView";
-import { pageLedgers } from "@/views/read/specs";
+import { pageLedgers } from "@/views/read/ledgers/pages";
 import { NamedValue, NamedValues } from "@/views/shared/NamedValue";
 import { useSite } from "@/state/site";
 import { useView } from "@/state/view";

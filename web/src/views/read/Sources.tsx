@@ -3,7 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import type { Row } from "@/api/client";
 import { tableQuery, type Asked } from "@/api/queries";
 import { LedgerView } from "@/views/read/LedgerView";
-import { sourceLedgers } from "@/views/read/specs";
+import { sourceLedgers } from "@/views/read/ledgers/sources";
 import { NamedValue } from "@/views/shared/NamedValue";
 import { useSite } from "@/state/site";
 import { useView } from "@/state/view";
