@@ -60,7 +60,14 @@ def browser(browser):
 
 @pytest.fixture(scope="session")
 def browser_context_args(browser_context_args, demo):
-    own = {"base_url": demo.address, "viewport": {"width": 1280, "height": 800}, "color_scheme": "light", "user_agent": PERSON, "locale": "en-GB", "reduced_motion": "reduce"}
+    own = {
+        "base_url": demo.address,
+        "viewport": {"width": 1280, "height": 800},
+        "color_scheme": "light",
+        "user_agent": PERSON,
+        "locale": "en-GB",
+        "reduced_motion": "reduce",
+    }
     return {**browser_context_args, **own}
 
 

@@ -86,7 +86,19 @@ def test_a_page_that_the_browser_kept_is_a_view_again_when_one_comes_back(browse
 
 
 PLANTED = "<img src=x onerror=window.hacked=1>"
-VIEWS = ("tag/events", "tag/goals", "tag/fields", "tag/rules", "tag/links", "tag/channels", "watch/tag-health", "watch/now", "watch/visits", "read/overview")
+VIEWS = (
+    "tag/events",
+    "tag/goals",
+    "tag/fields",
+    "tag/rules",
+    "tag/links",
+    "tag/channels",
+    "tag/import",
+    "watch/tag-health",
+    "watch/now",
+    "watch/visits",
+    "read/overview",
+)
 
 
 @pytest.fixture

@@ -86,6 +86,15 @@ def _segment(page):
     page.locator("[data-held]").wait_for()
 
 
+def _import(page):
+    lines = [
+        f'192.0.2.{i} - - [20/Nov/2026:10:00:{i:02} +0000] "GET {path} HTTP/1.1" 200 5 "-" "A browser"' for i, path in enumerate(["/", "/a.css", "/b.pdf"] * 3)
+    ]
+    page.get_by_label("A file with hits").set_input_files({"name": "access.log", "mimeType": "text/plain", "buffer": "\n".join([*lines, "broken"]).encode()})
+    page.get_by_role("button", name="What counts in it").click()
+    page.get_by_role("grid", name="First lines of the file").wait_for()
+
+
 # Name of the view: (address, what is waited for or done).
 VIEWS = {
     "sign-in": ("/", lambda page: page.get_by_role("button", name="Sign in").wait_for()),
@@ -100,6 +109,7 @@ VIEWS = {
     "trial": ("/mill/", _trial),
     "links": ("/s/mill/tag/links", _links),
     "channels": ("/s/mill/tag/channels", lambda page: page.get_by_text("fit no channel").wait_for()),
+    "import": ("/s/mill/tag/import", _import),
     "settings": ("/s/mill/tag/settings", lambda page: page.get_by_label("Hosts", exact=True).wait_for()),
     "tag-health": ("/s/mill/watch/tag-health", lambda page: page.locator("[aria-label='Findings'] > li").first.wait_for()),
     "pages": ("/s/mill/read/pages", _reads),

@@ -22,6 +22,14 @@ class BrokenOffError(Exception):
 def file_lines(file: BinaryIO, max_unpacked: int) -> Iterator[bytes]:
     """The lines of a file, each with its end; of one that is too long as much as may be and a letter more. Raises BrokenOffError."""
     buffered = io.BufferedReader(cast(io.RawIOBase, file)) if not isinstance(file, io.BufferedReader) else file
+    try:
+        yield from _lines(buffered, max_unpacked)
+    finally:
+        if buffered is not file:
+            buffered.detach()  # whoever gave the file closes it
+
+
+def _lines(buffered: io.BufferedReader, max_unpacked: int) -> Iterator[bytes]:
     packed = buffered.peek(2)[:2] == _GZIP
     opened: Iterable[bytes] = gzip.GzipFile(fileobj=buffered) if packed else buffered
     reader = cast(BinaryIO, opened)

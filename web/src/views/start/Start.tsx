@@ -37,6 +37,18 @@ export function Start() {
       <Step done={hasHits} title="Put the code on every page">
         <p>This line goes into the head of every page of {site.name}:</p>
         <Code text={siteCode(location.origin, site.key)} />
+        <p className="text-ink-2">
+          You cannot change the pages, or want to read what was before? Its server’s logs can be read too:{" "}
+          <Link
+            className="text-teal underline decoration-sea-2 underline-offset-3"
+            to="/s/$site/tag/import"
+            params={{ site: site.key }}
+            search
+          >
+            import one
+          </Link>
+          .
+        </p>
       </Step>
       <Step done={hasHits} title="See the first visit arrive">
         <Check />

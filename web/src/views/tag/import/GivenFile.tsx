@@ -1,5 +1,5 @@
 import { keepPreviousData, useMutation, useQuery } from "@tanstack/react-query";
-import { useRef, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { useForm } from "react-hook-form";
 
 import { ask, client, type ApiError, type Schemas } from "@/api/client";
@@ -39,26 +39,32 @@ export function GivenFile({ file, reading: { reading: kept, usual }, onClose }: 
     retry: false,
   });
   const judged = useJudged(form, seen.error);
-  const isLog = seen.data !== undefined && seen.data.format !== "json lines";
-  const [isOpen, setOpen] = useState<boolean | null>(null);
+  // What was seen last stays while what is typed is wrong.
+  const [preview, setPreview] = useState(seen.data);
+  if (seen.data && seen.data !== preview) setPreview(seen.data);
+  const isLog = preview !== undefined && preview.format !== "json lines";
+  const [isOpen, setOpen] = useState(false);
+  // What must be said of it before it can be read stays in sight once it is said.
+  const isAsked = preview !== undefined && (preview.trouble !== null || preview.begins_with_host);
+  useEffect(() => {
+    if (isAsked) setOpen(true);
+  }, [isAsked]);
   const { reading, sent, cancel } = useReading(file, onClose);
-  if (!seen.data) return seen.error && !kept ? <FieldError>{seen.error.detail}</FieldError> : <LedgerSkeleton rows={5} />;
-  const isReadable = seen.data.lines.some((line) => line.becomes !== "refused" && line.becomes !== "nothing");
-  const isMapped = seen.data.trouble !== null || seen.data.begins_with_host;
+  if (!preview) return seen.error ? <FieldError>{seen.error.detail}</FieldError> : <LedgerSkeleton rows={5} />;
+  const isReadable = preview.lines.some((line) => line.becomes !== "refused" && line.becomes !== "nothing");
   const changed = isLog && given && JSON.stringify(given) !== JSON.stringify(kept) ? given : null;
   return (
     <>
-      <p role="status">{previewWords(file.name, seen.data)}</p>
+      <p role="status">{previewWords(file.name, preview)}</p>
       {isLog && kept && (
         <div className="grid gap-2">
-          <Opener isOpen={isOpen ?? isMapped} onToggle={() => setOpen(!(isOpen ?? isMapped))}>
+          <Opener isOpen={isOpen} onToggle={() => setOpen(!isOpen)}>
             What counts in it
           </Opener>
-          {(isOpen ?? isMapped) && <ReadingFields form={form} judged={judged} preview={seen.data} hosts={site.rules.hosts} usual={usual} />}
+          {isOpen && <ReadingFields form={form} judged={judged} preview={preview} hosts={site.rules.hosts} usual={usual} />}
         </div>
       )}
       {judged.trouble && <FieldError>{judged.trouble}</FieldError>}
-      <PreviewList preview={seen.data} />
       {reading.isPending ? (
         <div className="grid max-w-[420px] gap-2">
           <Progress
@@ -84,6 +90,7 @@ export function GivenFile({ file, reading: { reading: kept, usual }, onClose }: 
           {reading.error && <FieldError>{reading.error.detail}</FieldError>}
         </Actions>
       )}
+      <PreviewList preview={preview} />
     </>
   );
 }

@@ -139,7 +139,7 @@ function Refused({ one }: { one: ListedImport }) {
             rowId={(line) => String(line.line)}
             sort={{ by: "line", descending: false }}
             columns={[
-              { id: "line", head: "Line", width: 90, isNumber: true, value: (line) => line.line },
+              { id: "line", head: "Line", width: 90, value: (line) => line.line },
               {
                 id: "why",
                 head: "What is wrong",

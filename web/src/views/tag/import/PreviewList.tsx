@@ -18,7 +18,7 @@ export function PreviewList({ preview }: { preview: Preview }) {
       rowId={(line) => String(line.number)}
       sort={{ by: "number", descending: false }}
       columns={[
-        { id: "number", head: "Line", width: 56, isNumber: true, value: (line) => line.number },
+        { id: "number", head: "Line", width: 56, value: (line) => line.number },
         {
           id: "becomes",
           head: "Becomes",
