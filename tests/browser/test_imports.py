@@ -52,7 +52,9 @@ def test_a_log_is_looked_at_read_listed_and_taken_back(imports):
 
 def test_what_counts_is_set_as_one_looks_and_kept(imports):
     imports.get_by_label("A file with hits").set_input_files(given("odd.log", ODD))
-    expect(imports.get_by_role("status").filter(has_text="odd.log is")).to_contain_text("cannot be read as it is: a W3C log needs the fields time and cs-uri-stem")
+    expect(imports.get_by_role("status").filter(has_text="odd.log is")).to_contain_text(
+        "cannot be read as it is: a W3C log needs the fields time and cs-uri-stem"
+    )
     expect(imports.get_by_role("button", name="Import odd.log")).to_be_disabled()
     for field, meaning in (("x-time", "time"), ("x-page", "path of the page")):
         imports.get_by_role("combobox", name=f"What {field} is").click()

@@ -4,15 +4,21 @@ import base64
 import gzip
 import json
 import threading
+import uuid
 from datetime import timedelta
 
+import polars as pl
 import pytest
 import sqlalchemy as sa
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from tests.conftest import a_hit, now, sign_in, stored
 from tests.service.test_logs import line, send, table
 from upper_compass.collect import importing
+from upper_compass.collect.json_hits import JsonHits, Read
 from upper_compass.store import imports as store
+from upper_compass.store.hits import ROW_SCHEMA
 
 IMPORT = "/api/v1/sites/mill/import"
 VHOST = 'mill.example:443 203.0.113.{} - - [20/Nov/2026:10:00:00 +0000] "GET /hosted/{} HTTP/1.1" 200 5 "-" "A browser"'
@@ -133,6 +139,7 @@ def test_an_import_is_listed_with_what_became_of_it_and_taken_back_as_a_whole(cl
 
 def test_how_far_an_import_is_can_be_seen_while_it_runs_and_it_cannot_be_taken_back_then(client, monkeypatch):
     monkeypatch.setattr(importing, "TOGETHER", 50)
+    monkeypatch.setattr(importing, "READ_TOGETHER", 50)
     monkeypatch.setattr("upper_compass.services.imports.EVERY", 0)
     begun, go_on = threading.Event(), threading.Event()
     whole = importing.Storing.finish
@@ -148,12 +155,14 @@ def test_how_far_an_import_is_can_be_seen_while_it_runs_and_it_cannot_be_taken_b
     text = "\n".join(json.dumps(a_hit(at=(now() - timedelta(minutes=5)).isoformat())) for _ in range(2000))
     sending = threading.Thread(target=lambda: client.post(f"{IMPORT}/hits?name=hits.jsonl", content=text, headers=headers))
     sending.start()
-    assert begun.wait(30)
-    running = client.get(f"{IMPORT}/done", headers=headers).json()[0]
-    assert (running["state"], running["name"]) == ("running", "hits.jsonl") and 0 < running["stored"] < 2000
-    assert client.delete(f"{IMPORT}/done/{running['id']}", headers=headers).status_code == 409
-    go_on.set()
-    sending.join()
+    try:
+        assert begun.wait(30)
+        running = client.get(f"{IMPORT}/done", headers=headers).json()[0]
+        assert (running["state"], running["name"]) == ("running", "hits.jsonl") and 0 < running["stored"] < 2000
+        assert client.delete(f"{IMPORT}/done/{running['id']}", headers=headers).status_code == 409
+    finally:
+        go_on.set()
+        sending.join()
     assert listed(client)[0]["state"] == "done" and listed(client)[0]["stored"] == 2000
 
 
@@ -166,3 +175,63 @@ def test_whoever_stopped_reading_without_a_word_holds_nothing_up(client, engine)
     assert listed(client)[0]["state"] == "stopped"
     assert undo(client, report["id"]).json()["state"] == "undone"
     assert "/stopped" not in table(client, "page", "views")
+
+
+TEXTS = st.sampled_from(
+    ["", "a", "Ä\u2028b", "ida@mill.example", "call +44 20 7946 0018", 'q"u,o\n\\.\n', "x" * 501, "\x00", "null", 7, True, None, ["a"], {"a": 1}]
+)
+CHANGES = {
+    "id": st.sampled_from(["not one", None, 5, "C112C2C6-2D9B-4247-8A48-95997CB80065", "{c112c2c6-2d9b-4247-8a48-95997cb80066}"]),
+    "at": st.sampled_from(["2026-11-20T10:00:00Z", "2026-11-20T10:00:60Z", "2026-11-20T25:00:00Z", "2026-11-20 10:00:00+01:00", "1994-01-01T00:00:00Z", "2026-11-20T10:00:00",
+                           "2026-02-30T10:00:00Z", "2099-12-31T23:59:59+00:00", 1763632800, "2026-11-20T10:00:00.1234567Z", "2026-11-20T10:00:00.25-11:30", None]),
+    "visitor": TEXTS, "title": TEXTS, "name": TEXTS, "language": TEXTS, "country": st.sampled_from(["IE", "ie", "", None, 5]),
+    "kind": st.sampled_from(["view", "event", "order", "engage", "soup", None, 1]),
+    "url": st.sampled_from(["https://mill.example/?mail=ida@mill.example", "https://www.MILL.example:8443/a", "https://elsewhere.example/", "mill.example", "", None, 3]),
+    "referrer": st.sampled_from(["android-app://x", "nowhere", "", "https://a.example/?phone=1", None, 4]),
+    "value": st.sampled_from([1, 1.5, -0.0, 1e13, 2**70, True, "1", None]), "engaged_ms": st.sampled_from([0, 86_400_000, 86_400_001, -1, 1.0, True, None]),
+    "currency": st.sampled_from(["EUR", "eur", "", None]), "user_agent": st.sampled_from(["examplebot/1.0", "Mozilla/5.0", None, 5]),
+    "props": st.sampled_from([{}, {"a": 1, "b": True, "c": "ida@mill.example"}, {"email": "x"}, {"a": [1]}, {"": 1}, {"a": "y" * 1001}, "a", None, {"a": 1e400}]),
+    "fields": st.sampled_from([{}, {"club": "yes"}, {"club": 1}, {"phone": "1"}, None]), "order": st.sampled_from([{"id": "A1", "items": []}, {}, None, 1]), "more": TEXTS,
+}  # fmt: skip
+LINES = st.lists(
+    st.one_of(
+        st.lists(st.sampled_from(sorted(CHANGES)), max_size=3, unique=True).flatmap(
+            lambda names: st.fixed_dictionaries({name: CHANGES[name] for name in names})
+        ),
+        st.sampled_from([b"", b"  ", b"[]", b"{", b'{"id": "\\ud800"}', b"\xff", b"null", b'{"id":1}{"id":2}']),
+    ),
+    max_size=12,
+)
+
+
+@settings(max_examples=150)
+@given(LINES)
+def test_lines_read_together_are_what_each_is_by_itself(drawn):
+    kinds = ("view", "event", "engage")
+    basis = [a_hit(kind=kind, **({"name": "n"} if kind == "event" else {"engaged_ms": 5} if kind == "engage" else {})) for kind in kinds]
+    lines = [
+        one if isinstance(one, bytes) else json.dumps(basis[place % 3] | {"id": str(uuid.UUID(int=place))} | one).encode() for place, one in enumerate(drawn)
+    ]
+    into = importing.Import(1, frozenset({"mill.example"}), now())
+    together = JsonHits(into).read(lines)
+    apart = [JsonHits(into).read([one]) for one in lines]
+    by_itself = Read(pl.DataFrame(schema=ROW_SCHEMA))
+    rows: list = []
+    for place, one in enumerate(lines):
+        JsonHits(into)._by_itself(place, one, rows, by_itself)
+    slow = pl.DataFrame([row for _, row in rows], ROW_SCHEMA, orient="row")
+    assert together.hits.equals(slow) and together.hits.equals(pl.concat([one.hits for one in apart]) if apart else slow)
+    assert together.refused == by_itself.refused and together.shortened == by_itself.shortened
+
+
+def test_what_comes_with_a_file_is_stored_as_it_is_whatever_it_holds(client, engine):
+    strange = ['a,"b"\n\\.\nc', "\\N", "\\.", "  ", "tab\there", "\u2028\u00e4\U0001f35e", '""', "null"]
+    hits = [a_hit(title=text, url=f"https://mill.example/strange/{place}", props={"a": text}, kind="event", name="n") for place, text in enumerate(strange)]
+    assert send(client, "\n".join(map(json.dumps, [*hits, *hits])))["stored"] == len(strange)
+    with engine.connect() as connection:
+        rows = connection.execute(sa.text("SELECT title, props->>'a', import_id FROM hits WHERE url LIKE '%/strange/%' ORDER BY seq")).all()
+    assert [(title, prop) for title, prop, _ in rows] == [(text, text) for text in strange]
+    assert len({number for _, _, number in rows}) == 1 and rows[0][2] is not None
+    new = [a_hit(url="https://mill.example/strange/new") for _ in range(3)]
+    again = send(client, "\n".join(map(json.dumps, [hits[0], new[0], hits[1], *new])))
+    assert (again["stored"], again["already_there"]) == (3, 3)

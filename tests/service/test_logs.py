@@ -185,3 +185,10 @@ def test_requests_alike_in_one_second_are_told_apart_and_over_batches(client, mo
 def test_json_lines_are_what_they_were(client):
     text = json.dumps({"id": "not one"})
     assert send(client, text)["refused"][0]["field"] == "id"
+
+
+def test_of_a_log_that_breaks_off_all_that_came_before_stays(client):
+    text = "\n".join(line(f"/cut/{number}", at=now() - timedelta(seconds=60 + number)) for number in range(3000))
+    packed = gzip.compress(text.encode())
+    report = client.post(PATH, content=packed[: len(packed) // 2], headers=sign_in(client, "owner")).json()
+    assert report["broken_off"].startswith("The file breaks off after line") and 500 < report["stored"] < 3000

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import gzip
 import io
+import zlib
 from collections.abc import Iterable, Iterator
 from typing import BinaryIO, cast
 
@@ -17,6 +18,24 @@ _MARK = b"\xef\xbb\xbf"
 
 class BrokenOffError(Exception):
     """The rest of the file is not read; the text says why."""
+
+
+BREAKS = (EOFError, OSError, zlib.error, BrokenOffError)
+
+
+def together(lines: Iterable[bytes], count: int) -> Iterator[list[bytes]]:
+    """Lines, so many at a time. Where a file breaks off, those before come first; then that is raised."""
+    batch: list[bytes] = []
+    try:
+        for line in lines:
+            batch.append(line)
+            if len(batch) == count:
+                yield batch
+                batch = []
+    except BREAKS:
+        yield batch
+        raise
+    yield batch
 
 
 def file_lines(file: BinaryIO, max_unpacked: int) -> Iterator[bytes]:

@@ -6,30 +6,28 @@ and reading ends when nobody waits for it any more.
 
 from __future__ import annotations
 
-import zlib
 from collections.abc import Callable, Iterable, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
 from datetime import datetime
-from itertools import chain, islice
+from itertools import chain
 from typing import BinaryIO, Literal
 
-from pydantic import ValidationError
+import polars as pl
 
-from upper_compass.collect.checking import AHEAD, as_rows, check_line, first_problem, foreign
-from upper_compass.collect.file_lines import MAX_LINE, MAX_UNPACKED, BrokenOffError, file_lines
+from upper_compass.collect.file_lines import BREAKS, MAX_UNPACKED, BrokenOffError, file_lines, together
+from upper_compass.collect.json_hits import JsonHits
 from upper_compass.collect.log_hits import read_log, usual_reading
 from upper_compass.collect.logs import LogFormat, UnreadableLogError, log_format
 from upper_compass.collect.marking import Network, read_networks
-from upper_compass.core.definitions.hits import FileHit
 from upper_compass.core.definitions.log_reading import LogReading
 from upper_compass.core.definitions.site_rules import bare_host
-from upper_compass.store.hits import HitRow, HitWriter
+from upper_compass.store.hits import HitWriter
 from upper_compass.store.sites import Site
 
 FileFormat = LogFormat | Literal["json lines"]
-TOGETHER = 5_000
-READ_TOGETHER = 500
+TOGETHER = 20_000
+READ_TOGETHER = 4_000
 MAX_TOLD = 1_000
 MAX_BAD = 10_000
 # Among so many it is seen what a file holds.
@@ -106,35 +104,23 @@ class Storing:
 
     def __init__(self, into: Import, writer: HitWriter, pool: ThreadPoolExecutor, report: ImportReport) -> None:
         self._into, self._writer, self._pool, self._report = into, writer, pool, report
-        self._hits: list[FileHit] = []
-        self._rows: list[HitRow] = []
+        self._hits: list[pl.DataFrame] = []
         self._under_way: tuple[Future[int], int] | None = None
 
-    def add(self, hit: FileHit) -> None:
-        """A hit, to be stored with those around it."""
-        self._hits.append(hit)
-        if len(self._hits) >= READ_TOGETHER:
-            self._take()
-            if len(self._rows) >= TOGETHER:
-                self.flush()
-
-    def add_rows(self, rows: Sequence[HitRow]) -> None:
-        """Rows as the store takes them."""
-        self._rows += rows
-        if len(self._rows) >= TOGETHER:
+    def add(self, hits: pl.DataFrame) -> None:
+        """Hits (columns of ROW_SCHEMA), to be stored with those around them."""
+        self._hits.append(hits)
+        if sum(map(len, self._hits)) >= TOGETHER:
             self.flush()
-
-    def _take(self) -> None:
-        self._rows += as_rows(self._into.site_id, self._hits, country=None, internal=False)
-        self._hits = []
 
     def flush(self) -> None:
         """Begin to store what has gathered."""
-        self._take()
+        hits = pl.concat(self._hits) if self._hits else None
+        self._hits = []
+        prepared = self._writer.prepare(hits) if hits is not None else None
         self.finish()
-        if self._rows:
-            self._under_way = self._pool.submit(self._writer.store, self._rows), len(self._rows)
-            self._rows = []
+        if hits is not None and prepared and len(hits):
+            self._under_way = self._pool.submit(self._writer.store_prepared, prepared), len(hits)
 
     def finish(self) -> None:
         """Wait until what is being stored is there."""
@@ -149,44 +135,30 @@ class Storing:
 
 def _read(file: BinaryIO, into: Import, report: ImportReport, storing: Storing) -> None:
     try:
-        lines = file_lines(file, into.max_unpacked)
-        begin = list(islice(lines, FIRST_LINES))
+        batches = together(file_lines(file, into.max_unpacked), FIRST_LINES)
+        begin = next(batches)
         report.format = file_format(begin, into.logs)
-        whole = chain(begin, lines)
+        whole = chain(begin, chain.from_iterable(batches))
         if report.format != "json lines":
             read_log(report.format, whole, into, report, storing)
         else:
             _read_json_lines(whole, into, report, storing)
-    except (EOFError, OSError, zlib.error, BrokenOffError, UnreadableLogError) as why:
+    except (*BREAKS, UnreadableLogError) as why:
         report.broken_off = f"The file breaks off after line {report.lines}: {why}"
     storing.flush()
     storing.finish()
 
 
 def _read_json_lines(lines: Iterable[bytes], into: Import, report: ImportReport, storing: Storing) -> None:
-    for line in lines:
-        report.lines += 1
-        if not line.strip():
-            continue
-        _take_line(line, into, report, storing)
+    hits = JsonHits(into)
+    for batch in together(lines, READ_TOGETHER):
+        read = hits.read(batch)
+        for place, where, why in read.refused:
+            report.refuse(report.lines + place + 1, where, why)
+        report.lines += len(batch)
+        report.shortened += read.shortened
+        storing.add(read.hits)
         if report.bad > MAX_BAD:
             raise BrokenOffError(f"more than {MAX_BAD:,} lines are bad; it is most likely another kind of file")
-        if report.lines % READ_TOGETHER == 0 and into.given_up():
+        if into.given_up():
             raise BrokenOffError("whoever sent it went away")
-
-
-def _take_line(line: bytes, into: Import, report: ImportReport, storing: Storing) -> None:
-    if len(line) > MAX_LINE:
-        report.refuse(report.lines, "", f"this line is longer than {MAX_LINE} bytes")
-        return
-    try:
-        hit, left = check_line(line)
-    except ValidationError as why:
-        report.refuse(report.lines, *first_problem(why))
-        return
-    problem = foreign(hit, into.hosts) or (("at", "this is in the future") if hit.at > into.now + AHEAD else None)
-    if problem:
-        report.refuse(report.lines, *problem)
-        return
-    report.shortened += bool(left)
-    storing.add(hit)

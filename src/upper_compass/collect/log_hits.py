@@ -6,21 +6,20 @@ import hashlib
 import secrets
 import uuid
 from collections.abc import Callable, Iterable, Sequence
-from itertools import islice
 from typing import TYPE_CHECKING, TypeVar
 
 import orjson
 import polars as pl
 
 from upper_compass.collect.checking import AHEAD
-from upper_compass.collect.file_lines import MAX_LINE, BrokenOffError
+from upper_compass.collect.file_lines import MAX_LINE, BrokenOffError, together
 from upper_compass.collect.logs import LogColumns, LogFormat, decided
 from upper_compass.collect.marking import are_robots, is_internal
 from upper_compass.core.definitions.hits import Kind
 from upper_compass.core.definitions.log_reading import LogReading
 from upper_compass.core.definitions.personal_data import mask_address, mask_text
 from upper_compass.core.definitions.site_rules import bare_host
-from upper_compass.store.hits import HitRow
+from upper_compass.store.hits import ROW_SCHEMA
 
 if TYPE_CHECKING:
     from upper_compass.collect.importing import Import, ImportReport, Storing
@@ -38,13 +37,12 @@ _SAME = ("at", "url", "status", "referrer", "agent")
 def read_log(kind: LogFormat, lines: Iterable[bytes], into: Import, report: ImportReport, storing: Storing) -> None:
     """Store what a log tells, batch by batch. Raises BrokenOffError, UnreadableLogError."""
     hits = LogHits(kind, into)
-    rest = iter(lines)
-    while batch := list(islice(rest, TOGETHER)):
-        rows, refused = hits.read(batch, report.lines + 1)
+    for batch in together(lines, TOGETHER):
+        read, refused = hits.read(batch, report.lines + 1)
         report.lines += len(batch)
         for line, text in refused:
             report.refuse(line, "", text)
-        storing.add_rows(rows)
+        storing.add(read)
         if report.bad > MAX_BAD and report.bad * 2 > report.lines:
             raise BrokenOffError("more than half of its lines are no lines of a log; it is most likely another kind of file")
         if into.given_up():
@@ -52,7 +50,7 @@ def read_log(kind: LogFormat, lines: Iterable[bytes], into: Import, report: Impo
 
 
 class LogHits:
-    """Makes rows of the store of the lines of one log."""
+    """Makes hits of the lines of one log."""
 
     def __init__(self, kind: LogFormat, into: Import) -> None:
         if into.logs is None:
@@ -73,12 +71,12 @@ class LogHits:
         columns, says_nothing = self._columns.read(texts)
         return self._judged(decided(columns, self._reading)).with_columns(pl.when(~says_nothing).then("fault").alias("fault"))
 
-    def read(self, batch: Sequence[bytes], first: int) -> tuple[list[HitRow], list[tuple[int, str]]]:
-        """The rows of some lines, and of bad ones the number (of the first: `first`) and what is wrong."""
+    def read(self, batch: Sequence[bytes], first: int) -> tuple[pl.DataFrame, list[tuple[int, str]]]:
+        """The hits of some lines (columns of ROW_SCHEMA), and of bad ones the number (of the first: `first`) and what is wrong."""
         lines = self.judged(batch)
         bad = lines.select("number", "fault").filter(pl.col("fault").is_not_null())
         kept = lines.filter(pl.col("fault").is_null() & pl.col("kind").is_not_null())
-        return self._rows(kept), [(first + number, text) for number, text in bad.iter_rows()]
+        return self._hits(kept), [(first + number, text) for number, text in bad.iter_rows()]
 
     def _judged(self, lines: pl.DataFrame) -> pl.DataFrame:
         """Faults that the site knows of: what lies in the future, and hosts that are none of its own."""
@@ -93,32 +91,28 @@ class LogHits:
             .alias("fault"),
         ).with_row_index("number")  # fmt: skip
 
-    def _rows(self, kept: pl.DataFrame) -> list[HitRow]:
+    def _hits(self, kept: pl.DataFrame) -> pl.DataFrame:
+        """Lines that count as columns of ROW_SCHEMA."""
         if not len(kept):
-            return []
+            return pl.DataFrame(schema=ROW_SCHEMA)
         into = self._into
         kept = kept.with_columns(pl.col("url").str.replace_all(r"[\x00-\x20\x7f]", "%20"))
         addresses, agents = kept["address"], kept["agent"]
-        masked = _by_text(mask_address)
-        visitor = self._visitors(kept)
-        internal = _each(addresses, lambda address: is_internal(address, into.networks)) if into.networks else [False] * len(kept)
-        country = _each(addresses, into.country_of)
         is_download = (kept["kind"] == "download").to_list()
         props = [
             orjson.dumps({"file": mask_text(file)[:1000], "extension": extension}).decode() if download else None
             for download, file, extension in zip(is_download, kept["file"], kept["extension"], strict=True)
         ]
-        made = zip(
-            self._ids(kept), kept["at"], visitor, is_download, kept["url"], kept["referrer"], props, agents, country, are_robots(agents.to_list()), internal,
-            strict=True,
-        )  # fmt: skip
-        return [
-            (
-                into.site_id, one, at, who, int(Kind.event if download else Kind.view), masked(url), None, masked(referrer) if referrer else None,
-                DOWNLOAD if download else None, None, None, None, None, None, props, None, None, None, None, agent, where, robot, own,
-            )
-            for one, at, who, download, url, referrer, props, agent, where, robot, own in made
-        ]  # fmt: skip
+        made = {
+            "site_id": [into.site_id] * len(kept), "id": self._ids(kept), "at": kept["at"], "visitor": self._visitors(kept),
+            "kind": [int(Kind.event if download else Kind.view) for download in is_download], "url": _each(kept["url"], lambda url: mask_address(url or "")),
+            "referrer": _each(kept["referrer"], lambda url: mask_address(url) if url else None),
+            "name": [DOWNLOAD if download else None for download in is_download],
+            "props": props, "user_agent": agents, "country": _each(addresses, into.country_of), "robot": are_robots(agents.to_list()),
+            "internal": _each(addresses, lambda address: is_internal(address, into.networks)) if into.networks else [False] * len(kept),
+        }  # fmt: skip
+        nothing = [None] * len(kept)
+        return pl.DataFrame({name: made.get(name, nothing) for name in ROW_SCHEMA}, ROW_SCHEMA)
 
     def _visitors(self, kept: pl.DataFrame) -> list[str]:
         """Address and user agent, hashed with a salt that nobody keeps."""
@@ -144,17 +138,6 @@ def _each(texts: pl.Series, of: Callable[[str | None], T]) -> list[T]:
     """What a function says of each text, asked once for each that differs."""
     known = {text: of(text) for text in texts.unique()}
     return [known[text] for text in texts]
-
-
-def _by_text(of: Callable[[str], str]) -> Callable[[str], str]:
-    known: dict[str, str] = {}
-
-    def ask(text: str) -> str:
-        if text not in known:
-            known[text] = of(text)
-        return known[text]
-
-    return ask
 
 
 def usual_reading(hosts: Sequence[str]) -> LogReading | None:

@@ -12,6 +12,16 @@ def _mask_value(key: str, value: PropValue) -> PropValue:
     return MASK if names_a_person(key) else mask_text(value) if isinstance(value, str) else value
 
 
+def masked_props(props: dict[str, PropValue]) -> dict[str, PropValue]:
+    """Properties without personal data."""
+    return {key: _mask_value(key, value) for key, value in props.items()}
+
+
+def masked_fields(fields: dict[str, str]) -> dict[str, str]:
+    """Fields of the site's own without personal data."""
+    return {key: str(_mask_value(key, value)) for key, value in fields.items()}
+
+
 def mask(hit: Hit) -> None:
     """Mask what is personal in a hit."""
     hit.url = mask_address(hit.url)
@@ -22,6 +32,6 @@ def mask(hit: Hit) -> None:
     if hit.name:
         hit.name = mask_text(hit.name)
     if hit.props:
-        hit.props = {key: _mask_value(key, value) for key, value in hit.props.items()}
+        hit.props = masked_props(hit.props)
     if hit.fields:
-        hit.fields = {key: str(_mask_value(key, value)) for key, value in hit.fields.items()}
+        hit.fields = masked_fields(hit.fields)

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import io
 from collections.abc import Iterable, Iterator, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
 
@@ -22,27 +24,19 @@ ROW = (
 )  # fmt: skip
 SITE, ID, AT = 0, 1, 2
 HitRow = tuple[Any, ...]
+# The same as columns: a frame of them holds hits that come with a file.
+ROW_SCHEMA: dict[str, pl.DataType] = {name: pl.String() for name in ROW} | {
+    "site_id": pl.Int64(), "at": pl.Datetime("us", "UTC"), "kind": pl.Int64(), "value": pl.Float64(), "engaged_ms": pl.Int64(), "robot": pl.Boolean(),
+    "internal": pl.Boolean(),
+}  # fmt: skip
 
 # Held by whoever stores hits until the commit, so that a hit that becomes visible has a higher number than all that are visible.
 _WRITER_LOCK = 72022
 
-_STAGING = (
-    "CREATE TEMP TABLE IF NOT EXISTS arriving (ordinal integer, LIKE hits) ON COMMIT DELETE ROWS",
-    "ALTER TABLE arriving ALTER COLUMN seq DROP NOT NULL, ALTER COLUMN received_at DROP NOT NULL",
-)
-_COPY = f"COPY arriving (ordinal, {', '.join(ROW)}) FROM STDIN"
-_STORE = f"""
-WITH fresh AS (
-    INSERT INTO hit_ids (site_id, id)
-    SELECT site_id, id FROM arriving
-    WHERE NOT EXISTS (SELECT FROM hit_ids AS held WHERE held.site_id = arriving.site_id AND held.id = arriving.id)
-    ORDER BY site_id, id
-    RETURNING site_id, id
-)
-INSERT INTO hits (seq, import_id, {", ".join(ROW)})
-SELECT nextval('hit_seq'), %s, {", ".join(ROW)}
-FROM (SELECT arriving.* FROM arriving JOIN fresh USING (site_id, id) ORDER BY ordinal) AS ordered
-"""  # noqa: S608
+_KNOWN = "SELECT site_id, id::text FROM hit_ids JOIN unnest(%s::integer[], %s::uuid[]) AS given (site_id, id) USING (site_id, id)"
+_REMEMBER = "INSERT INTO hit_ids (site_id, id) SELECT * FROM unnest(%s::integer[], %s::uuid[]) AS given (site_id, id) ORDER BY 1, 2"
+_COPY = f"COPY hits ({', '.join(ROW)}) FROM STDIN"
+_COPY_FRAME = f"COPY hits (import_id, {', '.join(ROW)}) FROM STDIN (FORMAT csv)"
 _OUT = f"""
 COPY (
     SELECT seq, (extract(epoch FROM at) * 1000)::bigint AS at, kind, value, coalesce(engaged_ms, 0) AS engaged_ms,
@@ -69,40 +63,98 @@ def newest_page(connection: sa.Connection, site_id: int) -> str | None:
     return connection.execute(views.order_by(hits.c.seq.desc()).limit(1)).scalar()
 
 
+@dataclass(frozen=True)
+class PreparedHits:
+    """Hits of a file: each once, their keys as texts of arrays, their months, and the text that is copied."""
+
+    frame: pl.DataFrame
+    keys: tuple[str, str]
+    months: set[tuple[int, int]]
+    sent: bytes
+
+
 class HitWriter:
-    """Stores rows over one connection; each call is one transaction, durable when it returns. `import_id`: of the import that they come with."""
+    """Stores hits over one connection; each call is one transaction, durable when it returns. `import_id`: of the import that frames come with.
+
+    What is there already is not stored twice, and of copies that come together the first stays, at its place. Each way returns how many were new.
+    """
 
     def __init__(self, connection: psycopg.Connection[Any], import_id: int | None = None) -> None:
         self._connection, self._import_id = connection, import_id
         self._months: set[tuple[int, int]] = set()
-        for statement in _STAGING:
-            connection.execute(statement)
-        connection.commit()
 
     def store(self, rows: Sequence[HitRow]) -> int:
-        """Store what is not there yet, in the order given, and commit. Returns how many were new."""
+        """Store rows, in the order given."""
         unique: dict[tuple[Any, Any], HitRow] = {}
-        for row in rows:  # of copies in one batch the first stays, at its place
+        for row in rows:
             unique.setdefault((row[SITE], row[ID]), row)
-        ordered = list(unique.values())
+        if not unique:
+            return 0
+        with self._storing() as cursor:
+            known = self._known(cursor, unique)
+            fresh = [row for key, row in unique.items() if key not in known] if known else list(unique.values())
+            if fresh:
+                self._make_partitions(cursor, {(row[AT].year, row[AT].month) for row in fresh})
+                cursor.execute(_REMEMBER, _arrays((row[SITE], row[ID]) for row in fresh))
+                with cursor.copy(_COPY) as copy:
+                    for row in fresh:
+                        copy.write_row(row)
+        return len(fresh)
+
+    def prepare(self, frame: pl.DataFrame) -> PreparedHits:
+        """Hits (columns of ROW_SCHEMA, in their order) as they are sent to the store; this takes no connection, so that it can be done meanwhile."""
+        unique = frame.unique(["site_id", "id"], keep="first", maintain_order=True)
+        months = unique.select(pl.col("at").dt.year().alias("year"), pl.col("at").dt.month().alias("month")).unique()
+        sent = unique.select(pl.lit(self._import_id, pl.Int64).alias("import_id"), *ROW).write_csv(include_header=False).encode()
+        return PreparedHits(unique, _arrays(unique.select("site_id", "id").iter_rows()) if len(unique) else ("{}", "{}"), set(months.iter_rows()), sent)
+
+    def store_prepared(self, hits: PreparedHits) -> int:
+        """Store hits of a file."""
+        if not len(hits.frame):
+            return 0
+        with self._storing() as cursor:
+            if not self._are_new(cursor, hits):
+                hits = self.prepare(self._fresh(cursor, hits.frame))
+                if len(hits.frame):
+                    cursor.execute(_REMEMBER, hits.keys)
+            if len(hits.frame):
+                self._make_partitions(cursor, hits.months)
+                with cursor.copy(_COPY_FRAME) as copy:
+                    copy.write(hits.sent)
+        return len(hits.frame)
+
+    @contextmanager
+    def _storing(self) -> Iterator[psycopg.Cursor[Any]]:
         try:
-            return self._store(ordered)
+            with self._connection.transaction(), self._connection.cursor() as cursor:
+                cursor.execute("SELECT pg_advisory_xact_lock(%s)", [_WRITER_LOCK])
+                yield cursor
         except BaseException:
             self._months.clear()  # partitions that were made are gone with the transaction
             raise
 
-    def _store(self, ordered: Sequence[HitRow]) -> int:
-        with self._connection.transaction(), self._connection.cursor() as cursor:
-            cursor.execute("SELECT pg_advisory_xact_lock(%s)", [_WRITER_LOCK])
-            self._make_partitions(cursor, (row[AT] for row in ordered))
-            with cursor.copy(_COPY) as copy:
-                for ordinal, row in enumerate(ordered):
-                    copy.write_row((ordinal, *row))
-            cursor.execute(_STORE, [self._import_id])
-            return cursor.rowcount
+    @staticmethod
+    def _known(cursor: psycopg.Cursor[Any], keys: Iterable[tuple[int, str]]) -> set[tuple[int, str]]:
+        """Which of them are there already. Under the lock nobody else stores, so what is not known now is still not known when it is stored."""
+        return set(cursor.execute(_KNOWN, _arrays(keys)).fetchall())
 
-    def _make_partitions(self, cursor: psycopg.Cursor[Any], moments: Iterable[datetime]) -> None:
-        for year, month in {(at.year, at.month) for at in moments if at.year >= FIRST_YEAR_BY_MONTH} - self._months:
+    def _are_new(self, cursor: psycopg.Cursor[Any], hits: PreparedHits) -> bool:
+        """Remember the ids of hits if all of them are new, which is likely for a file and cheaper than to ask first."""
+        with self._connection.transaction() as trial:
+            cursor.execute(f"{_REMEMBER} ON CONFLICT DO NOTHING", hits.keys)
+            if cursor.rowcount == len(hits.frame):
+                return True
+            raise psycopg.Rollback(trial)
+        return False
+
+    def _fresh(self, cursor: psycopg.Cursor[Any], frame: pl.DataFrame) -> pl.DataFrame:
+        """Those hits that are not there yet."""
+        keys = frame.select("site_id", "id")
+        known = self._known(cursor, keys.iter_rows())
+        return frame.join(pl.DataFrame(list(known), keys.schema, orient="row"), on=keys.columns, how="anti", maintain_order="left")
+
+    def _make_partitions(self, cursor: psycopg.Cursor[Any], months: set[tuple[int, int]]) -> None:
+        for year, month in {one for one in months if one[0] >= FIRST_YEAR_BY_MONTH} - self._months:
             name = f"hits_{year:04}_{month:02}"
             first = datetime(year, month, 1, tzinfo=UTC)
             following = datetime(year + month // 12, month % 12 + 1, 1, tzinfo=UTC)
@@ -114,6 +166,12 @@ class HitWriter:
     def close(self) -> None:
         """Close the connection."""
         self._connection.close()
+
+
+def _arrays(keys: Iterable[tuple[int, str]]) -> tuple[str, str]:
+    """Sites and ids as texts of arrays, which cost a tenth of lists."""
+    sites_, ids = zip(*keys, strict=True)
+    return f"{{{','.join(map(str, sites_))}}}", f"{{{','.join(ids)}}}"
 
 
 def newest(connection: psycopg.Connection[Any], site_id: int) -> tuple[int, str | None]:

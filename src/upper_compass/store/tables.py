@@ -287,7 +287,7 @@ hit_ids = sa.Table(
 hits = sa.Table(
     "hits",
     metadata,
-    sa.Column("seq", sa.BigInteger, nullable=False),
+    sa.Column("seq", sa.BigInteger, nullable=False, server_default=sa.text("nextval('hit_seq')")),
     sa.Column("site_id", sa.Integer, nullable=False),
     sa.Column("id", UUID(as_uuid=False), nullable=False),
     sa.Column("at", sa.DateTime(timezone=True), nullable=False),

@@ -32,6 +32,8 @@ STATEMENTS = (
     """,
     "CREATE INDEX ix_imports_site_id ON imports (site_id)",
     "ALTER TABLE hits ADD COLUMN import_id integer",
+    # Hits are copied straight into their partitions, and numbered as they come.
+    "ALTER TABLE hits ALTER COLUMN seq SET DEFAULT nextval('hit_seq')",
     "ALTER TABLE sites ADD COLUMN log_reading jsonb",
 )
 
