@@ -135,3 +135,20 @@ def test_days_without_anybody_say_so(compare):
     compare.goto("/s/mill/explain/compare?from=2020-01-01&to=2020-01-07")
     expect(compare.locator("[data-empty]")).to_contain_text("There are no people with Course bookings in these days.")
     expect(compare.get_by_role("heading", level=1)).to_contain_text("nothing to compare")
+
+
+def test_a_count_of_either_group_opens_into_who_is_in_it(analyst):
+    analyst.goto("/s/mill/explain/compare?by=channel")
+    rows = analyst.get_by_role("grid", name="Compared values").locator("tbody tr")
+    rows.first.wait_for()
+    for figure in rows.first.locator("[data-opens]").all():
+        count = figure.inner_text()
+        figure.click()
+        opened = analyst.get_by_role("dialog")
+        expect(opened.locator("[data-figure]")).to_have_text(count)
+        analyst.keyboard.press("Escape")
+        expect(figure).to_be_focused()
+    assert rows.first.locator("[data-opens]").count() == 2
+    analyst.goto("/s/mill/explain/compare?by=channel&against=before")
+    rows.first.wait_for()
+    assert rows.first.locator("[data-opens]").count() == 1  # the others are of other days

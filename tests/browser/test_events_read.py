@@ -68,3 +68,17 @@ def test_a_form_narrows_to_the_visits_that_sent_it(events):
     expect(events.get_by_role("group", name="Segment")).to_contain_text("form sent wholesale")
     events.get_by_role("link", name="Overview").click()
     expect(events.get_by_role("button", name=re.compile(f"^Visits: {sent};"))).to_be_visible()
+
+
+@pytest.mark.parametrize(("grid", "row"), [("Forms", "^wholesale"), ("Promotions", "voucher"), ("Media", "^kneading")])
+def test_what_was_done_opens_into_the_visits_behind_it(events, grid, row):
+    found = events.get_by_role("grid", name=grid, exact=True).get_by_role("row", name=re.compile(row))
+    found.wait_for()
+    for figure in found.locator("[data-opens]").all():
+        count = figure.inner_text()
+        figure.press("o")
+        opened = events.get_by_role("dialog")
+        expect(opened.locator("[data-figure]")).to_have_text(count)
+        expect(opened.get_by_role("link", name="Visits behind it")).to_be_visible()
+        events.keyboard.press("Escape")
+        expect(figure).to_be_focused()

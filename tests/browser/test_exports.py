@@ -3,6 +3,7 @@
 import ast
 import json
 import os
+import re
 import shlex
 import subprocess
 import sys
@@ -77,3 +78,31 @@ def test_a_file_that_cannot_be_made_is_said(sources):
     sources.get_by_role("button", name="Export").click()
     page.get_by_role("menuitem", name="CSV, all").click()
     expect(page.get_by_role("listitem").filter(has_text="Not now, it reads.")).to_be_visible()
+
+
+def test_rows_that_are_opened_leave_with_those_around_them(sources):
+    page = sources.page
+    first = names(sources)[0]
+    sources.locator("tbody tr").first.get_by_role("button", name="Open the row").click()
+    expect(sources.locator("tbody tr[aria-level='2']").first).to_be_visible()
+    opened = pl.read_csv(export(sources, "CSV, these rows").path())
+    assert opened.columns[:3] == ["Source", "Medium", "Landing page"]
+    assert opened["Medium"][0] is None and opened["Medium"][1] and set(opened["Source"][:2]) == {opened["Source"][0]}
+    assert opened["Source"][0] == first and opened.height == sources.locator("tbody tr").count() - 1  # the last says how many more there are
+    assert page.get_by_role("listitem").filter(has_text="could not").count() == 0
+
+
+@pytest.mark.parametrize(
+    ("view", "grid", "column"), [("tag/events", "Events", "Event"), ("read/events", "Forms", "Form"), ("watch/visits", "Visits", "Began"), ("explain/compare", "Compared values", "Value")],
+)  # fmt: skip
+def test_every_list_leaves_as_it_is_seen_and_as_a_whole(analyst, view, grid, column):
+    analyst.goto(f"/s/mill/{view}")
+    rows = analyst.get_by_role("grid", name=grid, exact=True).locator("tbody th")
+    rows.first.wait_for()
+    region = analyst.locator("main div", has=analyst.get_by_role("grid", name=grid, exact=True)).last.locator(
+        "xpath=ancestor-or-self::*[.//button[normalize-space()='Export']][1]"
+    )
+    seen = pl.read_csv(export(region, re.compile("^CSV(, these rows)?$")).path())
+    assert seen[column][0].split()[0] == rows.first.inner_text().split()[0]
+    if grid in ("Visits", "Compared values"):
+        assert pl.read_parquet(export(region, re.compile("^Parquet, all")).path()).height >= seen.height

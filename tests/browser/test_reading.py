@@ -21,12 +21,17 @@ def rows_of(page, ledger):
     return found
 
 
-def asked(page, measure, *, dimensions=(), conditions=()):
-    """The same figure, asked of the API for the days that are read."""
+def period_of(page):
+    """The days that are read, before others are chosen."""
     today = page.request.get("/api/v1/sites/mill").json()["today"]
     days = page.evaluate("(today) => [28, 1].map((back) => new Date(Date.parse(today) - back * 864e5).toISOString().slice(0, 10))", today)
+    return {"first": days[0], "last": days[1]}
+
+
+def asked(page, measure, *, dimensions=(), conditions=()):
+    """The same figure, asked of the API for the days that are read."""
     body = {
-        "period": {"first": days[0], "last": days[1]}, "versus": "none", "goal": 1, "dimensions": list(dimensions), "limit": 10_000,
+        "period": period_of(page), "versus": "none", "goal": 1, "dimensions": list(dimensions), "limit": 10_000,
         "columns": [{"id": "it", "measure": measure}], "segment": {"where": {"conditions": list(conditions)}} if conditions else None,
     }  # fmt: skip
     headers = {"X-CSRF-Token": page.request.get("/api/v1/session").json()["csrf"]}
@@ -119,3 +124,27 @@ def test_a_view_that_is_read_and_left_alone_does_nothing(analyst):
         analyst.evaluate("timers.length = 0")
         analyst.wait_for_timeout(1500)  # nothing may happen meanwhile
         assert len(analyst.evaluate("timers")) < 10
+
+
+def test_the_overview_and_the_visits_say_what_the_api_says(analyst):
+    analyst.goto("/s/mill/read/overview")
+    channels = rows_of(analyst, "Channels")
+    visits, goals = (asked(analyst, measure, dimensions=["channel"]) for measure in ("visits", "conversions"))
+    named = {name.split("\n")[0]: cells for name, cells in channels.items()}
+    found = {name: (number(cells[0]), number(cells[1])) for name, cells in named.items() if name in visits}
+    assert len(found) > 4 and found == {name: (visits[name], goals[name]) for name in found}
+    figures = analyst.get_by_role("button", name=re.compile("; open up$")).all()
+    told = dict(re.fullmatch(r"(.+): (.+); open up", figure.get_attribute("aria-label")).groups() for figure in figures)
+    assert number(told["Visits"]) == asked(analyst, "visits") and number(told["Course bookings"]) == asked(analyst, "conversions")
+    analyst.goto("/s/mill/watch/visits?only=channel:Email")
+    email = [{"kind": "dimension", "dimension": "channel", "test": "is", "values": ["Email"]}]
+    expect(analyst.get_by_role("heading", level=1)).to_have_text(re.compile(rf"^{asked(analyst, 'visits', conditions=email):,.0f} visits, "))
+    rows = analyst.get_by_role("grid", name="Visits").locator("tbody tr")
+    rows.first.wait_for()
+    headers = {"X-CSRF-Token": analyst.request.get("/api/v1/session").json()["csrf"]}
+    body = {"period": period_of(analyst), "goal": 1, "limit": 5, "segment": {"where": {"conditions": email}}}
+    newest = analyst.request.post("/api/v1/sites/mill/visits", data=body, headers=headers).json()["visits"]
+    for place, visit in enumerate(newest):
+        texts = [text.strip().replace("\n", "") for text in rows.nth(place).locator("td").all_inner_texts()]
+        assert texts[0].startswith("Email") and number(texts[2]) == visit["views"]
+        assert (texts[6] if len(texts) > 6 else "")[:1] == (str(visit["conversions"]) if visit["conversions"] else "")

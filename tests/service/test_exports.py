@@ -67,3 +67,49 @@ def test_what_cannot_be_made_is_a_problem_and_leaves_no_file(visited, monkeypatc
     assert export(visited, "pdf").status_code == 422
     assert export(visited, "csv", goal=99).status_code == 422
     assert set(Path(tempfile.gettempdir()).glob("compass-export-*")) == before
+
+
+def exported(client, what, body, file_format="jsonl", status=200):
+    answer = client.post(f"{PATH}/exports/{what}", params={"format": file_format}, json=body, headers=sign_in(client, "viewer"))
+    assert answer.status_code == status, answer.text
+    return answer
+
+
+def test_every_visit_leaves_newest_first_with_what_it_is_of(visited):
+    asked = {"period": period(), "goal": 1, "limit": 2}
+    shown = visited.post(f"{PATH}/visits", json=asked, headers=sign_in(visited, "viewer")).json()
+    lines = [json.loads(line) for line in exported(visited, "visits", asked).text.splitlines()]
+    assert len(lines) == shown["count"] == 6
+    assert [line["visitor"] for line in lines[:2]] == [one["visitor"] for one in shown["visits"]]
+    assert {line["source"] for line in lines} == {"card", "=1", "bag"} and lines[0]["start"].startswith(period()["first"])
+    assert "'=1" in exported(visited, "visits", asked, "csv").text
+    only = {"where": {"conditions": [{"kind": "dimension", "dimension": "source", "test": "is", "values": ["bag"]}]}}
+    assert len(exported(visited, "visits", asked | {"segment": only}).text.splitlines()) == 1
+
+
+def test_every_value_that_is_compared_leaves(visited):
+    group = {"where": {"conditions": [{"kind": "dimension", "dimension": "source", "test": "is", "values": ["card"]}]}}
+    asked = {"period": period(), "units": "visits", "group": group, "against": {"kind": "rest"}, "too_few": True, "limit": 1}
+    answer = visited.post(f"{PATH}/reports/compare", json=asked, headers=sign_in(visited, "viewer"))
+    assert answer.status_code == 200, answer.text
+    lines = [json.loads(line) for line in exported(visited, "compare", asked).text.splitlines()]
+    assert len(lines) == answer.json()["count"] > 1
+    assert (lines[0]["dimension"], lines[0]["value"], lines[0]["a"]) == tuple(answer.json()[name][0] for name in ("dimensions", "values", "a"))
+    assert lines[0]["share_a"] == pytest.approx(lines[0]["a"] / answer.json()["sizes"]["a"])
+
+
+def test_a_list_leaves_as_it_is_seen_whatever_it_holds(visited):
+    body = {
+        "title": "A list / of = things",
+        "columns": ["Name", "Times", "Rate", "Rate"],
+        "rows": [["=1+1", 5, 0.25, "a"], [None, 7, None, 3], ['ä\n"', None, 1e300, ""]],
+    }
+    answer = exported(visited, "rows", body, "csv")
+    assert "A%20list%20%2F%20of%20%3D%20things.csv" in answer.headers["content-disposition"]
+    assert answer.text.splitlines()[:3] == ["Name,Times,Rate,Rate (2)", "'=1+1,5,0.25,a", ",7,,3"]
+    assert pl.read_parquet(io.BytesIO(exported(visited, "rows", body, "parquet").content)).dtypes == [pl.String, pl.Int64, pl.Float64, pl.String]
+    assert exported(visited, "rows", body, "xlsx").content.startswith(b"PK")
+    assert exported(visited, "rows", {"title": "", "columns": ["A"], "rows": []}, "jsonl").text.strip() == ""
+    for wrong in ({"rows": [["too", "few"]]}, {"columns": []}, {"rows": [[["nested"]] * 4]}, {"rows": [[True] * 4]}, {"columns": ["x"] * 61}):
+        exported(visited, "rows", body | wrong, status=422)
+    assert exported(visited, "rows", body | {"rows": [["x" * 30_000, 1, 1, 1]] * 40}, status=413)

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from datetime import datetime, timedelta
 from pathlib import Path
 
+from upper_compass.core.definitions.comparisons import CompareRequest
 from upper_compass.core.definitions.files import FileFormat
 from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.periods import Period, midnight
@@ -16,11 +17,12 @@ from upper_compass.core.engine.context import ReportContext, question
 from upper_compass.core.engine.selection import ReportFilter
 from upper_compass.core.export.files import write_file
 from upper_compass.core.reports import visit_list
+from upper_compass.core.reports.compare import every_value
 from upper_compass.core.reports.event_list import EventOut, PropOut, events, sent_fields
 from upper_compass.core.reports.exported import table_frame
 from upper_compass.core.reports.goal_preview import GoalPreview, preview_goal
 from upper_compass.core.reports.real_time import LiveUpdate, arrivals, newest_seq, present
-from upper_compass.core.reports.visit_list import VisitDetail, VisitsRequest, VisitsResult, latest_visits
+from upper_compass.core.reports.visit_list import VisitDetail, VisitsRequest, VisitsResult, every_visit, latest_visits
 from upper_compass.core.tag_health import HISTORY, Inspection, look
 from upper_compass.core.tag_health.findings import Finding
 from upper_compass.core.tagging.link_performance import (
@@ -62,6 +64,20 @@ def visit_detail(context: ReportContext, visitor: str, number: int, goal: Goal |
 def export_table(context: ReportContext, request: TableRequest, goals: dict[int, Goal], file_format: FileFormat, path: str, *, every_row: bool) -> None:
     """Write a table into a file, here where it is read. Raises TooLongError."""
     frame, columns = table_frame(context, request, goals, every_row=every_row)
+    with Path(path).open("wb") as out:
+        write_file(frame, columns, file_format, out)
+
+
+def export_visits(context: ReportContext, request: VisitsRequest, goal: Goal | None, file_format: FileFormat, path: str) -> None:
+    """Write all visits of a question into a file, here where they are read. Raises TooLongError."""
+    frame, columns = every_visit(context, question(context, request.period, (request.segment,), goal=goal, with_excluded=request.with_excluded))
+    with Path(path).open("wb") as out:
+        write_file(frame, columns, file_format, out)
+
+
+def export_compared(context: ReportContext, request: CompareRequest, goals: dict[int, Goal], file_format: FileFormat, path: str) -> None:
+    """Write every value that is compared into a file, here where it is read. Raises TooLongError."""
+    frame, columns = every_value(context, request, goals)
     with Path(path).open("wb") as out:
         write_file(frame, columns, file_format, out)
 

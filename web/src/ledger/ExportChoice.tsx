@@ -1,23 +1,13 @@
-import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { ask, client, type Schemas } from "@/api/client";
-import { apiCall } from "@/words/apiCall";
-import { download } from "@/words/download";
-import { Button } from "@/ui/Button";
+import type { Schemas } from "@/api/client";
+import { tableFile } from "@/api/exports";
+import { FileMenu, type FileChoice } from "@/ledger/FileMenu";
 import { Code } from "@/ui/Code";
 import { Dialog } from "@/ui/Dialog";
-import { Menu, MenuItem } from "@/ui/Menu";
+import { MenuItem } from "@/ui/Menu";
 import { Tabs } from "@/ui/Tabs";
-import { notify } from "@/ui/Toast";
-
-const FORMATS = [
-  { format: "csv", words: "CSV" },
-  { format: "xlsx", words: "XLSX" },
-  { format: "jsonl", words: "JSON Lines" },
-  { format: "parquet", words: "Parquet" },
-] as const;
-type Format = (typeof FORMATS)[number]["format"];
+import { apiCall } from "@/words/apiCall";
 
 interface ExportChoiceProps {
   site: string;
@@ -28,48 +18,26 @@ interface ExportChoiceProps {
   /** How many rows are shown, and how many there are. */
   shown: number;
   count: number;
+  /** The rows as they stand with those that are opened, where one is. */
+  opened: FileChoice | null;
 }
 
 /** A ledger as a file, what is seen of it or all of its rows; and the request behind it, to be made by programs. */
-export function ExportChoice({ site, title, request, shown, count }: ExportChoiceProps) {
+export function ExportChoice({ site, title, request, shown, count, opened }: ExportChoiceProps) {
   const [isCalled, setCalled] = useState(false);
   const [language, setLanguage] = useState<"curl" | "Python">("curl");
-  const made = useMutation({
-    mutationFn: ({ format, rows }: { format: Format; rows: "shown" | "all" }) =>
-      ask(
-        client.POST("/api/v1/sites/{site}/exports/table", {
-          params: { path: { site }, query: { format, rows } },
-          body: { ...request, limit: Math.max(shown, 1) },
-          parseAs: "blob",
-        }),
-      ),
-    onSuccess: (data, { format }) =>
-      download(data as unknown as Blob, `${title} ${request.period.first} to ${request.period.last}.${format}`),
-    onError: (error) => notify(error.detail),
+  const of = (rows: "shown" | "all", words: string): FileChoice => ({
+    words,
+    make: (format) => tableFile(site, format, { ...request, limit: Math.max(shown, 1) }, rows),
   });
-  const choices = shown < count ? (["shown", "all"] as const) : (["all"] as const);
+  const choices = [...(opened ? [opened] : shown < count ? [of("shown", `these ${shown} rows`)] : []), of("all", `all ${count} rows`)];
   return (
     <>
-      <Menu
-        align="end"
-        trigger={
-          <Button kind="link" aria-busy={made.isPending}>
-            {made.isPending ? "Exporting …" : "Export"}
-          </Button>
-        }
-      >
-        {choices.map((rows) =>
-          FORMATS.map(({ format, words }) => (
-            <MenuItem key={`${rows} ${format}`} onSelect={() => made.mutate({ format, rows })}>
-              {words}
-              {choices.length > 1 && (rows === "shown" ? `, these ${shown} rows` : `, all ${count} rows`)}
-            </MenuItem>
-          )),
-        )}
+      <FileMenu title={`${title} ${request.period.first} to ${request.period.last}`} choices={choices}>
         <MenuItem className="border-t border-hairline" onSelect={() => setCalled(true)}>
           As a call to the API …
         </MenuItem>
-      </Menu>
+      </FileMenu>
       <Dialog open={isCalled} title={`${title}, as a call to the API`} onClose={() => setCalled(false)}>
         <p className="my-2 text-ink-2">
           It gives these rows to whoever has a token of this installation (./compass token makes one), given as COMPASS_TOKEN.

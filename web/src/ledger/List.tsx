@@ -1,6 +1,7 @@
 import { useState, type ReactNode } from "react";
 
-import type { LedgerColumn, Sort } from "@/ledger/columns";
+import { inOrder, type LedgerColumn, type Sort } from "@/ledger/columns";
+import { RowsMenu } from "@/ledger/FileMenu";
 import { Grid } from "@/ledger/Grid";
 import { SearchInput } from "@/ledger/SearchInput";
 import { useChosenColumns } from "@/ledger/useChosenColumns";
@@ -22,6 +23,8 @@ interface ListProps<Row extends object> {
   isCurrent?: (row: Row) => boolean;
   /** Stands beside the search. */
   beside?: ReactNode;
+  /** Whether it leaves as a file however few rows it has. */
+  isExported?: boolean;
 }
 
 /** Rows that are all here: searched and sorted as one reads, their columns chosen. */
@@ -36,18 +39,25 @@ export function List<Row extends object>({
   menu,
   isCurrent,
   beside,
+  isExported = false,
 }: ListProps<Row>) {
   const [sort, setSort] = useState(usual);
   const [query, setQuery] = useState("");
   const chosen = useChosenColumns(name, columns);
   const isSearchable = rows.length >= SEARCHABLE_FROM || query !== "";
+  const isTaken = (isSearchable || isExported) && rows.length > 0;
   return (
     <>
-      {(isSearchable || beside) && (
+      {(isSearchable || isTaken || beside) && (
         <div className="mb-1.5 flex flex-wrap items-center gap-3">
           {isSearchable && <SearchInput what={what} query={query} set={setQuery} />}
           {beside}
-          {isSearchable && <span className="ml-auto text-label">{chosen.choice}</span>}
+          {(isSearchable || isTaken) && (
+            <span className="ml-auto flex gap-3 text-label">
+              {isTaken && <RowsMenu title={name} columns={chosen.columns} rows={() => inOrder(rows, chosen.columns, sort, query)} />}
+              {isSearchable && chosen.choice}
+            </span>
+          )}
         </div>
       )}
       <Grid

@@ -5,6 +5,7 @@ import { besideOf, type SegmentPart } from "@/api/figures";
 import type { Asked } from "@/api/queries";
 import type { CellControl, Heads, LedgerColumn, Sort } from "@/ledger/columns";
 import { ColumnsChoice } from "@/ledger/ColumnsChoice";
+import { shownRows } from "@/ledger/FileMenu";
 import { Grid } from "@/ledger/Grid";
 import { useLayout } from "@/ledger/layout";
 import { LongText } from "@/ledger/LongText";
@@ -165,6 +166,12 @@ export function ReportLedger(props: ReportLedgerProps) {
     beside: sides,
   };
   const columns = making ? [first, ...reportColumns(layout.shown, making)] : [];
+  // Rows that are opened leave with a column for each dimension.
+  const parted = dimensions.map((name, place): LedgerColumn<ReportRow> => ({
+    id: name,
+    head: registry.dimensions.find((one) => one.name === name)?.title ?? name,
+    value: (row) => (place < row.path.length ? valueWords(name, row.path[place] ?? "") : ""),
+  }));
   const rest = !isWhole && table ? restRow(table, () => setWhole(true)) : null;
   const columnHeads = registry.measures.filter((one) => shownMeasures.includes(one.name));
   return (
@@ -197,6 +204,11 @@ export function ReportLedger(props: ReportLedgerProps) {
                 request={found.request}
                 shown={rows.filter((row) => row.path.length === 1 && !row.instead).length}
                 count={table.count}
+                opened={
+                  rows.some((row) => row.path.length > 1)
+                    ? shownRows(site.key, title, [...parted, ...columns.slice(1)], () => rows.filter((row) => !row.instead))
+                    : null
+                }
               />
             </Suspense>
           )}

@@ -79,6 +79,24 @@ export const fits = (texts: readonly CellValue[], query: string): boolean => {
     .every((word) => whole.includes(word));
 };
 
+/** Rows as a list shows them: those that hold all words, in its order; nothing stands last whichever way it is sorted. */
+export function inOrder<Row>(rows: readonly Row[], columns: readonly LedgerColumn<Row>[], sort: Sort, query: string): Row[] {
+  const by = columns.find((column) => column.id === sort.by);
+  const kept = rows.filter((row) =>
+    fits(
+      columns.map((column) => column.value(row)),
+      query.trim(),
+    ),
+  );
+  if (!by) return kept;
+  const direction = sort.descending ? -1 : 1;
+  return kept.sort((a, b) => {
+    const [one, other] = [by.value(a), by.value(b)];
+    if (one === null || other === null) return Number(one === null) - Number(other === null);
+    return direction * compared(one, other);
+  });
+}
+
 export const features = tableFeatures({
   columnFilteringFeature,
   columnOrderingFeature,

@@ -1,6 +1,7 @@
 import { scaleLinear } from "@visx/scale";
 
 import type { Measure, MeasureValues, Table } from "@/api/client";
+import { FigureButton } from "@/ledger/FigureButton";
 import type { CellControl, Heads, LedgerColumn } from "@/ledger/columns";
 import type { MoreColumns } from "@/ledger/ColumnsChoice";
 import { RateAxis, RateMark, type Scale } from "@/charts/RateMark";
@@ -205,21 +206,9 @@ function Number({ row, figures, measure, id = measure.name, head, control, label
   return (
     <>
       {figures.few.includes(id) && figures.values[id] != null && <span className="mr-1.5 text-small font-normal text-ink-2">few</span>}
-      <button
-        type="button"
-        className="decoration-1 underline-offset-3 hover:underline"
-        data-opens
-        aria-label={`${label(row)}, ${head}: ${shown}; open up`}
-        onClick={() => onOpen(measure.name, row)}
-        onKeyDown={(event) => {
-          if (event.key !== "o") return;
-          event.preventDefault();
-          onOpen(measure.name, row);
-        }}
-        {...control}
-      >
+      <FigureButton label={`${label(row)}, ${head}: ${shown}`} control={control} onOpen={() => onOpen(measure.name, row)}>
         {shown}
-      </button>
+      </FigureButton>
     </>
   );
 }

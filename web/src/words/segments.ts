@@ -13,6 +13,9 @@ export interface SegmentNaming {
   segments: readonly StoredSegment[];
 }
 
+/** A hit of which nothing is asked but what is added. */
+export const PLAIN_MATCH = { names: [], name_test: "is" as const, page: null, props: [], fields: [], value: null };
+
 /** What the events that the site script sends by itself are, as something one does. */
 const DONE: Record<string, string> = {
   "file download": "downloaded a file",

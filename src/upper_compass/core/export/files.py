@@ -19,12 +19,31 @@ MEDIA_TYPES: dict[FileFormat, str] = {
 # What a sheet can hold, its line of heads left out.
 MAX_SHEET_ROWS = 1_048_575
 MAX_CELL = 32_767
+# Beyond this, numbers are no longer told apart from their neighbours.
+MAX_WHOLE = 2**53
 _FORMATS = {"percent": "0.00%", "money": "#,##0.00", "number": "#,##0.00", "count": "#,##0", "seconds": "#,##0.0"}
 BUFFER = 10_000
 
 
 class TooLongError(ValueError):
     """More rows than a file of this format can hold."""
+
+
+def rows_frame(titles: Sequence[str], rows: Sequence[Sequence[str | float | None]]) -> tuple[pl.DataFrame, list[FileColumn]]:
+    """Rows as columns of a file: Float64 where there are only numbers (Int64 where they are whole), else String."""
+    told = _told_apart(titles)
+    made, columns = [], []
+    for place, title in enumerate(told):
+        cells = [row[place] for row in rows]
+        numbers = [cell for cell in cells if isinstance(cell, (int, float))]
+        if numbers and not any(isinstance(cell, str) for cell in cells):
+            whole = all(abs(cell) < MAX_WHOLE and float(cell).is_integer() for cell in numbers)
+            made.append(pl.Series(title, cells, pl.Float64).cast(pl.Int64 if whole else pl.Float64))
+            columns.append(FileColumn(title, title, "count" if whole else "number"))
+        else:
+            made.append(pl.Series(title, [None if cell is None else cell if isinstance(cell, str) else f"{cell:g}" for cell in cells], pl.String))
+            columns.append(FileColumn(title, title))
+    return pl.DataFrame(made), columns
 
 
 def write_file(frame: pl.DataFrame, columns: Sequence[FileColumn], file_format: FileFormat, out: IO[bytes]) -> None:

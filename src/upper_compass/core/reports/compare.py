@@ -10,6 +10,7 @@ import polars as pl
 
 from upper_compass.core.dataset.coded_hits import Floats
 from upper_compass.core.definitions.comparisons import AnotherPeriod, AnotherSegment, ComparedSizes, ComparedValue, CompareRequest, CompareResult
+from upper_compass.core.definitions.files import FileColumn
 from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.periods import Period
 from upper_compass.core.definitions.segments import Segment
@@ -19,6 +20,25 @@ from upper_compass.core.engine.selection import ReportFilter
 from upper_compass.core.engine.statistics import corrected, koopman
 
 MAX_MADE_OF = 50
+
+
+# What a file calls the columns of a comparison.
+_IN_FILES = (
+    FileColumn("dimension", "Dimension"), FileColumn("value", "Value"), FileColumn("a", "In A", "count"), FileColumn("b", "In B", "count"),
+    FileColumn("share_a", "Share of A", "percent"), FileColumn("share_b", "Share of B", "percent"), FileColumn("ratio", "Ratio", "number"),
+    FileColumn("low", "Ratio, from", "number"), FileColumn("high", "Ratio, to", "number"), FileColumn("p", "p"), FileColumn("corrected", "p, corrected"),
+)  # fmt: skip
+
+
+def every_value(context: ReportContext, request: CompareRequest, goals: Mapping[int, Goal]) -> tuple[pl.DataFrame, list[FileColumn]]:
+    """All rows of a comparison of the kind that is asked for, in its order, as columns of a file. Raises UnknownNameError."""
+    found = compare(context, request.model_copy(update={"offset": 0, "limit": 2**62}), goals)
+    told = {name: getattr(found, name) for name in ("a", "b", "ratio", "low", "high", "p", "corrected")}
+    frame = pl.DataFrame(
+        {"dimension": found.dimensions, "value": found.values} | told, {"dimension": pl.String, "value": pl.String} | dict.fromkeys(told, pl.Float64)
+    )
+    shares = [(pl.col(name) / getattr(found.sizes, name)).alias(f"share_{name}") for name in ("a", "b")]
+    return frame.with_columns(shares), list(_IN_FILES)
 
 
 def compare(context: ReportContext, request: CompareRequest, goals: Mapping[int, Goal]) -> CompareResult:

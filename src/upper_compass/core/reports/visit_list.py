@@ -12,6 +12,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from upper_compass.core.dataset.shard import ranges
 from upper_compass.core.dataset.traffic_sources import Explanation
 from upper_compass.core.dataset.visits import Rows
+from upper_compass.core.definitions.files import FileColumn
 from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.hits import Kind
 from upper_compass.core.definitions.periods import Period
@@ -66,6 +67,25 @@ def latest_visits(context: ReportContext, ask: ReportFilter, limit: int, after: 
     shown = found.head(limit)
     following = f"{shown['start'][-1]}.{shown['seq'][-1]}" if len(found) > limit else None
     return VisitsResult(visits=visit_records(shown), count=count, next=following)
+
+
+# What a file calls the columns of visits.
+_IN_FILES = (
+    FileColumn("start", "Began"), FileColumn("visitor", "Visitor"), FileColumn("number", "Visit number", "count"), FileColumn("channel", "Channel"),
+    FileColumn("source", "Source"), FileColumn("medium", "Medium"), FileColumn("campaign", "Campaign"), FileColumn("content", "Content"),
+    FileColumn("term", "Term"), FileColumn("label", "Link label"), FileColumn("entry_page", "Landing page"), FileColumn("exit_page", "Exit page"),
+    FileColumn("views", "Views", "count"), FileColumn("engaged", "Time engaged, s", "seconds"), FileColumn("duration", "Length, s", "seconds"),
+    FileColumn("bounce", "Bounce", "count"), FileColumn("device", "Device"), FileColumn("browser", "Browser"), FileColumn("system", "System"),
+    FileColumn("language", "Language"), FileColumn("country", "Country"), FileColumn("conversions", "Conversions", "count"),
+    FileColumn("value", "Value", "money"),
+)  # fmt: skip
+
+
+def every_visit(context: ReportContext, ask: ReportFilter) -> tuple[pl.DataFrame, list[FileColumn]]:
+    """All visits that fit the question, newest first, as columns of a file: `start` as a text in the site's time, times in seconds, `bounce` 0 or 1."""
+    found = context.tally(ask, Counting(_newest, (2**62, None), additive=False))[0].frame.sort("start", "seq", descending=True)
+    began = pl.col("start").cast(pl.Datetime("ms", "UTC")).dt.convert_time_zone(context.zone.key).dt.to_string("%Y-%m-%d %H:%M:%S")
+    return found.with_columns(began, pl.col("engaged", "duration") / 1000, pl.col("bounce").cast(pl.Int64)), list(_IN_FILES)
 
 
 def _newest(selection: Selection, limit: int, after: str | None) -> Tally:

@@ -5,7 +5,7 @@ import { compareQuery } from "@/api/queries";
 import type { Naming } from "@/views/explain/compared";
 import { ComparedAnswer, strongest } from "@/views/explain/ComparedAnswer";
 import { ComparedLedger } from "@/views/explain/ComparedLedger";
-import { againstWords, groupWords, othersWords } from "@/views/explain/groups";
+import { againstWords, groupWords, othersWords, partsOf } from "@/views/explain/groups";
 import { GroupsLine } from "@/views/explain/GroupsLine";
 import { RowAside } from "@/views/explain/RowAside";
 import { Remarks } from "@/views/explain/Remarks";
@@ -48,7 +48,8 @@ function Compared() {
   const shown =
     [...rows, ...fewRows].find((one) => rowId(one) === current) ?? strongest(rows, first?.sizes.a ?? 0, naming.dimension)[0] ?? rows[0];
   const isEmpty = first !== undefined && (first.sizes.a === 0 || first.sizes.b === 0);
-  const ledger = { rowId, current: shown ? rowId(shown) : null, onCurrent: (row: ComparedRow) => setCurrent(rowId(row)), ...naming };
+  const parts = partsOf(comparison.group, request, first?.sizes.is_rest ?? true);
+  const ledger = { parts, rowId, current: shown ? rowId(shown) : null, onCurrent: (row: ComparedRow) => setCurrent(rowId(row)), ...naming };
   return (
     <div className="grid max-w-[1800px] grid-cols-[minmax(0,1fr)] gap-3">
       <ComparedAnswer rows={rows} sizes={first?.sizes} units={comparison.units} tested={first?.tested ?? 0} {...naming} />
@@ -67,7 +68,15 @@ function Compared() {
           aria-busy={sure.isPlaceholderData}
         >
           <div className="grid min-w-0 content-start gap-4">
-            <ComparedLedger name="Compared values" rows={rows} sizes={first.sizes} count={first.count} onEnd={endOf(sure)} {...ledger} />
+            <ComparedLedger
+              name="Compared values"
+              rows={rows}
+              sizes={first.sizes}
+              count={first.count}
+              onEnd={endOf(sure)}
+              request={request}
+              {...ledger}
+            />
             {first.count_too_few > 0 && (
               <section aria-label="Too few to say" className="grid gap-2">
                 <p className="flex flex-wrap items-baseline gap-x-3.5">
@@ -88,6 +97,7 @@ function Compared() {
                     sizes={first.sizes}
                     count={first.count_too_few}
                     onEnd={endOf(few)}
+                    request={{ ...request, too_few: true }}
                     isUnsure
                     {...ledger}
                   />

@@ -1,16 +1,22 @@
 import type { Naming, Sizes } from "@/views/explain/compared";
 import { RatioAxis, RatioMark, ratioScale } from "@/charts/RatioMark";
-import type { LedgerColumn } from "@/ledger/columns";
+import type { CellControl, LedgerColumn } from "@/ledger/columns";
+import { FigureButton } from "@/ledger/FigureButton";
+import { RowsMenu } from "@/ledger/FileMenu";
 import { Grid } from "@/ledger/Grid";
 import { LongText } from "@/ledger/LongText";
 import { useChosenColumns } from "@/ledger/useChosenColumns";
+import { useSite } from "@/state/site";
 import { useSteering } from "@/state/view";
+import { useOpenUp } from "@/views/shared/OpenedUp";
 import { copied, NOT_COPIED } from "@/ui/copied";
 import { MenuItem } from "@/ui/Menu";
 import { notify } from "@/ui/Toast";
 import { figure, NOTHING, valueWords } from "@/words/format";
 import { said, times } from "@/words/comparing";
 import type { ComparedRow } from "@/api/client";
+import { comparedFile } from "@/api/exports";
+import type { CompareRequest, GroupParts } from "@/views/explain/groups";
 
 const MARKS = 230;
 const SURE = 0.05;
@@ -28,19 +34,42 @@ interface ComparedLedgerProps extends Naming {
   isUnsure?: boolean;
   count: number;
   onEnd: () => void;
+  /** What these rows were asked with, and what opens their figures. */
+  request: CompareRequest;
+  parts: GroupParts;
 }
 
 /** The values that are compared, with how many of each group have them and the ratio of their shares on one scale. */
 export function ComparedLedger(props: ComparedLedgerProps) {
-  const { name, rows, rowId, current, onCurrent, count, onEnd } = props;
+  const { name, rows, rowId, current, onCurrent, count, onEnd, request } = props;
+  const { site } = useSite();
   const { narrow } = useSteering();
+  const openUp = useOpenUp();
   const chosen = useChosenColumns(
     name,
-    columnsOf(props, (row, how) => narrow(row.dimension, row.value, how)),
+    columnsOf(
+      props,
+      (row, how) => narrow(row.dimension, row.value, how),
+      (row, which) => {
+        const part = props.parts[which] ?? undefined;
+        const [measure, title] = request.units === "people" ? ["visitors", "People"] : ["visits", "Visits"];
+        openUp({ measure, title, of: [{ dimension: row.dimension, value: row.value }], ...(part ? { part } : {}) });
+      },
+    ),
   );
   return (
     <>
-      <div className="mb-1.5 text-right text-label">{chosen.choice}</div>
+      <div className="mb-1.5 flex justify-end gap-3 text-label">
+        {rows.length > 0 && (
+          <RowsMenu
+            title={`${name} ${request.period.first} to ${request.period.last}`}
+            columns={chosen.columns}
+            rows={() => rows}
+            all={{ words: `all ${count} rows`, make: (format) => comparedFile(site.key, format, request) }}
+          />
+        )}
+        {chosen.choice}
+      </div>
       <Grid
         name={name}
         columns={chosen.columns}
@@ -74,8 +103,9 @@ export function ComparedLedger(props: ComparedLedgerProps) {
 }
 
 function columnsOf(
-  { rows, sizes, words, others, dimension, onCurrent, isUnsure = false }: ComparedLedgerProps,
+  { rows, sizes, words, others, dimension, onCurrent, parts, isUnsure = false }: ComparedLedgerProps,
   onNarrow: (row: ComparedRow, how: "only" | "without") => void,
+  onOpen: (row: ComparedRow, which: "a" | "b") => void,
 ): LedgerColumn<ComparedRow>[] {
   const scale = ratioScale(
     rows.flatMap((row) =>
@@ -92,7 +122,20 @@ function columnsOf(
       isNumber: true,
       isSortable: false,
       value: (row) => row[which],
-      cell: (row) => figure(row[which], "count"),
+      ...(parts[which] === null
+        ? { cell: (row: ComparedRow) => figure(row[which], "count") }
+        : {
+            hasControl: true,
+            cell: (row: ComparedRow, control: CellControl) => (
+              <FigureButton
+                label={`${valueWords(row.dimension, row.value)}, ${head}: ${figure(row[which], "count")}`}
+                control={control}
+                onOpen={() => onOpen(row, which)}
+              >
+                {figure(row[which], "count")}
+              </FigureButton>
+            ),
+          }),
     },
     {
       id: `share ${which}`,

@@ -1,4 +1,4 @@
-import type { Period, Schemas, Segment, StoredGoal, StoredSegment, Versus } from "@/api/client";
+import type { Condition, Period, Schemas, Segment, SegmentPart, StoredGoal, StoredSegment, Versus } from "@/api/client";
 import { versusOf } from "@/state/view";
 import { versusWords } from "@/words/format";
 
@@ -80,6 +80,25 @@ const reached = (goal: StoredGoal, of: Units): Segment => ({
   of,
   where: { kind: "group", of: "all", conditions: [{ kind: "did", match: goal.goal.match, test: "at least", times: 1 }] },
 });
+
+/** Whole segments that make the groups of a comparison, as far as their figures can be opened under the strip: not those of other days, nor of what it leaves out. */
+export interface GroupParts {
+  /** Everybody without one. */
+  a: SegmentPart | undefined;
+  b: SegmentPart | null;
+}
+
+/** `isRest`: what is held against is what is left of it without the group. */
+export function partsOf(group: GroupName, { group: own, against, units }: CompareRequest, isRest: boolean): GroupParts {
+  const other = against?.kind === "segment" ? against.segment : null;
+  const a: SegmentPart | undefined = own ? { kind: "segment", segment: own } : undefined;
+  const conditions: Condition[] = [
+    ...(other ? [{ kind: "segment" as const, segment: other }] : []),
+    ...(a && isRest ? [{ kind: "group" as const, of: "none" as const, conditions: [a] }] : []),
+  ];
+  const isOpened = conditions.length > 0 && against?.kind !== "period" && group !== "segment";
+  return { a, b: isOpened ? { kind: "segment", segment: { of: units, where: { kind: "group", of: "all", conditions } } } : null };
+}
 
 /** The comparison as it is asked for. The strip's segment narrows both groups, unless it is the group itself. */
 export function asked(comparison: Comparison, given: Given): CompareRequest {

@@ -1,15 +1,18 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState, type ReactNode } from "react";
 
-import type { Schemas } from "@/api/client";
+import type { Schemas, SegmentPart } from "@/api/client";
 import { activityQuery } from "@/api/queries";
 import { ReachCurve } from "@/charts/ReachCurve";
 import type { LedgerColumn } from "@/ledger/columns";
+import { FigureButton } from "@/ledger/FigureButton";
 import { LedgerSkeleton } from "@/ledger/LedgerSkeleton";
 import { List } from "@/ledger/List";
 import { LongText } from "@/ledger/LongText";
 import { useSite } from "@/state/site";
 import { useSteering, useView } from "@/state/view";
+import { useOpenUp } from "@/views/shared/OpenedUp";
+import { PLAIN_MATCH } from "@/words/segments";
 import { Button } from "@/ui/Button";
 import { MenuItem } from "@/ui/Menu";
 import { EmptyNote, ErrorState } from "@/ui/states";
@@ -34,6 +37,50 @@ const numbers =
     const { of = "count", ...rest } = more;
     return { id, head, width: 76, isNumber: true, value, cell: (row) => figure(value(row), of), ...rest };
   };
+
+/** What was done with one form, promotion or medium: events that bear it as a property, all of one kind. */
+interface Done {
+  names: string[];
+  key: "form" | "promo" | "media";
+}
+const FORM_SENT: Done = { key: "form", names: ["form submit"] };
+const FORM_BEGUN: Done = { key: "form", names: ["form start", ...FORM_SENT.names] };
+const FORM_SEEN: Done = { key: "form", names: ["form view", "form leave", ...FORM_BEGUN.names] };
+const PROMO_CLICKED: Done = { key: "promo", names: ["promo click"] };
+const PROMO_SEEN: Done = { key: "promo", names: ["promo view", ...PROMO_CLICKED.names] };
+const PLAYED: Done = { key: "media", names: ["media start", "media progress"] };
+
+/** Visits in which it was done. */
+const visitsThat = ({ names, key }: Done, value: string): SegmentPart => ({
+  kind: "segment",
+  segment: {
+    of: "visits",
+    where: {
+      kind: "group",
+      of: "all",
+      conditions: [
+        { kind: "did", match: { ...PLAIN_MATCH, kind: "event", names, props: [{ key, test: "is", value }] }, test: "at least", times: 1 },
+      ],
+    },
+  },
+});
+
+/** Makes figures of visits open up, each into the visits in which it was done. */
+function useOpening<Row>(nameOf: (row: Row) => string) {
+  const openUp = useOpenUp();
+  return (head: string, done: Done, value: (row: Row) => number): Partial<LedgerColumn<Row>> => ({
+    hasControl: true,
+    cell: (row, control) => {
+      const shown = figure(value(row), "count");
+      const open = () => openUp({ measure: "visits", title: `${nameOf(row)}, ${head.toLowerCase()}`, part: visitsThat(done, nameOf(row)) });
+      return (
+        <FigureButton label={`${nameOf(row)}, ${head}: ${shown}`} control={control} onOpen={open}>
+          {shown}
+        </FigureButton>
+      );
+    },
+  });
+}
 const ofForm = numbers<Form>();
 const ofPromotion = numbers<Promotion>();
 const ofMedium = numbers<Medium>();
@@ -90,18 +137,20 @@ function Part({ title, aside, left, children }: { title: string; aside: string; 
 
 function Forms({ forms }: { forms: Form[] }) {
   const { narrow } = useSteering();
+  const opening = useOpening<Form>((one) => one.form);
   return (
     <List
       name="Forms"
       what="a form"
       rows={forms}
       rowId={(one) => one.form}
+      isExported
       sort={{ by: "seen", descending: true }}
       columns={[
         { id: "form", head: "Form", value: (one) => one.form, cell: (one) => <LongText text={one.form} /> },
-        ofForm("seen", "Seen", (one) => one.seen, { isLead: true }),
-        ofForm("begun", "Begun", (one) => one.begun),
-        ofForm("sent", "Sent", (one) => one.sent),
+        ofForm("seen", "Seen", (one) => one.seen, { ...opening("Seen", FORM_SEEN, (one) => one.seen), isLead: true }),
+        ofForm("begun", "Begun", (one) => one.begun, { ...opening("Begun", FORM_BEGUN, (one) => one.begun) }),
+        ofForm("sent", "Sent", (one) => one.sent, { ...opening("Sent", FORM_SENT, (one) => one.sent) }),
         ofForm("rate", "Rate", (one) => share(one.sent, one.seen), {
           unit: ", %",
           of: "percent",
@@ -128,17 +177,24 @@ function Forms({ forms }: { forms: Form[] }) {
 
 function Promotions({ promotions, goal }: { promotions: Promotion[]; goal: string | undefined }) {
   const { narrow } = useSteering();
+  const opening = useOpening<Promotion>((one) => one.promo);
   return (
     <List
       name="Promotions"
       what="a promotion"
+      isExported
       rows={promotions}
       rowId={(one) => one.promo}
       sort={{ by: "seen", descending: true }}
       columns={[
         { id: "promo", head: "Promotion", value: (one) => one.promo, cell: (one) => <LongText text={one.promo} /> },
-        ofPromotion("seen", "Seen", (one) => one.seen, { isLead: true }),
-        ofPromotion("clicked", "Clicked", (one) => one.clicked),
+        ofPromotion("seen", "Seen", (one) => one.seen, { ...opening("Seen", PROMO_SEEN, (one) => one.seen), isLead: true }),
+        ofPromotion(
+          "clicked",
+          "Clicked",
+          (one) => one.clicked,
+          opening("Clicked", PROMO_CLICKED, (one) => one.clicked),
+        ),
         ofPromotion("rate", "Rate", (one) => share(one.clicked, one.seen), {
           unit: ", %",
           of: "percent",
@@ -165,6 +221,7 @@ function Promotions({ promotions, goal }: { promotions: Promotion[]; goal: strin
 
 function Media({ media }: { media: Medium[] }) {
   const { narrow } = useSteering();
+  const opening = useOpening<Medium>((one) => one.media);
   const [chosen, setChosen] = useState<string | null>(null);
   const shown = media.find((one) => one.media === chosen) ?? media[0];
   return (
@@ -172,6 +229,7 @@ function Media({ media }: { media: Medium[] }) {
       <List
         name="Media"
         what="a video or audio"
+        isExported
         rows={media}
         rowId={(one) => one.media}
         sort={{ by: "visits", descending: true }}
@@ -188,7 +246,7 @@ function Media({ media }: { media: Medium[] }) {
               </Button>
             ),
           },
-          ofMedium("visits", "Visits", (one) => one.visits, { isLead: true }),
+          ofMedium("visits", "Visits", (one) => one.visits, { ...opening("Visits", PLAYED, (one) => one.visits), isLead: true }),
           ofMedium("plays", "Plays", (one) => one.plays),
           ofMedium("seconds", "Seen a visit", (one) => share(one.seconds, one.visits), { unit: ", min", of: "seconds", width: 112 }),
           ofMedium("mean", "Mean", (one) => one.mean_share, {

@@ -2,8 +2,10 @@ import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { useCallback } from "react";
 
 import type { Site, StoredGoal, VisitRecord } from "@/api/client";
+import { visitsFile } from "@/api/exports";
 import { tableQuery, visitsQuery } from "@/api/queries";
 import type { LedgerColumn } from "@/ledger/columns";
+import { RowsMenu } from "@/ledger/FileMenu";
 import { Grid } from "@/ledger/Grid";
 import { LedgerSkeleton } from "@/ledger/LedgerSkeleton";
 import { LongText } from "@/ledger/LongText";
@@ -21,8 +23,9 @@ export function Visits() {
   const { site, ready, trouble, again } = useSite();
   const { period, goal, segment, live } = useView();
   const { setPeriod } = useSteering();
+  const asked = { period, goal: goal?.id ?? null, segment, with_excluded: false, limit: 200 };
   const visits = useInfiniteQuery({
-    ...visitsQuery(site.key, { period, goal: goal?.id ?? null, segment, with_excluded: false, limit: 200 }, { live }),
+    ...visitsQuery(site.key, asked, { live }),
     // Before it is known what the address may ask for, these would be the visits of everybody.
     enabled: ready,
   });
@@ -59,7 +62,15 @@ export function Visits() {
       )}
       {rows.length > 0 && (
         <div className="min-w-0">
-          <div className="mb-1.5 text-right text-label">{chosen.choice}</div>
+          <div className="mb-1.5 flex justify-end gap-3 text-label">
+            <RowsMenu
+              title={`Visits ${period.first} to ${period.last}`}
+              columns={chosen.columns}
+              rows={() => rows}
+              all={{ words: `all ${count ?? rows.length} rows`, make: (format) => visitsFile(site.key, format, asked) }}
+            />
+            {chosen.choice}
+          </div>
           <Grid
             name="Visits"
             columns={chosen.columns}

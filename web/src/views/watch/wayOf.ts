@@ -1,16 +1,16 @@
 import type { HitRecord, Schemas, Segment } from "@/api/client";
+import { PLAIN_MATCH } from "@/words/segments";
 
 type HitMatch = Schemas["HitMatch"];
 
 const MAX_STEPS = 10;
 /** What the script sends while nobody means anything by it. */
 const PASSIVE = new Set(["form view", "media progress", "scroll depth", "promo view", "test exposure"]);
-const PLAIN = { names: [], name_test: "is" as const, page: null, props: [], fields: [], value: null };
 
 function stepOf({ kind, page, name }: Pick<HitRecord, "kind" | "page" | "name">): HitMatch | null {
-  if (kind === "view") return { ...PLAIN, kind, page: { test: "is", value: page } };
-  if (kind === "order") return { ...PLAIN, kind };
-  return kind === "event" && name && !PASSIVE.has(name) ? { ...PLAIN, kind, names: [name] } : null;
+  if (kind === "view") return { ...PLAIN_MATCH, kind, page: { test: "is", value: page } };
+  if (kind === "order") return { ...PLAIN_MATCH, kind };
+  return kind === "event" && name && !PASSIVE.has(name) ? { ...PLAIN_MATCH, kind, names: [name] } : null;
 }
 
 /** Visits that went the way that a visit went: its pages, events and orders in their order, as many of the first as a segment takes. */
