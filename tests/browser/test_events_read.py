@@ -49,7 +49,7 @@ def test_forms_promotions_and_media_are_followed_to_what_came_of_them(events):
     assert number(rate) == pytest.approx(100 * number(clicked) / number(seen), abs=0.01)
     media = events.get_by_role("region", name="Media")
     expect(media.locator("figcaption")).to_contain_text(re.compile(r"^kneading: of \d+ visits .* saw half of it and .* all"))
-    media.get_by_role("button", name="scoring").click()
+    media.get_by_role("button", name="scoring", exact=True).click()
     expect(media.locator("figcaption")).to_contain_text("scoring: of ")
     visits = cells(events, "Media", "^scoring")[0]
     reached = media.get_by_role("table", name=re.compile("^scoring")).locator("tbody tr").first

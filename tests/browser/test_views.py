@@ -17,6 +17,10 @@ from upper_compass.demo.laying import ACCOUNT, PASSWORD
 
 WIDE, PHONE = (1280, 800), (390, 844)
 LOOKED_AT = (("light", WIDE), ("dark", PHONE))
+# What test_states sees by night on a phone, with words that have no end, is seen here by day and wide only.
+SEEN_BY_NIGHT = frozenset(
+    {"site-code", "fields", "channels", "settings", "tag-health", "pages", "sources", "audience", "activity", "compare", "segments", "now", "visits"}
+)
 PICTURES = os.environ.get("COMPASS_PICTURES")
 
 
@@ -170,11 +174,12 @@ def test_every_view_by_day_and_by_night_wide_and_narrow(page, view):
     ready(page)
     # Day and night differ in their colours, wide and narrow in how the parts stand: two of the four show both, the others are pictures.
     pictured = [(scheme, size) for of, scheme, size in KEPT.values() if of == view and PICTURES]
-    for scheme, (width, height) in dict.fromkeys((*LOOKED_AT, *pictured)):
+    looked_at = LOOKED_AT[:1] if view in SEEN_BY_NIGHT else LOOKED_AT
+    for scheme, (width, height) in dict.fromkeys((*looked_at, *pictured)):
         page.emulate_media(color_scheme=scheme, reduced_motion="reduce")
         page.set_viewport_size({"width": width, "height": height})
         page.evaluate("document.fonts.ready")
-        assert (scheme, (width, height)) not in LOOKED_AT or serious(page) == []
+        assert (scheme, (width, height)) not in looked_at or serious(page) == []
         until(page, "document.documentElement.scrollWidth <= innerWidth")  # charts are drawn anew for their width
         for name, kept in KEPT.items():
             if PICTURES and kept == (view, scheme, (width, height)):

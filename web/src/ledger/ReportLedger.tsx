@@ -170,7 +170,7 @@ export function ReportLedger(props: ReportLedgerProps) {
   const parted = dimensions.map((name, place): LedgerColumn<ReportRow> => ({
     id: name,
     head: registry.dimensions.find((one) => one.name === name)?.title ?? name,
-    value: (row) => (place < row.path.length ? valueWords(name, row.path[place] ?? "") : ""),
+    value: (row) => (place < row.path.length ? valueWords(name, row.path[place] ?? "") : null),
   }));
   const rest = !isWhole && table ? restRow(table, () => setWhole(true)) : null;
   const columnHeads = registry.measures.filter((one) => shownMeasures.includes(one.name));
