@@ -108,7 +108,7 @@ def _file(name: str, file_format: FileFormat, write: Callable[[str], None]) -> S
         raise Problem(422, f"{str(error)[:1].upper()}{str(error)[1:]}.") from error
     finally:
         Path(path).unlink()  # it loses its name before anything is sent, so that it is gone however the sending ends
-    headers = {"Content-Disposition": f"attachment; filename*=utf-8''{quote(f'{name}.{file_format}')}"}
+    headers = {"Content-Disposition": f"attachment; filename*=utf-8''{quote(f'{name}.{file_format}', safe='')}"}
     return StreamingResponse(_parts(file), media_type=MEDIA_TYPES[file_format], headers=headers)
 
 
