@@ -44,7 +44,7 @@ class RowsIn(BaseModel):
     )
     title: Title
     columns: Annotated[list[Title], Field(min_length=1, max_length=MAX_COLUMNS)]
-    rows: Annotated[list[list[Annotated[str, Field(max_length=MAX_CELL)] | FiniteFloat | None]], Field(max_length=MAX_ROWS)]
+    rows: Annotated[list[list[Annotated[str, Field(max_length=MAX_CELL)] | Annotated[FiniteFloat, Field(strict=True)] | None]], Field(max_length=MAX_ROWS)]
 
     @model_validator(mode="after")
     def _rectangular(self) -> Self:
