@@ -7,7 +7,7 @@ const PARTS = {
   findings: ["findings"],
   logbook: ["logbook"],
   insights: ["reports/insights"],
-  imports: ["import"],
+  imports: ["import/done"],
 } as const;
 export type Touched = keyof typeof PARTS | "everything" | "nothing";
 
