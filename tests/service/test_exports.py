@@ -109,6 +109,10 @@ def test_a_list_leaves_as_it_is_seen_whatever_it_holds(visited):
     assert answer.text.splitlines()[:3] == ["Name,Times,Rate,Rate (2)", "'=1+1,5,0.25,a", ",7,,3"]
     assert pl.read_parquet(io.BytesIO(exported(visited, "rows", body, "parquet").content)).dtypes == [pl.String, pl.Int64, pl.Float64, pl.String]
     assert exported(visited, "rows", body, "xlsx").content.startswith(b"PK")
+    odd = {"title": "", "columns": ["*", "^a.*$", "^.*$", "", ""], "rows": [["=1", 1, None, "b", 2.5]]}
+    for file_format in ("csv", "xlsx", "jsonl", "parquet"):
+        exported(visited, "rows", odd, file_format)
+    assert exported(visited, "rows", odd, "csv").text.splitlines()[1] == "'=1,1,,b,2.5"
     assert exported(visited, "rows", {"title": "", "columns": ["A"], "rows": []}, "jsonl").text.strip() == ""
     for wrong in ({"rows": [["too", "few"]]}, {"columns": []}, {"rows": [[["nested"]] * 4]}, {"rows": [[True] * 4]}, {"columns": ["x"] * 61}):
         exported(visited, "rows", body | wrong, status=422)

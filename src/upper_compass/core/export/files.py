@@ -43,16 +43,17 @@ def rows_frame(titles: Sequence[str], rows: Sequence[Sequence[str | float | None
         else:
             made.append(pl.Series(title, [None if cell is None else cell if isinstance(cell, str) else f"{cell:g}" for cell in cells], pl.String))
             columns.append(FileColumn(title, title))
-    return pl.DataFrame(made), columns
+    return pl.DataFrame(dict(zip(told, made, strict=True))), columns
 
 
 def write_file(frame: pl.DataFrame, columns: Sequence[FileColumn], file_format: FileFormat, out: IO[bytes]) -> None:
     """Write the columns of a frame, in their order. Shares are fractions in all formats; CSV and XLSX have titles, the others names. Raises TooLongError."""
-    chosen = frame.select(column.name for column in columns)
+    # By the columns themselves: a name may read as a pattern of names.
+    chosen = pl.DataFrame({column.name: frame.get_column(column.name) for column in columns})
     match file_format:
         case "csv":
             titles = _told_apart([column.title for column in columns])
-            chosen.with_columns(_harmless(chosen)).rename(dict(zip(chosen.columns, titles, strict=True))).write_csv(out)
+            _harmless(chosen).rename(dict(zip(chosen.columns, titles, strict=True))).write_csv(out)
         case "xlsx":
             _write_sheet(chosen, columns, out)
         case "jsonl":
@@ -61,11 +62,14 @@ def write_file(frame: pl.DataFrame, columns: Sequence[FileColumn], file_format: 
             chosen.write_parquet(out)
 
 
-def _harmless(frame: pl.DataFrame) -> list[pl.Expr]:
+def _harmless(frame: pl.DataFrame) -> pl.DataFrame:
     """Texts with an apostrophe before what a sheet would compute."""
-    texts = [name for name, kind in frame.schema.items() if kind == pl.String]
-    computed = {name: pl.any_horizontal(pl.col(name).str.starts_with(sign) for sign in FORMULA) for name in texts}
-    return [pl.when(is_computed).then(pl.lit("'") + pl.col(name)).otherwise(name).alias(name) for name, is_computed in computed.items()]
+
+    def guarded(texts: pl.Series) -> pl.Series:
+        is_computed = pl.any_horizontal([pl.col("text").str.starts_with(sign) for sign in FORMULA])
+        return texts.alias("text").to_frame().select(pl.when(is_computed).then(pl.lit("'") + pl.col("text")).otherwise("text").alias("text")).to_series()
+
+    return pl.DataFrame({series.name: guarded(series) if series.dtype == pl.String else series for series in frame})
 
 
 def _told_apart(titles: Sequence[str]) -> list[str]:
