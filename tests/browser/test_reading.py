@@ -148,3 +148,10 @@ def test_the_overview_and_the_visits_say_what_the_api_says(analyst):
         texts = [text.strip().replace("\n", "") for text in rows.nth(place).locator("td").all_inner_texts()]
         assert texts[0].startswith("Email") and number(texts[2]) == visit["views"]
         assert (texts[6] if len(texts) > 6 else "")[:1] == (str(visit["conversions"]) if visit["conversions"] else "")
+
+
+def test_a_view_whose_site_is_still_read_has_its_shape(analyst):
+    analyst.route("**/api/v1/sites/mill/segments", lambda route: None)  # it waits
+    for view in ("read/overview", "read/pages", "explain/compare", "explain/segments"):
+        analyst.goto(f"/s/mill/{view}")
+        expect(analyst.locator("main h1[aria-busy=true]")).to_have_text(re.compile("Reading …"))

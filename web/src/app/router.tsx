@@ -10,9 +10,8 @@ import {
 
 import { RequireSession } from "@/app/RequireSession";
 import { parseSearch, readView, stringifySearch } from "@/state/address";
-import { LedgerSkeleton } from "@/ledger/LedgerSkeleton";
+import { ViewPending } from "@/ledger/ViewPending";
 import { ViewError } from "@/ui/states";
-import { Answer } from "@/ui/text";
 import { NotFound } from "@/views/start/NotFound";
 import { Overview } from "@/views/read/Overview";
 
@@ -31,14 +30,6 @@ export const overviewRoute = createRoute({ getParentRoute: () => siteRoute, path
 /** A view that a session rarely begins with comes when it is wanted. */
 const view = <const Path extends string>(path: Path, component: RouteComponent) =>
   createRoute({ getParentRoute: () => siteRoute, path, component });
-
-/** A view whose code is on its way. */
-const Pending = () => (
-  <div className="grid gap-3">
-    <Answer aria-busy="true"> </Answer>
-    <LedgerSkeleton />
-  </div>
-);
 
 /** A view that failed; the frame around it stays. */
 function Failed({ error, reset }: ErrorComponentProps) {
@@ -151,7 +142,7 @@ export const router = createRouter({
   parseSearch,
   stringifySearch,
   defaultPreload: false,
-  defaultPendingComponent: Pending,
+  defaultPendingComponent: ViewPending,
   defaultErrorComponent: Failed,
 });
 

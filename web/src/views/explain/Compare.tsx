@@ -10,6 +10,7 @@ import { GroupsLine } from "@/views/explain/GroupsLine";
 import { RowAside } from "@/views/explain/RowAside";
 import { Remarks } from "@/views/explain/Remarks";
 import { useComparison } from "@/views/explain/useComparison";
+import { ViewPending } from "@/ledger/ViewPending";
 import { useSite } from "@/state/site";
 import { useView } from "@/state/view";
 import { LedgerSkeleton } from "@/ledger/LedgerSkeleton";
@@ -22,7 +23,7 @@ import type { ComparedRow } from "@/api/client";
 export function Compare() {
   const { trouble, again, ready } = useSite();
   if (trouble) return <ViewError error={trouble} again={again} />;
-  return ready ? <Compared /> : <div aria-busy="true" />;
+  return ready ? <Compared /> : <ViewPending />;
 }
 
 const rowId = (row: ComparedRow): string => `${row.dimension} ${row.value}`;

@@ -4,6 +4,7 @@ import { useState } from "react";
 import { ask, client, type SegmentPart, type StoredSegment } from "@/api/client";
 import { useSave } from "@/api/useSave";
 import { useLeave } from "@/forms/leaving";
+import { ViewPending } from "@/ledger/ViewPending";
 import { elsewhere, partText, segmentIn, type ViewSearch } from "@/state/address";
 import { HOME } from "@/state/paths";
 import { useSite } from "@/state/site";
@@ -39,7 +40,7 @@ export function Segments() {
     },
   );
   if (trouble) return <ViewError error={trouble} again={again} />;
-  if (!ready) return <div aria-busy="true" />;
+  if (!ready) return <ViewPending />;
   const use = (part: SegmentPart) =>
     leave(
       () =>

@@ -4,6 +4,7 @@ import type { ReactNode } from "react";
 import type { Asked } from "@/api/queries";
 import { DimensionLedger, LEDGERS, type LedgerSpec } from "@/views/read/DimensionLedger";
 import { Legend } from "@/views/read/Legend";
+import { ViewPending } from "@/ledger/ViewPending";
 import { useSite } from "@/state/site";
 import { useView } from "@/state/view";
 import { ViewError } from "@/ui/states";
@@ -22,7 +23,7 @@ export function LedgerView({ ledgers, lead, more }: LedgerViewProps) {
   const { ready, trouble, again } = useSite();
   const { goal, period, versus, segment, beside } = useView();
   if (trouble) return <ViewError error={trouble} again={again} />;
-  if (!ready) return <div aria-busy="true" />;
+  if (!ready) return <ViewPending />;
   const asked: Asked = { period, versus, goal: goal?.id ?? null, segment, beside };
   return (
     <div className="grid max-w-[1800px] grid-cols-[minmax(0,1fr)] gap-3">

@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { clsx } from "clsx";
 
+import { ViewPending } from "@/ledger/ViewPending";
 import { START } from "@/state/paths";
 import { answerQuery, type Asked } from "@/api/queries";
 import { NamedValue } from "@/views/shared/NamedValue";
@@ -23,7 +24,7 @@ import { WorthALook } from "@/views/read/WorthALook";
 export function Overview() {
   const { ready, trouble, again } = useSite();
   if (trouble) return <ViewError error={trouble} again={again} />;
-  return ready ? <Read /> : <div aria-busy="true" />;
+  return ready ? <Read /> : <ViewPending />;
 }
 
 function Read() {
