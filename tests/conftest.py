@@ -62,14 +62,16 @@ def pytest_xdist_make_scheduler(config, log):
     return ByFile(config, log)
 
 
-# Long ones that need no demo: while one process lays it, the others would wait.
+# Long ones that need no demo: while one process lays it, the other would wait.
 MEANWHILE = tuple(f"tests/core/test_{name}.py" for name in ("frames", "reports", "watching", "columns", "segments", "sources"))
+# The short ones last, so that both processes end together.
+ROOMS = ("browser", "service", "core")
 
 
 @pytest.hookimpl(trylast=True)
 def pytest_collection_modifyitems(items):
     """One file that needs the demo comes first, then those that need none."""
-    files = list(dict.fromkeys(item.nodeid.partition("::")[0] for item in items))
+    files = sorted(dict.fromkeys(item.nodeid.partition("::")[0] for item in items), key=lambda file: (ROOMS.index(file.split("/")[1]), file))
     meanwhile = [file for file in MEANWHILE if file in files]
     first, *others = [file for file in files if file not in meanwhile] or [None]
     rank = {file: place for place, file in enumerate([first, *meanwhile, *others])}

@@ -94,6 +94,12 @@ def overview(analyst):
     return analyst
 
 
+def follow(page, path):
+    """Go to another view as a link does, without loading the application anew, and wait for its heading."""
+    page.evaluate("(path) => { document.querySelector('h1').dataset.left = ''; history.pushState({}, '', path); }", path)
+    page.locator("h1:not([data-left])").wait_for(state="attached")
+
+
 def options_of(select):
     """What can be chosen there."""
     select.click()
@@ -110,7 +116,8 @@ def choose(select, option):
 
 def findings(page):
     """What axe finds: (rule, impact, the first places)."""
-    page.evaluate(AXE)
+    if page.evaluate("!window.axe"):
+        page.evaluate(AXE)
     found = page.evaluate("axe.run(document, { resultTypes: ['violations'] })")
     return [(one["id"], one["impact"], [node["html"][:160] for node in one["nodes"]][:3]) for one in found["violations"]]
 

@@ -7,7 +7,7 @@ import pytest
 import sqlalchemy as sa
 from playwright.sync_api import expect
 
-from tests.browser.conftest import serious
+from tests.browser.conftest import follow, serious
 from tests.conftest import IN_ONE, PASSWORD, Server
 from upper_compass.store import accounts
 from upper_compass.store.database import connect, migrate
@@ -135,8 +135,10 @@ def test_every_view_of_an_empty_site_teaches_the_next_step(page, empty):
     errors = []
     page.on("pageerror", lambda error: errors.append(str(error)))
     site = open_site(page, empty)
+    page.goto(f"{site}/tag/settings")
+    page.locator("h1").wait_for()
     for view, text in FIRST_STEPS.items():
-        page.goto(f"{site}/{view}")
+        follow(page, f"{site}/{view}")
         expect(page.locator("main").get_by_text(text).first).to_be_visible()
         assert serious(page) == [], view
     assert errors == []

@@ -5,7 +5,7 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from tests.browser.conftest import PERSON
+from tests.browser.conftest import PERSON, follow
 from tests.browser.telling import HARM, collected, hits, props_of, serve, settled, until, visitor_of, wait_for, wait_for_events
 from upper_compass.demo.laying import ACCOUNT, COLLEAGUE, PASSWORD
 
@@ -120,10 +120,12 @@ def planted(page, demo_database):
 
 def test_texts_from_outside_are_text_on_every_view(planted):
     today = planted.evaluate("new Date().toISOString().slice(0, 10)")
+    planted.goto("/s/mill/tag/settings")
+    planted.locator("h1").wait_for()
     for view in VIEWS:
-        planted.goto(f"/s/mill/{view}?from={today}&to={today}")
+        follow(planted, f"/s/mill/{view}?from={today}&to={today}")
         expect(planted.locator("main h1")).not_to_be_empty()
-        planted.wait_for_load_state("networkidle") if view != "watch/now" else planted.locator("aside dl").first.wait_for()
+        until(planted, "!document.querySelector('main [aria-busy=true]')") if view != "watch/now" else planted.locator("aside dl").first.wait_for()
         assert planted.locator("main img[src='x']").count() == 0, view
         assert planted.evaluate("window.hacked") is None, view
     planted.goto(f"/s/mill/tag/events?from={today}&to={today}")
@@ -141,8 +143,10 @@ def test_a_viewer_sees_everything_and_is_offered_no_change(page):
         "tag/goals": ("Make a goal",), "tag/fields": ("Add a field",), "tag/channels": ("Add a channel", "Add an alias", "Save"),
         "tag/links": ("Save", "Archive", "Add a word"), "tag/rules": ("Make a rule", "Publish"),
     }  # fmt: skip
+    page.goto("/s/mill/tag/settings")
+    page.locator("h1").wait_for()
     for view, buttons in offered.items():
-        page.goto(f"/s/mill/{view}")
+        follow(page, f"/s/mill/{view}")
         page.locator("main table, main [aria-label='Channels'] ol").first.wait_for()
         for name in buttons:
             assert page.get_by_role("button", name=name, exact=True).count() == 0, (view, name)

@@ -10,7 +10,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.browser.conftest import findings
+from tests.browser.conftest import findings, follow
 from tests.browser.telling import until
 from upper_compass.demo.laying import COLLEAGUE
 
@@ -126,11 +126,12 @@ def _walk(page, state):
     errors = []
     page.on("pageerror", lambda error: errors.append(str(error)))
     wrong = []
+    page.goto("/s/mill/tag/settings")
+    page.locator("h1").wait_for(state="attached")
     for view in LISTS if state == "many rows" and not ALL else VIEWS:
         print(state, view, errors)
         page.set_viewport_size({"width": LOOKS[0][1], "height": 800})
-        page.goto(f"/s/mill/{view}")
-        page.locator("main h1").wait_for(state="attached")
+        follow(page, f"/s/mill/{view}")
         if state == "failed":
             until(page, "document.querySelector('main [role=alert], main form, main p[role=status]:not(:empty)')")
         elif state != "loading":

@@ -10,7 +10,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.browser.conftest import serious
+from tests.browser.conftest import follow, serious
 from tests.browser.telling import until
 from tests.conftest import a_hit
 from upper_compass.demo.laying import ACCOUNT, PASSWORD
@@ -128,6 +128,8 @@ VIEWS = {
     "visits": ("/s/mill/watch/visits", _rows),
     "visit": ("/s/mill/watch/visits?only=channel:Email", _story),
 }
+# In a page of their own: somebody signs in, types, or leaves the application; or the view before is the same one.
+ALONE = frozenset({"sign-in", "trial", "links", "import", "opened-up", "narrowed", "segment", "visit"})
 # Pictures that are kept: (view, light, size).
 KEPT = {
     "sign-in": ("sign-in", "light", WIDE),
@@ -163,15 +165,39 @@ def somebody(demo, playwright):
     sender.dispose()
 
 
+@pytest.fixture(scope="module")
+def page_of_all(browser, browser_context_args):
+    """One page for views that are looked at one after the other, signed in."""
+    context = browser.new_context(**browser_context_args)
+    page = context.new_page()
+    assert page.request.post("/api/v1/session", data={"email": ACCOUNT, "password": PASSWORD}).ok
+    page.goto("/s/mill/tag/settings")
+    page.locator("h1").wait_for()
+    yield page
+    context.close()
+
+
+@pytest.fixture
+def shown(request, view):
+    """A page with this view, by day and wide."""
+    address, ready = VIEWS[view]
+    page = request.getfixturevalue("page" if view in ALONE else "page_of_all")
+    page.emulate_media(color_scheme="light", reduced_motion="reduce")
+    page.set_viewport_size(dict(zip(("width", "height"), WIDE, strict=True)))
+    if page.url != "about:blank":
+        follow(page, address)
+    else:
+        if view != "sign-in":
+            assert page.request.post("/api/v1/session", data={"email": ACCOUNT, "password": PASSWORD}).ok
+        page.goto(address)
+    ready(page)
+    return page
+
+
 @pytest.mark.parametrize("view", VIEWS)
 @pytest.mark.usefixtures("somebody")
-def test_every_view_by_day_and_by_night_wide_and_narrow(page, view):
-    address, ready = VIEWS[view]
-    page.emulate_media(color_scheme="light", reduced_motion="reduce")
-    if view != "sign-in":
-        assert page.request.post("/api/v1/session", data={"email": ACCOUNT, "password": PASSWORD}).ok
-    page.goto(address)
-    ready(page)
+def test_every_view_by_day_and_by_night_wide_and_narrow(shown, view):
+    page = shown
     # Day and night differ in their colours, wide and narrow in how the parts stand: two of the four show both, the others are pictures.
     pictured = [(scheme, size) for of, scheme, size in KEPT.values() if of == view and PICTURES]
     looked_at = LOOKED_AT[:1] if view in SEEN_BY_NIGHT else LOOKED_AT

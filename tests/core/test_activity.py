@@ -90,7 +90,7 @@ EVENTS = st.lists(
 
 
 @given(EVENTS, st.sampled_from((1, 11)))
-@settings(max_examples=40)
+@settings(max_examples=12)
 def test_forms_agree_with_a_plain_count(given_events, count):
     hits = sorted((event(at, name, visitor, form=form) for at, name, visitor, form in given_events), key=lambda one: one["at"])
     found = {one.form: one for one in ask([*hits, hit(0)], count=count).forms}

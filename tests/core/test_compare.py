@@ -53,7 +53,7 @@ def both_kinds(read, **more):
     hit_lists(), SEGMENTS, st.none() | SEGMENTS, st.none() | SEGMENTS, st.sampled_from(["people", "visits"]),
     st.sampled_from((1, 11)), st.integers(9, 12), st.integers(0, 4),
 )  # fmt: skip
-@settings(max_examples=40)
+@settings(max_examples=20)
 def test_any_comparison_agrees_with_the_oracle(hits, group, other, base, units, count, first, length):
     hits = with_props(hits)
     start, stop = first * DAY, (first + 1 + length) * DAY
@@ -171,7 +171,7 @@ def score(a, size_a, b, size_b, ratio):
 
 
 @given(st.integers(1, 4000), st.integers(1, 4000), st.integers(0, 80), st.integers(0, 80))
-@settings(max_examples=60)
+@settings(max_examples=30)
 def test_intervals_and_evidence_are_those_of_the_text_books(size_a, size_b, a, b):
     a, b = min(a, size_a), min(b, size_b)
     low, high = (float(edge[0]) for edge in koopman(np.array([float(a)]), size_a, np.array([float(b)]), size_b))

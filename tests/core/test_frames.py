@@ -59,7 +59,7 @@ def lists(frames):
 
 
 @given(hit_lists(most=40), st.lists(st.integers(1, 12), min_size=1, max_size=8), st.sampled_from((3, 10, 1000)), st.sampled_from((0, 6, 1000)))
-@settings(max_examples=25)
+@settings(max_examples=6)
 def test_step_by_step_is_the_same_as_at_once(hits, steps, compact_from, taken_back_from):
     site_dataset.RETRACT_FROM = taken_back_from
     ordered = sorted(hits, key=lambda one: one["seq"])

@@ -202,7 +202,7 @@ KEYS = {
 
 
 @given(hit_lists(), st.sampled_from(list(KEYS)), st.sampled_from(list(GOALS)), st.sampled_from((1, 7)), st.integers(9, 14), st.integers(0, 3), st.booleans())
-@settings(max_examples=50)
+@settings(max_examples=25)
 def test_any_table_agrees_with_the_oracle(hits, dimension, goal, count, first, length, few):
     columns = FEW_COLUMNS if few else COLUMNS
     start, stop = first * DAY, (first + 1 + length) * DAY
@@ -241,7 +241,7 @@ VALUES = (
 
 
 @given(hit_lists(), st.sampled_from(VALUES), st.booleans())
-@settings(max_examples=20)
+@settings(max_examples=10)
 def test_any_narrowing_agrees_with_the_oracle(hits, narrowed, without):
     """What is left by a narrowing is what the oracle counts over the visits that fit."""
     dimension, value = narrowed

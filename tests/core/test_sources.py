@@ -117,7 +117,7 @@ def test_tidied_texts_have_no_space_plus_or_underline(text):
 
 
 @given(st.lists(st.tuples(st.sampled_from(["utm_source", "via", "x"]), st.text(max_size=4)), max_size=5))
-@settings(max_examples=60)
+@settings(max_examples=30)
 def test_queries_are_read_as_forms_are(pairs):
     from urllib.parse import urlencode
 

@@ -20,7 +20,7 @@ MAIL = "?utm_source=Letter&utm_medium=E-mail&utm_campaign=Spring+Sale"
 
 
 @given(hit_lists(most=30), st.integers(0, 12), st.integers(1, 8))
-@settings(max_examples=20)
+@settings(max_examples=10)
 def test_arrivals_are_the_newest_hits_each_once_also_of_visitors_who_were_taken_over(hits, after, limit):
     ordered = sorted(hits, key=lambda one: one["seq"])
     frames = site_dataset.advance(site_dataset.start(rules(), REFERENCE), [raw_frame(ordered[: len(ordered) // 2])], len(ordered) // 2)
@@ -66,7 +66,7 @@ def test_who_is_there_by_the_page_they_saw_last_robots_and_own_people_left_out()
 
 
 @given(hit_lists(most=30), st.integers(1, 4), st.integers(1, 3))
-@settings(max_examples=20)
+@settings(max_examples=10)
 def test_leafing_through_visits_shows_each_once_newest_first(hits, limit, count):
     read = reading_of(sorted(hits, key=lambda one: one["seq"]), count=count)
     leafed, after = [], None

@@ -204,7 +204,7 @@ LINES = st.lists(
 )
 
 
-@settings(max_examples=150)
+@settings(max_examples=60)
 @given(LINES)
 def test_lines_read_together_are_what_each_is_by_itself(drawn):
     kinds = ("view", "event", "engage")

@@ -49,7 +49,7 @@ def test_whatever_is_sent_is_answered_as_the_document_says(server, database, tmp
     (tmp_path / "hooks.py").write_text(HOOKS)
     command = [
         f"{sys.prefix}/bin/schemathesis", "run", "document.json", "--url", server.address, "-H", f"Authorization: Bearer {token}", "--no-color", "-c", CHECKS,
-        "--phases", PHASES, "-n", "3", "--generation-deterministic", "--continue-on-failure",
+        "--phases", PHASES, "-n", "2", "--generation-deterministic", "--continue-on-failure",
         "--exclude-path-regex", "now/stream",  # it does not end
         "--request-timeout", "30", "--warnings", "off",
     ]  # fmt: skip
@@ -57,4 +57,4 @@ def test_whatever_is_sent_is_answered_as_the_document_says(server, database, tmp
     done = subprocess.run(command, cwd=tmp_path, env=environment, capture_output=True, text=True, check=False)
     assert done.returncode == 0, done.stdout[-6000:]
     tried = next(int(line.split()[0].replace(",", "")) for line in done.stdout.splitlines() if "generated" in line)
-    assert tried > 200
+    assert tried > 150

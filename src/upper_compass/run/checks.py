@@ -6,13 +6,14 @@ import os
 import shutil
 import subprocess
 import sys
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, field
 from pathlib import Path
 
 from upper_compass.run import build, document
 from upper_compass.run.cluster import start_cluster
-from upper_compass.run.places import ROOT, install_packages, say, step
+from upper_compass.run.places import ROOT, install_packages, say
 
 PYTHON = ("src", "tests", "bench")
 BENCHES = ("asking", "collect", "comparing", "importing", "page", "planted", "reports", "tagging", "together", "views")
@@ -25,58 +26,64 @@ def _ensure_chromium() -> None:
         install_packages(*missing)
 
 
-def _run(name: str, command: Sequence[str], env: dict[str, str] | None = None) -> bool:
-    with step(name):
-        done = subprocess.run(command, cwd=ROOT, env=os.environ | (env or {}), capture_output=True, text=True, check=False)
-    if done.returncode:
-        say(done.stdout[-8000:] + done.stderr[-4000:])
-    return done.returncode == 0
+@dataclass(frozen=True)
+class _Check:
+    name: str
+    command: Sequence[str]
+    env: Mapping[str, str] = field(default_factory=dict)
+
+    def complaint(self) -> str:
+        """What it says that is wrong; nothing when it passes."""
+        done = subprocess.run(["nice", *self.command], cwd=ROOT, env=os.environ | self.env, capture_output=True, text=True, check=False)
+        return f"{self.name}:\n{done.stdout[-8000:]}{done.stderr[-4000:]}" if done.returncode else ""
 
 
-def _generated_in_step(node: dict[str, str]) -> bool:
-    with step("Comparing the OpenAPI document and its types with the code"):
-        if document.DOCUMENT.read_text() != document.text():
-            say("web/openapi.json is not that of the code; make it anew: PYTHONPATH=src .venv/bin/python -m upper_compass.run.document && npm run types")
-            return False
+def _generated_in_step(node: Mapping[str, str]) -> str:
+    if document.DOCUMENT.read_text() != document.text():
+        return "web/openapi.json is not that of the code; make it anew: PYTHONPATH=src .venv/bin/python -m upper_compass.run.document && npm run types"
     types = ROOT / "web" / "src" / "generated" / "schema.d.ts"
     made = ROOT / ".compass" / "schema.d.ts"
-    if not _run("Generating the types", ["npx", "openapi-typescript", "web/openapi.json", "-o", str(made)], node):
-        return False
-    if types.read_text() != made.read_text():
-        say("web/src/generated/schema.d.ts is not that of web/openapi.json; make it anew: npm run types")
-        return False
-    return True
+    complaint = _Check("Generating the types", ["npx", "openapi-typescript", "web/openapi.json", "-o", str(made)], node).complaint()
+    if complaint or types.read_text() == made.read_text():
+        return complaint
+    return "web/src/generated/schema.d.ts is not that of web/openapi.json; make it anew: npm run types"
+
+
+def _complaints() -> list[str]:
+    """Of every check, one after the other."""
+    node = build.install_front_end()
+    tools = Path(sys.prefix) / "bin"
+    checks = [
+        _Check("Format of Python", [str(tools / "ruff"), "format", "--check", *PYTHON]),
+        _Check("Lint of Python", [str(tools / "ruff"), "check", *PYTHON]),
+        _Check("Types of Python", [str(tools / "mypy")]),
+        _Check("Layers", [str(tools / "lint-imports"), "--no-cache"], {"PYTHONPATH": str(ROOT / "src")}),
+        _Check("Types, format and lint of the front end", ["npm", "run", "--silent", "check"], node),
+        _Check("Tests of the front end that need no browser", ["npm", "run", "--silent", "unit"], node),
+    ]
+    return [complaint for complaint in (*(one.complaint() for one in checks), _generated_in_step(node)) if complaint]
 
 
 def test(rest: Sequence[str]) -> int:
-    """Every check, then every test; with arguments, pytest alone with these. The exit status."""
+    """Every check and every test; with arguments, pytest alone with these. The exit status."""
     _ensure_chromium()
     build.build()
     start_cluster()
     pytest = [sys.executable, "-m", "pytest", *rest]
     if rest:
         return subprocess.run(pytest, cwd=ROOT, check=False).returncode
-    node = build.install_front_end()
-    tools = Path(sys.prefix) / "bin"
-    python = [
-        ("Format of Python", [str(tools / "ruff"), "format", "--check", *PYTHON], None),
-        ("Lint of Python", [str(tools / "ruff"), "check", *PYTHON], None),
-        ("Types of the core", [str(tools / "mypy")], None),
-        ("Layers", [str(tools / "lint-imports"), "--no-cache"], {"PYTHONPATH": str(ROOT / "src")}),
-    ]
-    front = [
-        ("Types, format and lint of the front end", ["npm", "run", "--silent", "check"], node),
-        ("Tests of the front end that need no browser", ["npm", "run", "--silent", "unit"], node),
-    ]
-    # Two at a time: none of them uses more than one core.
-    with ThreadPoolExecutor(2) as pool:
-        made = pool.submit(lambda: [_run(*one) for one in python] + [_generated_in_step(node)])
-        passed = [*pool.submit(lambda: [_run(*one) for one in front]).result(), *made.result()]
-    say("· Tests …")
+    say("· Checks and tests …")
     # Their columns are short, so that threads of their own gain nothing.
     few_threads = os.environ | {"POLARS_MAX_THREADS": "1"}
-    passed.append(subprocess.run([*pytest, "-n", "2", "--dist", "loadscope"], cwd=ROOT, env=few_threads, check=False).returncode == 0)
-    return 0 if all(passed) else 1
+    # Tests wait now and then; the checks, which are nicer, take that time.
+    with ThreadPoolExecutor(1) as pool:
+        checking = pool.submit(_complaints)
+        tested = subprocess.run([*pytest, "-n", "2", "--dist", "loadscope", "--no-loadscope-reorder"], cwd=ROOT, env=few_threads, check=False).returncode
+        complaints = checking.result()
+    for complaint in complaints:
+        say(complaint)
+    say(f"· Checks: {len(complaints)} found something wrong" if complaints else "· Checks: all passed")
+    return 1 if tested or complaints else 0
 
 
 def bench(rest: Sequence[str]) -> int:
