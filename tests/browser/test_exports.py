@@ -84,7 +84,7 @@ def test_rows_that_are_opened_leave_with_those_around_them(sources):
     page = sources.page
     first = names(sources)[0]
     sources.locator("tbody tr").first.get_by_role("button", name="Open the row").click()
-    expect(sources.locator("tbody tr[aria-level='2']").first).to_be_visible()
+    sources.locator("tbody tr[aria-level='2'] th button").first.wait_for()
     opened = pl.read_csv(export(sources, "CSV, these rows").path())
     assert opened.columns[:3] == ["Source", "Medium", "Landing page"]
     assert opened["Medium"][0] is None and opened["Medium"][1] and set(opened["Source"][:2]) == {opened["Source"][0]}

@@ -62,6 +62,30 @@ def test_rows_are_sorted_both_ways_and_by_their_names(channels):
     assert names(channels)[:9] == sorted(names(channels)[:9])
 
 
+def test_an_address_brings_a_view_back_as_it_was(channels):
+    page = channels.page
+    channels.locator("thead").get_by_role("button", name="Visits").click()
+    channels.get_by_role("row").filter(has_text="Email").get_by_role("button", name="Open the row").click()
+    expect(channels.get_by_role("row").filter(has_text="news-letter")).to_be_visible()
+    channels.get_by_role("button", name="Find").click()
+    channels.get_by_label("Look for channels").fill("mail")
+    expect(channels.get_by_role("row").filter(has_text="Podcast")).to_have_count(0)
+    expect(page).to_have_url(re.compile("query"))
+    channels.get_by_role("button", name=re.compile("^Email, Visits: ")).click()
+    expect(page.locator("[data-figure]")).not_to_be_empty()
+    shown, figure = channels.locator("table").inner_text(), page.locator("[data-figure]").inner_text()
+    page.reload()
+    expect(page.locator("[data-figure]")).to_have_text(figure)
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("dialog")).to_have_count(0)
+    expect(channels.get_by_label("Look for channels")).to_have_value("mail")
+    expect(channels.get_by_role("columnheader", name="Visits")).to_have_attribute("aria-sort", "descending")
+    expect(channels.get_by_role("row").filter(has_text="news-letter")).to_be_visible()
+    assert channels.locator("table").inner_text() == shown
+    page.get_by_role("link", name="Pages", exact=True).click()  # what it showed stays behind
+    expect(page).not_to_have_url(re.compile("shown"))
+
+
 def test_rows_are_found_by_what_they_hold_and_by_their_figures(overview):
     pages = overview.get_by_role("region", name="Landing pages")
     pages.get_by_role("button", name="Find").click()

@@ -1,6 +1,18 @@
 import { describe, expect, it } from "vitest";
 
-import { narrowed, renarrowed, narrowings, parseSearch, readView, samePeriod, stringifySearch, widened } from "@/state/address";
+import { readShown } from "@/ledger/shown";
+import {
+  elsewhere,
+  narrowed,
+  renarrowed,
+  narrowings,
+  parseSearch,
+  readView,
+  samePeriod,
+  showing,
+  stringifySearch,
+  widened,
+} from "@/state/address";
 import { viewAt } from "@/state/paths";
 import { daysIn, isDay, plusDays, weekday } from "@/state/days";
 
@@ -30,6 +42,10 @@ describe("the address", () => {
     [{ goal: "none" }],
     [{ only: ["without a colon"] }],
     [{ visitor: "v".repeat(65) }],
+    [{ shown: "no JSON" }],
+    [{ shown: "[1]" }],
+    [{ shown: "{}" }],
+    [{ shown: JSON.stringify({ Channels: "x".repeat(8_000) }) }],
   ])("leaves out what makes no sense: %j", (given) => {
     expect(readView(given)).toEqual({});
   });
@@ -63,6 +79,44 @@ describe("the address", () => {
     ]);
     const [filter] = narrowings(taken, all);
     expect(filter && widened(taken, filter)).toEqual({ only: undefined, without: undefined });
+  });
+});
+
+describe("what parts of a view show", () => {
+  it("stands in the address until another view is gone to", () => {
+    const sorted = showing({ goal: 3 }, "Channels", { sort: { by: "visits", descending: true } });
+    expect(readView(parseSearch(stringifySearch({ ...sorted })))).toEqual(sorted);
+    const both = showing(sorted, "course", "visits");
+    expect(both.shown).toEqual({ Channels: { sort: { by: "visits", descending: true } }, course: "visits" });
+    expect(showing(showing(both, "course", undefined), "Channels", undefined).shown).toBeUndefined();
+    expect(elsewhere(both)).toMatchObject({ goal: 3, shown: undefined });
+  });
+
+  it.each([
+    [null, null],
+    ["text", null],
+    [{}, {}],
+    [
+      {
+        sort: { by: 3 },
+        query: "",
+        whole: 1,
+        where: "x",
+        open: [
+          [["Email"], 0],
+          ["Email", 20],
+          [[1], 20],
+        ],
+      },
+      {},
+    ],
+    [
+      { sort: { by: "visits", descending: false }, query: "e", whole: true, open: [[["Email"], 20]] },
+      { sort: { by: "visits", descending: false }, query: "e", whole: true, open: [[["Email"], 20]] },
+    ],
+    [{ where: [{ of: "visits", test: "≥", value: 3 }, { of: "visits" }, 4] }, { where: [{ of: "visits", test: "≥", value: 3 }] }],
+  ])("is read as far as it makes sense: %j", (given, read) => {
+    expect(readShown(given)).toEqual(read);
   });
 });
 

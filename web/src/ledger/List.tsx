@@ -1,10 +1,12 @@
-import { useState, type ReactNode } from "react";
+import type { ReactNode } from "react";
 
 import { inOrder, type LedgerColumn, type Sort } from "@/ledger/columns";
 import { RowsMenu } from "@/ledger/FileMenu";
 import { Grid } from "@/ledger/Grid";
 import { SearchInput } from "@/ledger/SearchInput";
+import { NOTHING_SHOWN, readShown, shownWith, useLookedFor } from "@/ledger/shown";
 import { useChosenColumns } from "@/ledger/useChosenColumns";
+import { useShown } from "@/state/shown";
 
 /** From so many rows on, a list can be searched. */
 const SEARCHABLE_FROM = 5;
@@ -41,8 +43,9 @@ export function List<Row extends object>({
   beside,
   isExported = false,
 }: ListProps<Row>) {
-  const [sort, setSort] = useState(usual);
-  const [query, setQuery] = useState("");
+  const [shown, setShown] = useShown(name, NOTHING_SHOWN, readShown);
+  const sort = shown.sort ?? usual;
+  const { query, setQuery } = useLookedFor(shown, setShown);
   const chosen = useChosenColumns(name, columns);
   const isSearchable = rows.length >= SEARCHABLE_FROM || query !== "";
   const isTaken = (isSearchable || isExported) && rows.length > 0;
@@ -66,7 +69,7 @@ export function List<Row extends object>({
         rows={rows}
         rowId={rowId}
         sort={sort}
-        onSort={setSort}
+        onSort={(by) => setShown((was) => shownWith(was, { sort: by }))}
         query={query}
         widths={chosen.widths}
         onWidths={chosen.onWidths}

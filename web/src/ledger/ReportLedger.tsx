@@ -10,10 +10,11 @@ import { Grid } from "@/ledger/Grid";
 import { useLayout } from "@/ledger/layout";
 import { LongText } from "@/ledger/LongText";
 import { reportChoice, reportColumns, shapeOf, shapesOf, type ReportRow } from "@/ledger/reportColumns";
-import { searched, type RowCondition } from "@/ledger/rowSearch";
-import { useReportRows } from "@/ledger/useReportRows";
+import { searched } from "@/ledger/rowSearch";
+import { NOTHING_SHOWN, readShown, shownWith, useLookedFor } from "@/ledger/shown";
+import { NOTHING_OPEN, useReportRows } from "@/ledger/useReportRows";
 import { ErrorState } from "@/ui/states";
-import { useDebouncedValue } from "@/state/useDebouncedValue";
+import { useShown } from "@/state/shown";
 import { Button } from "@/ui/Button";
 import { copied, NOT_COPIED } from "@/ui/copied";
 import { MenuItem } from "@/ui/Menu";
@@ -91,11 +92,12 @@ export function ReportLedger(props: ReportLedgerProps) {
     onOpen,
     sideWords,
   } = props;
-  const [sort, setSort] = useState<Sort>(props.sort ?? { by: lead, descending: true });
-  const [isWhole, setWhole] = useState(false);
-  const [isSearched, setSearched] = useState(false);
-  const [query, setQuery] = useState("");
-  const [conditions, setConditions] = useState<RowCondition[]>([]);
+  const [shown, setShown] = useShown(title, NOTHING_SHOWN, readShown);
+  const sort = shown.sort ?? props.sort ?? { by: lead, descending: true };
+  const isWhole = shown.whole === true;
+  const setWhole = (whole: boolean) => setShown((was) => shownWith(was, { whole: whole || undefined }));
+  const { query, setQuery, conditions, setConditions, rested } = useLookedFor(shown, setShown);
+  const [isSearched, setSearched] = useState(query !== "" || conditions.length > 0);
   const measureOf = (name: string) => registry.measures.find((one) => one.name === name);
   const known = (id: string) => {
     const [name, shape] = shapeOf(id);
@@ -112,8 +114,7 @@ export function ReportLedger(props: ReportLedgerProps) {
   const needed = [
     ...new Set([...shownMeasures, ...(by.by === outer ? [] : [besideOf(by.by)?.measure ?? by.by]), ...conditions.map((one) => one.of)]),
   ];
-  const where = useDebouncedValue([...searched(outer, query), ...conditions], 250);
-  const settled = where.filter((one) => one.of === outer || needed.includes(one.of));
+  const settled = [...searched(outer, rested.query), ...rested.where].filter((one) => one.of === outer || needed.includes(one.of));
   const found = useReportRows({
     asked,
     site: site.key,
@@ -124,6 +125,8 @@ export function ReportLedger(props: ReportLedgerProps) {
     where: settled,
     limit: isWhole ? AT_ONCE : few,
     isWhole,
+    open: shown.open ?? NOTHING_OPEN,
+    setOpen: (change) => setShown((was) => shownWith(was, { open: change(was.open ?? NOTHING_OPEN) })),
   });
   const { pages, table, rows } = found;
   const measures = registry.measures.filter((one) => needed.includes(one.name));
@@ -245,7 +248,7 @@ export function ReportLedger(props: ReportLedgerProps) {
           rowId={(row) => row.id}
           total={props.isPart ? undefined : { id: "all", path: [], figures: table.total }}
           sort={sort.by === BY_VALUE ? sort : by}
-          onSort={setSort}
+          onSort={(by) => setShown((was) => shownWith(was, { sort: by }))}
           isSorted
           widths={layout.widths}
           onWidths={(widths) => set({ ...layout, widths })}

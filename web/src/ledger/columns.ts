@@ -13,6 +13,8 @@ import {
 } from "@tanstack/react-table";
 import type { ReactNode } from "react";
 
+import { isRecord } from "@/state/address";
+
 export type CellValue = string | number | null;
 
 /** What columns of measures are called here, by the name of the measure; others bear its title. */
@@ -61,6 +63,10 @@ export interface Sort {
   by: string;
   descending: boolean;
 }
+
+/** How a table is sorted, as an address says it. */
+export const isSort = (given: unknown): given is Sort =>
+  isRecord(given) && typeof given["by"] === "string" && given["by"].length <= 100 && typeof given["descending"] === "boolean";
 
 const collator = new Intl.Collator("en", { numeric: true, sensitivity: "base" });
 

@@ -1,5 +1,5 @@
 import { useInfiniteQuery, useQueries } from "@tanstack/react-query";
-import { useCallback, useMemo, useState } from "react";
+import { useCallback, useMemo } from "react";
 
 import type { Table } from "@/api/client";
 import { tablePagesQuery, tableQuery, tableRequest, type Asked, type TableAsked } from "@/api/queries";
@@ -10,6 +10,9 @@ import { plural } from "@/words/format";
 const CHILDREN = 20;
 const MOST_CHILDREN = 2_000;
 const idOf = (path: readonly string[]): string => JSON.stringify(path);
+
+type OpenRows = [string[], number][];
+export const NOTHING_OPEN: OpenRows = [];
 
 interface ReportRows {
   asked: Asked;
@@ -24,18 +27,22 @@ interface ReportRows {
   limit: number;
   /** Whether more come as one goes down. */
   isWhole: boolean;
+  /** The rows that are opened, and to how many rows. */
+  open: OpenRows;
+  setOpen: (change: (was: OpenRows) => OpenRows) => void;
 }
 
 /** The rows of a report as they stand in its ledger: those of the first dimension, and under each that is opened those of the next. */
-export function useReportRows({ asked, site, live, dimensions, measures, sort, where, limit, isWhole }: ReportRows) {
-  const [open, setOpen] = useState<Record<string, number>>({});
+export function useReportRows({ asked, site, live, dimensions, measures, sort, where, limit, isWhole, open, setOpen }: ReportRows) {
   const [outer = ""] = dimensions;
   const question = { ...asked, measures, sort: sort.by, descending: sort.descending };
   const whole = { ...question, dimensions: [outer], where, limit };
   const pages = useInfiniteQuery(tablePagesQuery(site, whole, { live }));
-  const paths = Object.entries(open).map(([id, most]) => ({ path: JSON.parse(id) as string[], most }));
-  // A row is opened under its parents only.
-  const reachable = paths.filter(({ path }) => path.slice(0, -1).every((_, i) => idOf(path.slice(0, i + 1)) in open));
+  const opened = new Set(open.map(([path]) => idOf(path)));
+  // A row is opened under its parents only, and as deep as there are dimensions.
+  const reachable = open
+    .filter(([path]) => path.length < dimensions.length && path.slice(0, -1).every((_, i) => opened.has(idOf(path.slice(0, i + 1)))))
+    .map(([path, most]) => ({ path, most: Math.min(most, MOST_CHILDREN) }));
   const children = useQueries({
     queries: reachable.map(({ path, most }) =>
       tableQuery(
@@ -56,12 +63,14 @@ export function useReportRows({ asked, site, live, dimensions, measures, sort, w
     // The answers are what changes; the paths come with them.
     [reachable, children],
   );
-  const setMost = useCallback((path: string[], most: number | null) => {
-    setOpen((now) => {
-      const others = Object.fromEntries(Object.entries(now).filter(([id]) => id !== idOf(path)));
-      return most === null ? others : { ...others, [idOf(path)]: most };
-    });
-  }, []);
+  const setMost = useCallback(
+    (path: string[], most: number | null) =>
+      setOpen((was) => {
+        const others = was.filter(([one]) => idOf(one) !== idOf(path));
+        return most === null ? others : [...others, [path, most]];
+      }),
+    [setOpen],
+  );
   const table: Table | undefined = pages.data?.pages[0];
   const rows = useMemo(() => {
     const found: ReportRow[] = [];
@@ -82,7 +91,7 @@ export function useReportRows({ asked, site, live, dimensions, measures, sort, w
     for (const page of pages.data?.pages ?? []) for (const row of page.rows) add(row.keys, row);
     return found;
   }, [pages.data, below, setMost]);
-  const isOpen = (row: ReportRow): boolean => row.id in open;
+  const isOpen = (row: ReportRow): boolean => opened.has(row.id);
   const toggle = (row: ReportRow): void => setMost(row.path, isOpen(row) ? null : CHILDREN);
   const { hasNextPage, isFetchingNextPage, fetchNextPage } = pages;
   const onEnd = useCallback(() => {

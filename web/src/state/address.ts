@@ -24,6 +24,8 @@ export interface ViewSearch {
   draft?: string;
   /** By which steps charts over time are read, where it is not the usual one. */
   step?: "hour" | "day" | "week" | "month";
+  /** What parts of the view show, by their names: how they are sorted, what is opened in them. Each part reads what is its own. */
+  shown?: Record<string, unknown>;
 }
 
 const LISTS = ["only", "without"] as const;
@@ -32,6 +34,7 @@ const SEVERAL: readonly string[] = [...LISTS, ...PARTS];
 export const MAX_BESIDE = 4;
 /** Longer than any that can be written by hand; more would not go through as an address. */
 const MAX_SEGMENT = 6_000;
+const MAX_SHOWN = 8_000;
 
 export function parseSearch(text: string): Record<string, unknown> {
   const given = new URLSearchParams(text);
@@ -44,11 +47,15 @@ export function stringifySearch(search: Record<string, unknown>): string {
   const made = new URLSearchParams();
   for (const [key, value] of Object.entries(search)) {
     if (Array.isArray(value)) for (const one of value) made.append(key, String(one));
+    else if (isRecord(value)) made.set(key, JSON.stringify(value));
     else if (value !== undefined && value !== null && value !== "") made.set(key, String(value));
   }
   const text = made.toString().replaceAll("%3A", ":").replaceAll("%2F", "/");
   return text ? `?${text}` : "";
 }
+
+export const isRecord = (value: unknown): value is Record<string, unknown> =>
+  value !== null && typeof value === "object" && !Array.isArray(value);
 
 const list = (value: unknown): string[] | undefined => {
   const kept = (Array.isArray(value) ? value : []).filter((one): one is string => typeof one === "string" && one.includes(":"));
@@ -86,9 +93,23 @@ export function readView(given: Record<string, unknown>): ViewSearch {
   }
   const edit = text("edit");
   if (edit === "new" || (edit !== undefined && /^[1-9]\d{0,9}$/.test(edit))) found.edit = edit;
+  const shown = shownIn(given["shown"]);
+  if (shown) found.shown = shown;
   const draft = text("draft");
   if (draft !== undefined && segmentIn(draft)) found.draft = draft;
   return found;
+}
+
+/** What parts show, as it is or as a text of JSON. */
+function shownIn(given: unknown): Record<string, unknown> | null {
+  const text = typeof given === "string" ? given : JSON.stringify(given ?? null);
+  if (text.length > MAX_SHOWN) return null;
+  try {
+    const found: unknown = typeof given === "string" ? JSON.parse(text) : given;
+    return isRecord(found) && Object.keys(found).length ? found : null;
+  } catch {
+    return null;
+  }
 }
 
 /** The segment that a text holds as JSON; whether it can be read in full, the server says. */
@@ -96,9 +117,8 @@ export function segmentIn(text: string): Segment | null {
   if (text.length > MAX_SEGMENT) return null;
   try {
     const found: unknown = JSON.parse(text);
-    const where = found !== null && typeof found === "object" && "where" in found ? found.where : null;
-    const isGroup = where !== null && typeof where === "object" && "conditions" in where && Array.isArray(where.conditions);
-    return isGroup ? (found as Segment) : null;
+    const where = isRecord(found) ? found["where"] : null;
+    return isRecord(where) && Array.isArray(where["conditions"]) ? (found as Segment) : null;
   } catch {
     return null;
   }
@@ -130,7 +150,13 @@ export function narrowings(search: ViewSearch, known: (dimension: string) => boo
 export type Taking = "only" | "without" | "add";
 
 /** The address for another view: what one view alone has open stays behind. */
-export const elsewhere = (search: ViewSearch): ViewSearch => ({ ...search, edit: undefined, draft: undefined });
+export const elsewhere = (search: ViewSearch): ViewSearch => ({ ...search, edit: undefined, draft: undefined, shown: undefined });
+
+/** The address in which one part of the view shows something else; what is usual there need not be said. */
+export function showing(search: ViewSearch, part: string, to: unknown): ViewSearch {
+  const said = Object.entries({ ...search.shown, [part]: to }).filter(([, one]) => one !== undefined);
+  return { ...search, shown: said.length ? Object.fromEntries(said) : undefined };
+}
 
 /** The address with one value more; the same value is never both taken and left out. */
 export function narrowed(search: ViewSearch, dimension: string, value: string, how: Taking): ViewSearch {

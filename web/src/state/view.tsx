@@ -3,7 +3,20 @@ import { createContext, useContext, useEffect, useMemo, useRef, type ReactNode }
 
 import type { DimensionFilter, Period, Segment, SegmentPart, StoredGoal, Versus } from "@/api/client";
 import { segmentOf } from "@/api/figures";
-import { narrowed, narrowings, partOf, partText, renarrowed, samePeriod, widened, type Taking, type ViewSearch } from "@/state/address";
+import {
+  narrowed,
+  narrowings,
+  parseSearch,
+  partOf,
+  partText,
+  readView,
+  renarrowed,
+  samePeriod,
+  stringifySearch,
+  widened,
+  type Taking,
+  type ViewSearch,
+} from "@/state/address";
 import { completeDays, daysIn, plusDays } from "@/state/days";
 import { useSite } from "@/state/site";
 
@@ -67,7 +80,9 @@ export function versusOf(period: Period, versus: Versus): Period | null {
 
 export function ViewProvider({ children }: { children: ReactNode }) {
   const { site, goals, registry, segments } = useSite();
-  const search = useSearch({ from: "/s/$site" });
+  // What parts of a view show is theirs: it draws nothing else anew.
+  const read = useSearch({ from: "/s/$site", select: (search) => stringifySearch({ ...search, shown: undefined }) });
+  const search = useMemo(() => readView(parseSearch(read)), [read]);
   const navigate = useNavigate();
   // A site that began today has no complete day yet.
   const usual = useMemo(
@@ -131,7 +146,7 @@ export function ViewProvider({ children }: { children: ReactNode }) {
       setBeside: (parts) => go((now) => ({ ...now, beside: parts.map(partText) })),
       undo: () => {
         const before = taken.pop();
-        if (before) to(() => before);
+        if (before) to(({ shown }) => ({ ...before, shown }));
       },
     };
   }, [navigate]);

@@ -1,7 +1,7 @@
 import { Link } from "@tanstack/react-router";
 
 import type { SegmentPart } from "@/api/client";
-import type { ViewSearch } from "@/state/address";
+import { elsewhere, type ViewSearch } from "@/state/address";
 import { useSite } from "@/state/site";
 import { Chip } from "@/ui/Chip";
 import { partWords, segmentWords } from "@/words/segments";
@@ -30,7 +30,7 @@ export function PartChip({ part, onAway, isDimmed, letter }: PartChipProps) {
       <Link
         to="/s/$site/explain/segments"
         params={{ site: site.key }}
-        search={(now: ViewSearch) => ({ ...now, draft: undefined, ...edit })}
+        search={(now: ViewSearch) => ({ ...elsewhere(now), ...edit })}
         className="text-inherit"
         aria-label={`Edit the segment: ${letter ? `${letter} ` : ""}${words}`}
       >

@@ -2,7 +2,7 @@ import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 
 import type { SegmentPart } from "@/api/client";
-import { MAX_BESIDE, type ViewSearch } from "@/state/address";
+import { elsewhere, MAX_BESIDE, type ViewSearch } from "@/state/address";
 import { useSite } from "@/state/site";
 import { useSteering, useView } from "@/state/view";
 import { Button } from "@/ui/Button";
@@ -68,7 +68,7 @@ export function SavedChoice({ done }: { done: () => void }) {
         <Link
           to="/s/$site/explain/segments"
           params={{ site: site.key }}
-          search={(now: ViewSearch) => ({ ...now, edit: "new", draft: segment ? JSON.stringify(segment) : undefined })}
+          search={(now: ViewSearch) => ({ ...elsewhere(now), edit: "new", draft: segment ? JSON.stringify(segment) : undefined })}
           className="text-teal underline-offset-3 hover:underline"
           onClick={done}
         >

@@ -11,6 +11,7 @@ import { RowAside } from "@/views/explain/RowAside";
 import { Remarks } from "@/views/explain/Remarks";
 import { useComparison } from "@/views/explain/useComparison";
 import { ViewPending } from "@/ledger/ViewPending";
+import { readYes, useShown } from "@/state/shown";
 import { useSite } from "@/state/site";
 import { useView } from "@/state/view";
 import { LedgerSkeleton } from "@/ledger/LedgerSkeleton";
@@ -32,7 +33,7 @@ function Compared() {
   const { site, goals, segments, registry } = useSite();
   const { period, live } = useView();
   const { comparison, request, set } = useComparison();
-  const [isFew, setFew] = useState(false);
+  const [isFew, setFew] = useShown("too few", false, readYes);
   const [current, setCurrent] = useState<string | null>(null);
   const sure = useInfiniteQuery(compareQuery(site.key, request, { live }));
   const few = useInfiniteQuery({ ...compareQuery(site.key, { ...request, too_few: true }, { live }), enabled: isFew });
@@ -85,7 +86,7 @@ function Compared() {
                   <span className="text-ink-2">
                     {plural(first.count_too_few, "value")} with fewer than five expected in one of the groups.
                   </span>
-                  <Button kind="link" aria-expanded={isFew} onClick={() => setFew(!isFew)}>
+                  <Button kind="link" aria-expanded={isFew} onClick={() => setFew((was) => !was)}>
                     {isFew ? "Hide them" : "Show them"}
                   </Button>
                 </p>

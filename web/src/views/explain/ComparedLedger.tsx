@@ -1,6 +1,6 @@
 import type { Naming, Sizes } from "@/views/explain/compared";
 import { RatioAxis, RatioMark, ratioScale } from "@/charts/RatioMark";
-import type { CellControl, LedgerColumn } from "@/ledger/columns";
+import type { LedgerColumn } from "@/ledger/columns";
 import { FigureButton } from "@/ledger/FigureButton";
 import { RowsMenu } from "@/ledger/FileMenu";
 import { Grid } from "@/ledger/Grid";
@@ -50,10 +50,11 @@ export function ComparedLedger(props: ComparedLedgerProps) {
     columnsOf(
       props,
       (row, how) => narrow(row.dimension, row.value, how),
-      (row, which) => {
+      (row, which, isShare) => {
         const part = props.parts[which] ?? undefined;
         const [measure, title] = request.units === "people" ? ["visitors", "People"] : ["visits", "Visits"];
-        openUp({ measure, title, of: [{ dimension: row.dimension, value: row.value }], ...(part ? { part } : {}) });
+        const of = [{ dimension: row.dimension, value: row.value }];
+        openUp({ measure, title: isShare ? `${title}, share` : title, of, ...(part ? { part, ...(isShare ? { outOf: part } : {}) } : {}) });
       },
     ),
   );
@@ -105,7 +106,7 @@ export function ComparedLedger(props: ComparedLedgerProps) {
 function columnsOf(
   { rows, sizes, words, others, dimension, onCurrent, parts, isUnsure = false }: ComparedLedgerProps,
   onNarrow: (row: ComparedRow, how: "only" | "without") => void,
-  onOpen: (row: ComparedRow, which: "a" | "b") => void,
+  onOpen: (row: ComparedRow, which: "a" | "b", isShare: boolean) => void,
 ): LedgerColumn<ComparedRow>[] {
   const scale = ratioScale(
     rows.flatMap((row) =>
@@ -114,41 +115,51 @@ function columnsOf(
     MARKS,
   );
   const share = (row: ComparedRow, which: "a" | "b") => (sizes[which] ? row[which] / sizes[which] : null);
-  const count = (which: "a" | "b", head: string): LedgerColumn<ComparedRow>[] => [
-    {
-      id: which,
-      head,
-      width: 76,
-      isNumber: true,
-      isSortable: false,
-      value: (row) => row[which],
-      ...(parts[which] === null
-        ? { cell: (row: ComparedRow) => figure(row[which], "count") }
-        : {
-            hasControl: true,
-            cell: (row: ComparedRow, control: CellControl) => (
-              <FigureButton
-                label={`${valueWords(row.dimension, row.value)}, ${head}: ${figure(row[which], "count")}`}
-                control={control}
-                onOpen={() => onOpen(row, which)}
-              >
-                {figure(row[which], "count")}
-              </FigureButton>
-            ),
-          }),
-    },
-    {
-      id: `share ${which}`,
-      head: "%",
-      meaning: `Of ${head}, how many have it`,
-      width: 58,
-      isNumber: true,
-      isQuiet: true,
-      isSortable: false,
-      value: (row) => share(row, which),
-      cell: (row) => figure(share(row, which), "percent"),
-    },
-  ];
+  const opening = (
+    which: "a" | "b",
+    head: string,
+    shown: (row: ComparedRow) => string,
+    isShare: boolean,
+  ): Partial<LedgerColumn<ComparedRow>> => ({
+    hasControl: true,
+    cell: (row, control) => (
+      <FigureButton
+        label={`${valueWords(row.dimension, row.value)}, ${head}: ${shown(row)}`}
+        control={control}
+        onOpen={() => onOpen(row, which, isShare)}
+      >
+        {shown(row)}
+      </FigureButton>
+    ),
+  });
+  const count = (which: "a" | "b", head: string): LedgerColumn<ComparedRow>[] => {
+    const counted = (row: ComparedRow) => figure(row[which], "count");
+    const shared = (row: ComparedRow) => figure(share(row, which), "percent");
+    return [
+      {
+        id: which,
+        head,
+        width: 76,
+        isNumber: true,
+        isSortable: false,
+        value: (row) => row[which],
+        cell: counted,
+        ...(parts[which] === null ? {} : opening(which, head, counted, false)),
+      },
+      {
+        id: `share ${which}`,
+        head: "%",
+        meaning: `Of ${head}, how many have it`,
+        width: 58,
+        isNumber: true,
+        isQuiet: true,
+        isSortable: false,
+        value: (row) => share(row, which),
+        cell: shared,
+        ...(parts[which] ? opening(which, `share of ${head.toLowerCase()}`, shared, true) : {}),
+      },
+    ];
+  };
   return [
     {
       id: "value",

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { useState, type ReactNode } from "react";
+import type { ReactNode } from "react";
 
 import type { Schemas, SegmentPart } from "@/api/client";
 import { activityQuery } from "@/api/queries";
@@ -9,6 +9,7 @@ import { FigureButton } from "@/ledger/FigureButton";
 import { LedgerSkeleton } from "@/ledger/LedgerSkeleton";
 import { List } from "@/ledger/List";
 import { LongText } from "@/ledger/LongText";
+import { readText, useShown } from "@/state/shown";
 import { useSite } from "@/state/site";
 import { useSteering, useView } from "@/state/view";
 import { useOpenUp } from "@/views/shared/OpenedUp";
@@ -65,22 +66,27 @@ const visitsThat = ({ names, key }: Done, value: string): SegmentPart => ({
   },
 });
 
-/** Makes figures of visits open up, each into the visits in which it was done. */
+/** Makes figures of visits open up, each into the visits in which it was done; or what share those are of the visits in which something else was. */
 function useOpening<Row>(nameOf: (row: Row) => string) {
   const openUp = useOpenUp();
-  return (head: string, done: Done, value: (row: Row) => number): Partial<LedgerColumn<Row>> => ({
+  return (head: string, done: Done, value: (row: Row) => number | null, outOf?: Done): Partial<LedgerColumn<Row>> => ({
     hasControl: true,
     cell: (row, control) => {
-      const shown = figure(value(row), "count");
-      const open = () => openUp({ measure: "visits", title: `${nameOf(row)}, ${head.toLowerCase()}`, part: visitsThat(done, nameOf(row)) });
+      const name = nameOf(row);
+      const shown = figure(value(row), outOf ? "percent" : "count");
+      const title = `${name}, ${head.toLowerCase()}`;
+      const open = () =>
+        openUp({ measure: "visits", title, part: visitsThat(done, name), ...(outOf ? { outOf: visitsThat(outOf, name) } : {}) });
       return (
-        <FigureButton label={`${nameOf(row)}, ${head}: ${shown}`} control={control} onOpen={open}>
+        <FigureButton label={`${name}, ${head}: ${shown}`} control={control} onOpen={open}>
           {shown}
         </FigureButton>
       );
     },
   });
 }
+const sentRate = (one: Form) => share(one.sent, one.seen);
+const clickRate = (one: Promotion) => share(one.clicked, one.seen);
 const ofForm = numbers<Form>();
 const ofPromotion = numbers<Promotion>();
 const ofMedium = numbers<Medium>();
@@ -130,7 +136,7 @@ function Part({ title, aside, left, children }: { title: string; aside: string; 
         <span className="text-label text-ink-2">{aside}</span>
       </header>
       {children}
-      {left > 0 && <p className="text-label text-ink-2">{plural(left, "more")} with fewer visits are not listed.</p>}
+      {left > 0 && <p className="text-label text-ink-2">{plural(left, "more", "more")} with fewer visits are not listed.</p>}
     </section>
   );
 }
@@ -151,9 +157,9 @@ function Forms({ forms }: { forms: Form[] }) {
         ofForm("seen", "Seen", (one) => one.seen, { ...opening("Seen", FORM_SEEN, (one) => one.seen), isLead: true }),
         ofForm("begun", "Begun", (one) => one.begun, { ...opening("Begun", FORM_BEGUN, (one) => one.begun) }),
         ofForm("sent", "Sent", (one) => one.sent, { ...opening("Sent", FORM_SENT, (one) => one.sent) }),
-        ofForm("rate", "Rate", (one) => share(one.sent, one.seen), {
+        ofForm("rate", "Rate", sentRate, {
+          ...opening("Rate", FORM_SENT, sentRate, FORM_SEEN),
           unit: ", %",
-          of: "percent",
           meaning: "visits that sent it ÷ visits that saw it",
         }),
         ofForm("time", "Time", (one) => one.seconds ?? null, {
@@ -195,9 +201,9 @@ function Promotions({ promotions, goal }: { promotions: Promotion[]; goal: strin
           (one) => one.clicked,
           opening("Clicked", PROMO_CLICKED, (one) => one.clicked),
         ),
-        ofPromotion("rate", "Rate", (one) => share(one.clicked, one.seen), {
+        ofPromotion("rate", "Rate", clickRate, {
+          ...opening("Rate", PROMO_CLICKED, clickRate, PROMO_SEEN),
           unit: ", %",
-          of: "percent",
           meaning: "visits that clicked it ÷ visits that saw it",
         }),
         ...(goal
@@ -222,7 +228,7 @@ function Promotions({ promotions, goal }: { promotions: Promotion[]; goal: strin
 function Media({ media }: { media: Medium[] }) {
   const { narrow } = useSteering();
   const opening = useOpening<Medium>((one) => one.media);
-  const [chosen, setChosen] = useState<string | null>(null);
+  const [chosen, setChosen] = useShown("where people stop", "", readText);
   const shown = media.find((one) => one.media === chosen) ?? media[0];
   return (
     <>
@@ -241,7 +247,7 @@ function Media({ media }: { media: Medium[] }) {
             hasControl: true,
             value: (one) => one.media,
             cell: (one, control) => (
-              <Button kind="link" title="Show where people stop" onClick={() => setChosen(one.media)} {...control}>
+              <Button kind="link" title="Show where people stop" onClick={() => setChosen(() => one.media)} {...control}>
                 <LongText text={one.media} />
               </Button>
             ),

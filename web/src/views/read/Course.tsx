@@ -1,5 +1,4 @@
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
 
 import { besideId } from "@/api/figures";
 import { expectedQuery, seriesQuery, type Asked } from "@/api/queries";
@@ -15,6 +14,7 @@ import { ColumnsChoice } from "@/ledger/ColumnsChoice";
 import { useLayout } from "@/ledger/layout";
 import { Chosen } from "@/views/shared/Chosen";
 import { plusDays } from "@/state/days";
+import { readText, useShown } from "@/state/shown";
 import { useSite } from "@/state/site";
 import { useSteering, useView } from "@/state/view";
 import { PointWays } from "@/views/read/PointWays";
@@ -38,7 +38,7 @@ export function Course({ asked }: { asked: Asked }) {
   const { setPeriod, readBy } = useSteering();
   const openUp = useOpenUp();
   const figures = useFigures();
-  const [wanted, setShown] = useState("conversions");
+  const [wanted, setWanted] = useShown("course", "conversions", readText);
   const shown = figures.shown.includes(wanted) ? wanted : (figures.shown[0] ?? "visits");
   const bucket = stepFor(period, step);
   // What is shown comes first: not of all figures is there room for several segments in one request.
@@ -88,7 +88,7 @@ export function Course({ asked }: { asked: Asked }) {
                   course={series.data.points.map((point) => point.values[measure.name] ?? null)}
                   currency={site.currency}
                   current={measure.name === shown}
-                  onShow={() => setShown(measure.name)}
+                  onShow={() => setWanted(() => measure.name)}
                   onOpen={() => openUp({ measure: measure.name, title: title(measure.name) })}
                 />
               ))

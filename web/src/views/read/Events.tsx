@@ -1,8 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
 
 import type { Schemas } from "@/api/client";
 import { eventsQuery, type Asked } from "@/api/queries";
+import { readText, useShown } from "@/state/shown";
 import { useSite } from "@/state/site";
 import { useView } from "@/state/view";
 import { Answer } from "@/ui/text";
@@ -26,8 +26,8 @@ function Leading({ asked }: { asked: Asked }) {
   const { period, segment, live } = useView();
   const events = useQuery(eventsQuery(site.key, { period, segment }, { live }));
   const keys = keysOf(events.data ?? []);
-  const [wanted, setKey] = useState<string | null>(null);
-  const key = wanted !== null && keys.includes(wanted) ? wanted : "";
+  const [wanted, setKey] = useShown("properties", "", readText);
+  const key = keys.includes(wanted) ? wanted : "";
   return (
     <>
       {events.data ? <Said events={events.data} /> : <Answer aria-busy={events.isPending}> </Answer>}
@@ -38,7 +38,7 @@ function Leading({ asked }: { asked: Asked }) {
             label="Properties"
             value={key}
             options={[{ value: "", label: "all its properties" }, ...keys.map((one) => ({ value: one, label: `its property ${one}` }))]}
-            onChange={setKey}
+            onChange={(to) => setKey(() => to)}
           />
           , then into pages.
         </p>

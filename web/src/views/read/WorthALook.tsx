@@ -5,7 +5,7 @@ import { ask, client } from "@/api/client";
 import { useSave } from "@/api/useSave";
 import { PairMark } from "@/charts/PairMark";
 import { Sparkline } from "@/charts/Sparkline";
-import { narrowed, type ViewSearch } from "@/state/address";
+import { elsewhere, narrowed, type ViewSearch } from "@/state/address";
 import { can } from "@/state/can";
 import { HOME, type ViewPath } from "@/state/paths";
 import { useSite } from "@/state/site";
@@ -163,10 +163,10 @@ function Proof({ insight, text }: { insight: Insight; text: string }) {
   const to: ViewPath = kind === "converters" ? "/s/$site/explain/compare" : moves ? HOME : "/s/$site/read/pages";
   const search = (now: ViewSearch): ViewSearch =>
     kind === "converters"
-      ? { ...now, group: `goal:${goal?.id}`, against: undefined, by: dimension, units: undefined }
+      ? { ...elsewhere(now), group: `goal:${goal?.id}`, against: undefined, by: dimension, units: undefined }
       : moves
-        ? narrowed(now, dimension, value, "only")
-        : now;
+        ? narrowed(elsewhere(now), dimension, value, "only")
+        : elsewhere(now);
   return (
     <Link to={to} params={{ site: site.key }} search={search} className="text-teal decoration-1 underline-offset-3 hover:underline">
       {text}

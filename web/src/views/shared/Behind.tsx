@@ -3,7 +3,7 @@ import type { ComponentProps } from "react";
 
 import type { Segment, SegmentPart } from "@/api/client";
 import { narrowedBy } from "@/api/figures";
-import { narrowedTo, partText, type ViewSearch } from "@/state/address";
+import { elsewhere, narrowedTo, partText, type ViewSearch } from "@/state/address";
 import { useSite } from "@/state/site";
 import { useView } from "@/state/view";
 
@@ -15,7 +15,7 @@ interface BehindProps extends Omit<ComponentProps<"a">, "href"> {
 }
 
 const readToo = (now: ViewSearch, { places, whole }: Pick<BehindProps, "places" | "whole">): ViewSearch => {
-  const narrowed = narrowedTo(now, places);
+  const narrowed = narrowedTo(elsewhere(now), places);
   return whole ? { ...narrowed, segment: [...new Set([...(narrowed.segment ?? []), partText(whole)])] } : narrowed;
 };
 
@@ -57,7 +57,7 @@ export function SegmentBegun({ site, draft, ...rest }: SegmentBegunProps) {
     <Link
       to="/s/$site/explain/segments"
       params={{ site }}
-      search={(now: ViewSearch) => ({ ...now, edit: "new", draft: draft ? JSON.stringify(draft) : undefined })}
+      search={(now: ViewSearch) => ({ ...elsewhere(now), edit: "new", draft: draft ? JSON.stringify(draft) : undefined })}
       {...rest}
     />
   );

@@ -1,10 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
 import { useMemo } from "react";
 
-import type { Measure } from "@/api/client";
+import type { Measure, MeasureValues } from "@/api/client";
 import { narrowedBy } from "@/api/figures";
 import { seriesQuery, tableQuery } from "@/api/queries";
 import { useFlags } from "@/views/logbook/useFlags";
+import { OpenedShare } from "@/views/shared/OpenedShare";
 import { Parts } from "@/views/shared/Parts";
 import { ComparedWithRest, SegmentOfThese, VisitsBehind } from "@/views/shared/Behind";
 import { Change } from "@/views/read/Figure";
@@ -40,7 +41,7 @@ export function OpenedBehind({ opened, onClose, onCloseAutoFocus }: BehindProps)
     <Sheet
       open
       above="Opened up"
-      title={`${opened.title}${measure ? unitOf(measure.unit, site.currency) : ""}`}
+      title={`${opened.title}${measure ? unitOf(opened.outOf ? "percent" : measure.unit, site.currency) : ""}`}
       below={`${subject}, ${periodWords(period)}`}
       onClose={onClose}
       onCloseAutoFocus={onCloseAutoFocus}
@@ -51,7 +52,7 @@ export function OpenedBehind({ opened, onClose, onCloseAutoFocus }: BehindProps)
 }
 
 function Inside({ opened, measure, onLeave }: { opened: Opened; measure: Measure; onLeave: () => void }) {
-  const { site, registry } = useSite();
+  const { site } = useSite();
   const { goal, period, versus, segment, live, step } = useView();
   const own = useMemo(
     () =>
@@ -72,12 +73,50 @@ function Inside({ opened, measure, onLeave }: { opened: Opened; measure: Measure
     return <ErrorState error={table.error ?? series.error} again={() => void Promise.all([table.refetch(), series.refetch()])} />;
   if (!table.data) return <LedgerSkeleton rows={4} />;
   const { total } = table.data;
+  return (
+    <div data-inside>
+      {opened.outOf ? (
+        <OpenedShare of={opened.outOf} measure={measure} having={total.values[measure.name] ?? 0} asked={asked} />
+      ) : (
+        <OpenedFigure measure={measure} total={total} />
+      )}
+      <h3 className="mt-[18px] border-t border-hairline pt-2.5 font-serif text-title font-[560]">
+        {opened.outOf ? `The course of these ${measure.title.toLowerCase()}` : "Its course"}
+      </h3>
+      {course && (
+        <TimeChart
+          {...course}
+          title={opened.title}
+          unit={measure.unit}
+          versus={versus === "none" ? null : "before"}
+          flags={flags}
+          height={190}
+        />
+      )}
+      <Parts asked={asked} measure={measure} taken={(opened.of ?? []).map((one) => one.dimension)} />
+      <p className="mt-3 grid justify-items-start gap-1.5">
+        <VisitsBehind className={WAY} places={opened.of ?? []} whole={opened.part} onClick={onLeave} />
+        {((opened.of ?? []).length > 0 || opened.part) && (
+          <>
+            <ComparedWithRest className={WAY} places={opened.of ?? []} whole={opened.part} onClick={onLeave} />
+            <SegmentOfThese className={WAY} places={opened.of ?? []} whole={opened.part} onClick={onLeave} />
+          </>
+        )}
+      </p>
+    </div>
+  );
+}
+
+/** A figure that is opened: what it is, its formula with its numbers put in, what it is made of. */
+function OpenedFigure({ measure, total }: { measure: Measure; total: MeasureValues }) {
+  const { registry } = useSite();
+  const { goal, period, versus } = useView();
   const interval = total.interval?.[measure.name];
   const parts = measure.parts.flatMap((name) => registry?.measures.find((one) => one.name === name) ?? []);
   const numbers = formulaNumbers(measure, total.values, parts);
   const goalWords = /conver|value/.test(measure.name) && goal ? ` The goal is ${goal.name}.` : "";
   return (
-    <div data-inside>
+    <>
       <p className="mt-3 text-[34px] leading-10 font-semibold" data-figure>
         {figure(total.values[measure.name], measure.unit)}
       </p>
@@ -120,27 +159,6 @@ function Inside({ opened, measure, onLeave }: { opened: Opened; measure: Measure
           ))}
         </dl>
       )}
-      <h3 className="mt-[18px] border-t border-hairline pt-2.5 font-serif text-title font-[560]">Its course</h3>
-      {course && (
-        <TimeChart
-          {...course}
-          title={opened.title}
-          unit={measure.unit}
-          versus={versus === "none" ? null : "before"}
-          flags={flags}
-          height={190}
-        />
-      )}
-      <Parts asked={asked} measure={measure} taken={(opened.of ?? []).map((one) => one.dimension)} />
-      <p className="mt-3 grid justify-items-start gap-1.5">
-        <VisitsBehind className={WAY} places={opened.of ?? []} whole={opened.part} onClick={onLeave} />
-        {((opened.of ?? []).length > 0 || opened.part) && (
-          <>
-            <ComparedWithRest className={WAY} places={opened.of ?? []} whole={opened.part} onClick={onLeave} />
-            <SegmentOfThese className={WAY} places={opened.of ?? []} whole={opened.part} onClick={onLeave} />
-          </>
-        )}
-      </p>
-    </div>
+    </>
   );
 }

@@ -1,6 +1,8 @@
-import { createContext, lazy, Suspense, useCallback, useContext, useRef, useState, type ReactNode } from "react";
+import { createContext, lazy, Suspense, useCallback, useContext, useRef, type ReactNode } from "react";
 
 import type { SegmentPart } from "@/api/client";
+import { isRecord, partOf } from "@/state/address";
+import { isText, useShown } from "@/state/shown";
 
 const OpenedBehind = lazy(async () => ({ default: (await import("@/views/shared/OpenedBehind")).OpenedBehind }));
 
@@ -11,6 +13,26 @@ export interface Opened {
   of?: { dimension: string; value: string }[];
   /** A whole segment that they are in. */
   part?: SegmentPart;
+  /** Where it is a share: of whom. */
+  outOf?: SegmentPart;
+}
+
+const isPlace = (given: unknown): given is { dimension: string; value: string } =>
+  isRecord(given) && isText(given["dimension"]) && isText(given["value"]);
+
+/** What an address says is opened. */
+function readOpened(given: unknown): Opened | null {
+  if (!isRecord(given) || !isText(given["measure"]) || !isText(given["title"])) return null;
+  const found: Opened = { measure: given["measure"], title: given["title"] };
+  if (Array.isArray(given["of"])) found.of = given["of"].filter(isPlace);
+  for (const key of ["part", "outOf"] as const) {
+    const said = given[key];
+    if (!isRecord(said)) continue;
+    const part = said["kind"] === "saved" ? partOf(String(said["id"])) : partOf(JSON.stringify(said["segment"] ?? null));
+    if (!part) return null;
+    found[key] = part;
+  }
+  return found;
 }
 
 const Context = createContext<(opened: Opened) => void>(() => undefined);
@@ -18,12 +40,15 @@ export const useOpenUp = () => useContext(Context);
 
 /** The drawer behind every number: what it is, its formula, its parts, its course. */
 export function OpenedUpProvider({ children }: { children: ReactNode }) {
-  const [opened, setOpened] = useState<Opened | null>(null);
+  const [opened, setOpened] = useShown<Opened | null>("opened up", null, readOpened);
   const from = useRef<HTMLElement | null>(null);
-  const open = useCallback((next: Opened) => {
-    from.current = document.activeElement as HTMLElement | null;
-    setOpened(next);
-  }, []);
+  const open = useCallback(
+    (next: Opened) => {
+      from.current = document.activeElement as HTMLElement | null;
+      setOpened(() => next);
+    },
+    [setOpened],
+  );
   return (
     <Context.Provider value={open}>
       {children}
@@ -31,7 +56,7 @@ export function OpenedUpProvider({ children }: { children: ReactNode }) {
         <Suspense>
           <OpenedBehind
             opened={opened}
-            onClose={() => setOpened(null)}
+            onClose={() => setOpened(() => null)}
             onCloseAutoFocus={(event) => {
               event.preventDefault();
               from.current?.focus();

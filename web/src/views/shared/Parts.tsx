@@ -70,7 +70,7 @@ export function Parts({ asked, measure, taken }: PartsProps) {
           </li>
         ))}
       </ul>
-      {rows && more > 0 && <p className="text-label text-ink-2">And {plural(more, "more")}.</p>}
+      {rows && more > 0 && <p className="text-label text-ink-2">And {plural(more, "more", "more")}.</p>}
     </section>
   );
 }

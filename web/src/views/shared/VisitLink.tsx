@@ -2,6 +2,7 @@ import { Link } from "@tanstack/react-router";
 import type { ReactNode } from "react";
 
 import type { CellControl } from "@/ledger/columns";
+import { elsewhere, type ViewSearch } from "@/state/address";
 import { useSite } from "@/state/site";
 
 interface VisitLinkProps {
@@ -20,7 +21,7 @@ export function VisitLink({ visitor, number, control, children }: VisitLinkProps
       {...control}
       to="/s/$site/watch/visits/$visitor/$number"
       params={{ site: site.key, visitor, number: String(number) }}
-      search={(kept) => ({ ...kept, visitor: undefined })}
+      search={(now: ViewSearch) => ({ ...elsewhere(now), visitor: undefined })}
     >
       {children}
     </Link>

@@ -8,7 +8,7 @@ import { actionColumn } from "@/ledger/actionColumn";
 import type { LedgerColumn } from "@/ledger/columns";
 import { List } from "@/ledger/List";
 import { can } from "@/state/can";
-import { MAX_BESIDE, type ViewSearch } from "@/state/address";
+import { elsewhere, MAX_BESIDE, type ViewSearch } from "@/state/address";
 import { useSite } from "@/state/site";
 import { useView } from "@/state/view";
 import { Button } from "@/ui/Button";
@@ -57,7 +57,7 @@ export function SegmentList({ onNew, onUse, onDuplicate, onArchive, onRestore, o
       <Link
         to="/s/$site/explain/segments"
         params={{ site: site.key }}
-        search={(now: ViewSearch) => ({ ...now, edit: String(one.id), draft: undefined })}
+        search={(now: ViewSearch) => ({ ...elsewhere(now), edit: String(one.id), draft: undefined })}
         className="text-teal decoration-1 underline-offset-3 hover:underline"
         {...control}
       >
@@ -134,7 +134,7 @@ export function SegmentList({ onNew, onUse, onDuplicate, onArchive, onRestore, o
                 <Link
                   to="/s/$site/explain/compare"
                   params={{ site: site.key }}
-                  search={(now: ViewSearch) => ({ ...now, group: `saved:${one.id}`, against: undefined, by: undefined })}
+                  search={(now: ViewSearch) => ({ ...elsewhere(now), group: `saved:${one.id}`, against: undefined, by: undefined })}
                 >
                   Compare with the rest
                 </Link>
