@@ -4,6 +4,7 @@ import { createContext, useContext, useEffect, useMemo, useRef, type ReactNode }
 import type { DimensionFilter, Period, Segment, SegmentPart, StoredGoal, Versus } from "@/api/client";
 import { segmentOf } from "@/api/figures";
 import {
+  elsewhere,
   narrowed,
   narrowings,
   parseSearch,
@@ -18,6 +19,7 @@ import {
   type ViewSearch,
 } from "@/state/address";
 import { completeDays, daysIn, plusDays } from "@/state/days";
+import type { ViewPath } from "@/state/paths";
 import { useSite } from "@/state/site";
 
 /** What is being looked at. */
@@ -45,11 +47,12 @@ export interface Steering {
   setPeriod: (period: Period) => void;
   setVersus: (versus: Versus) => void;
   steerBy: (goal: number) => void;
-  narrow: (dimension: string, value: string, how?: Taking) => void;
+  /** `at`: the view that is gone to with it. */
+  narrow: (dimension: string, value: string, how?: Taking, at?: ViewPath) => void;
   renarrow: (narrowing: DimensionFilter, values: readonly string[]) => void;
   widen: (narrowing: DimensionFilter) => void;
   /** Which whole segments are read, or stand side by side. */
-  setParts: (parts: readonly SegmentPart[]) => void;
+  setParts: (parts: readonly SegmentPart[], at?: ViewPath) => void;
   setBeside: (parts: readonly SegmentPart[]) => void;
   follow: (visitor: string | undefined) => void;
   readBy: (step: ViewSearch["step"]) => void;
@@ -123,11 +126,15 @@ export function ViewProvider({ children }: { children: ReactNode }) {
   const steering = useMemo((): Steering => {
     // What was looked at before each change, so that the last one can be taken back.
     const taken: ViewSearch[] = [];
-    const to = (change: (now: ViewSearch) => ViewSearch) => void navigate({ to: ".", search: change });
-    const go = (change: (now: ViewSearch) => ViewSearch) => {
+    type Change = (now: ViewSearch) => ViewSearch;
+    const to = (change: Change, at?: ViewPath) =>
+      void (at
+        ? navigate({ to: at, params: { site: site.key }, search: (now: ViewSearch) => elsewhere(change(now)) })
+        : navigate({ to: ".", search: change }));
+    const go = (change: Change, at?: ViewPath) => {
       taken.push(usually.current.search);
       taken.splice(0, taken.length - MAX_TAKEN_BACK);
-      to(change);
+      to(change, at);
     };
     return {
       setPeriod: (period) =>
@@ -137,19 +144,19 @@ export function ViewProvider({ children }: { children: ReactNode }) {
         })),
       setVersus: (versus) => go((now) => ({ ...now, versus: versus === "before" ? undefined : versus })),
       steerBy: (id) => go((now) => ({ ...now, goal: id === usually.current.goal ? undefined : id })),
-      narrow: (dimension, value, how = "only") => go((now) => narrowed(now, dimension, value, how)),
+      narrow: (dimension, value, how = "only", at) => go((now) => narrowed(now, dimension, value, how), at),
       renarrow: (narrowing, values) => go((now) => renarrowed(now, narrowing, values)),
       widen: (narrowing) => go((now) => widened(now, narrowing)),
       follow: (visitor) => go((now) => ({ ...now, visitor })),
       readBy: (step) => go((now) => ({ ...now, step })),
-      setParts: (parts) => go((now) => ({ ...now, segment: parts.map(partText) })),
+      setParts: (parts, at) => go((now) => ({ ...now, segment: parts.map(partText) }), at),
       setBeside: (parts) => go((now) => ({ ...now, beside: parts.map(partText) })),
       undo: () => {
         const before = taken.pop();
         if (before) to(({ shown }) => ({ ...before, shown }));
       },
     };
-  }, [navigate]);
+  }, [navigate, site.key]);
 
   return (
     <SteeringContext.Provider value={steering}>

@@ -34,11 +34,7 @@ export function Found({ onDone }: { onDone: () => void }) {
     onDone();
     leave(action);
   };
-  const only = (dimension: string, value: string) =>
-    act(() => {
-      narrow(dimension, value);
-      if (path !== HOME) to(HOME);
-    });
+  const only = (dimension: string, value: string) => act(() => narrow(dimension, value, "only", path === HOME ? undefined : HOME));
   const [query, setQuery] = useState("");
   const lately = completeDays(site.today, 28);
   const pages = useValues("page", { of: lately, query }).values;
@@ -84,8 +80,8 @@ export function Found({ onDone }: { onDone: () => void }) {
               value={`segment ${one.name} ${one.id}`}
               beside="segment"
               onDo={act(() => {
-                setParts([...parts.filter((other) => other.kind !== "saved" || other.id !== one.id), { kind: "saved", id: one.id }]);
-                if (isTimeless) to(HOME);
+                const others = parts.filter((other) => other.kind !== "saved" || other.id !== one.id);
+                setParts([...others, { kind: "saved", id: one.id }], isTimeless ? HOME : undefined);
               })}
             >
               {one.name}
