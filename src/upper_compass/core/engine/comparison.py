@@ -8,14 +8,12 @@ from dataclasses import dataclass, replace
 import numpy as np
 import polars as pl
 
-from upper_compass.core.dataset.coded_hits import Codes
-from upper_compass.core.dataset.shard import Shard
-from upper_compass.core.dataset.visits import Rows
 from upper_compass.core.definitions.comparisons import ComparedSizes
 from upper_compass.core.engine.context import ReportContext
 from upper_compass.core.engine.dimensions import DIMENSIONS, Dimension, of_field
+from upper_compass.core.engine.membership import A, B, MembersByValue
 from upper_compass.core.engine.protocol import Tally
-from upper_compass.core.engine.selection import Outside, ReportFilter, Selection, Unit
+from upper_compass.core.engine.selection import Outside, ReportFilter, Unit
 from upper_compass.core.engine.statistics import FEW, chi_square_p
 from upper_compass.core.engine.tally import GroupBy
 
@@ -24,7 +22,6 @@ COLUMN: dict[Unit, str] = {"people": "visitors", "visits": "visits"}
 # Of a page that is known, these say where one came from and went on to, alone they are the pages themselves once more; a day is what a period is made
 # of, and all properties together are what an event is.
 OF_ANOTHER = ("previous_page", "next_page", "day", "properties")
-_A, _B = "a", "b"
 
 
 @dataclass(frozen=True)
@@ -79,33 +76,9 @@ def compared(context: ReportContext, groups: Groups, dimensions: Sequence[Dimens
 
 
 def _in_one(context: ReportContext, groups: Groups, whole: ReportFilter, dimensions: Sequence[Dimension], units: Unit) -> list[pl.DataFrame]:
-    """Both groups at once, for each dimension: the group is a second key, so that what both share is read once."""
-    column = COLUMN[units]
-    group = _group_of(groups)
-    tallies = context.tallies([(whole, GroupBy((dimension, group), columns=frozenset({column}))) for dimension in dimensions])
-    return [_spread(tally, column) for tally in tallies]
-
-
-def _spread(tally: Tally, column: str) -> pl.DataFrame:
-    """A tally by value and group with a row a value: `value`, `a`, `b`."""
-    by_text = tally.as_texts().frame
-    counted = [pl.when(pl.col("key_1") == name).then(pl.col(column)).otherwise(0.0).sum().alias(name) for name in (_A, _B)]
-    return by_text.group_by(pl.col("key_0").alias("value")).agg(counted)
-
-
-def _group_of(groups: Groups) -> Dimension:
-    """Which of the two groups a visit is in, as a dimension; none where it is in neither."""
-
-    def read(shard: Shard, visits: Rows) -> Codes:
-        words = np.array([0, shard.lookups.word(_A), shard.lookups.word(_B)], np.uint32)
-        masks = [Selection(shard, replace(ask, goal=None)).visit_mask for ask in (groups.a, groups.b)]
-        member: Codes = words[np.where(masks[0], 1, np.where(masks[1], 2, 0))]
-        return member
-
-    def kept(shard: Shard, visits: Rows) -> Codes:
-        return shard.kept((groups.a.key, groups.b.key, "group"), lambda: read(shard, visits))[visits]
-
-    return Dimension(f"group {groups.a.key} {groups.b.key}", "Group", "visit", "", kept)
+    """Both groups at once, for each dimension, so that what they share is read once."""
+    tallies = context.tallies([(whole, MembersByValue(dimension, groups.a, groups.b, units)) for dimension in dimensions])
+    return [tally.as_texts().frame.select(pl.col("key_0").alias("value"), A, B) for tally in tallies]
 
 
 def _one_by_one(context: ReportContext, groups: Groups, dimensions: Sequence[Dimension], units: Unit) -> list[pl.DataFrame]:
@@ -117,5 +90,5 @@ def _one_by_one(context: ReportContext, groups: Groups, dimensions: Sequence[Dim
 
 def _beside(a: Tally, b: Tally, column: str) -> pl.DataFrame:
     """Two tallies by one dimension beside each other, as texts: `value`, `a`, `b`."""
-    one, other = (tally.as_texts().frame.select(pl.col("key_0").alias("value"), pl.col(column).alias(name)) for tally, name in ((a, _A), (b, _B)))
-    return one.join(other, on="value", how="full", coalesce=True).with_columns(pl.col(_A, _B).fill_null(0.0))
+    one, other = (tally.as_texts().frame.select(pl.col("key_0").alias("value"), pl.col(column).alias(name)) for tally, name in ((a, A), (b, B)))
+    return one.join(other, on="value", how="full", coalesce=True).with_columns(pl.col(A, B).fill_null(0.0))

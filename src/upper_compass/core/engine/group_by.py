@@ -98,7 +98,7 @@ class KeySpace:
         self.count = 1
         for part in range(len(places[0])):
             columns = [place[part] for place in places]
-            labels, coded = _number(columns)
+            labels, coded = numbered(columns)
             if not part:
                 self.labels, self.count, numbers = [labels], len(labels), coded
                 continue
@@ -113,7 +113,8 @@ class KeySpace:
         self.groups = numbers
 
 
-def _number(columns: list[Array]) -> tuple[Ints, list[Array]]:
+def numbered(columns: list[Array]) -> tuple[Ints, list[Array]]:
+    """The distinct codes of all columns (ascending), and of each column the places of its codes among them (i32)."""
     bound = max((int(column.max()) + 1 for column in columns if len(column)), default=0)
     labels = distinct(columns, bound)
     return labels, [_rank(labels, column, bound) for column in columns]

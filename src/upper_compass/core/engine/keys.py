@@ -37,14 +37,14 @@ class KeyedBy:
             return self._nothing()
         owners = selection.owners_of(rows)
         parts = [d.read(selection.shard, rows) if d.of == "hit" else _spread(d, selection.shard, owners) for d in self.dimensions]
-        return parts + self._buckets(selection.shard.hit("at")[rows]) or [np.zeros(len(rows), np.int64)]
+        return parts + self._buckets(selection.shard.hit("at"), rows) or [np.zeros(len(rows), np.int64)]
 
     def of_visits(self, selection: Selection, visits: Rows) -> list[Array]:
         """The key of each visit, by dimensions of the visit, its bucket by its start."""
         if not len(visits):
             return self._nothing()
         parts = [d.read(selection.shard, visits) for d in self.dimensions]
-        return parts + self._buckets(selection.shard.visit("start")[visits]) or [np.zeros(len(visits), np.int64)]
+        return parts + self._buckets(selection.shard.visit("start"), visits) or [np.zeros(len(visits), np.int64)]
 
     def _nothing(self) -> list[Array]:
         return [np.empty(0, np.uint32)] * max(1, len(self.dimensions) + bool(self.edges))
@@ -67,9 +67,10 @@ class KeyedBy:
             kept[candidates[~exact]] = False
         return items[kept], [part[kept] for part in parts], kept
 
-    def _buckets(self, at: Ints) -> list[Array]:
+    def _buckets(self, times: Ints, items: Rows) -> list[Array]:
         if not self.edges:
             return []
+        at = times[items]
         edges = np.array(self.edges, dtype=np.int64)
         lengths = np.diff(edges)
         # Edges lie whole quarters of an hour apart, also where a day has 23 hours, so a table by such steps does; but for the oddest clocks.

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Hashable
 from copy import copy
 from dataclasses import dataclass, field, replace
 from functools import cached_property
-from typing import Literal
+from typing import Any, Literal, TypeVar
 
 import numpy as np
 import numpy.typing as npt
@@ -18,6 +19,7 @@ from upper_compass.core.definitions.goals import Counted, Goal
 from upper_compass.core.definitions.segments import Segment
 from upper_compass.core.engine.segments import segment_mask
 
+T = TypeVar("T")
 Unit = Literal["visits", "people"]
 
 
@@ -74,6 +76,7 @@ class Selection:
     within: Selection | None = None
     conversions: Conversions = field(init=False)
     visit_mask: Bools = field(init=False)
+    _made: dict[Hashable, Any] = field(init=False, default_factory=dict, repr=False)
 
     def __post_init__(self) -> None:
         ask, shard = self.ask, self.shard
@@ -87,6 +90,13 @@ class Selection:
         if ask.outside is not None:
             inside = Selection(shard, replace(ask, goal=None, segments=ask.outside.segments, outside=None))
             self.visit_mask = self.visit_mask & ~(inside.visit_mask if ask.outside.of == "visits" else inside.visits_of_people)
+
+    def once(self, key: Hashable, make: Callable[[], T]) -> T:
+        """What breakdowns share, whatever the goal: made by the first of them."""
+        if key not in self._made:
+            self._made[key] = make()
+        made: T = self._made[key]
+        return made
 
     def of_goal(self, ask: ReportFilter) -> Selection:
         """The same part of the shard, asked for another goal."""

@@ -1,0 +1,115 @@
+"""Counting the units of two groups by the values that they have, many dimensions one after the other (rules, chapter 8)."""
+
+from __future__ import annotations
+
+from collections.abc import Hashable
+from dataclasses import dataclass, replace
+from typing import ClassVar
+
+import numpy as np
+import numpy.typing as npt
+import polars as pl
+
+from upper_compass.core.dataset.coded_hits import Bools, Ints
+from upper_compass.core.dataset.visits import Rows
+from upper_compass.core.engine.dimensions import Dimension
+from upper_compass.core.engine.group_by import distinct_pairs, numbered, sums
+from upper_compass.core.engine.keys import Array
+from upper_compass.core.engine.protocol import PRESENCE, Tally
+from upper_compass.core.engine.selection import ReportFilter, Selection, Unit
+
+A, B = "a", "b"
+
+
+@dataclass(frozen=True)
+class _Members:
+    """Where values are read (visits, or rows of hits; i32), and of each the unit that has it and whether that is in B (else in A).
+
+    The first so many, the `alone`, are each all that their unit has, so that no value of theirs can be there twice; of the others units ascend.
+    """
+
+    items: Rows
+    units: Array
+    in_b: Bools
+    alone: int
+
+    @staticmethod
+    def of(items: Rows, visits: Rows, units: Array, member: npt.NDArray[np.uint8]) -> _Members:
+        """Of these items, which belong to these visits, those of the two groups; `units` ascend."""
+        among = member[visits]
+        kept = np.flatnonzero(among)
+        another = np.diff(units[kept]) != 0
+        alone = np.append(True, another) & np.append(another, True) if len(kept) else np.empty(0, bool)
+        order = np.concatenate([kept[alone], kept[~alone]])
+        return _Members(items[order], units[order], among[order] == 2, int(alone.sum()))
+
+
+@dataclass(frozen=True)
+class MembersByValue:
+    """How many units of each of two groups, which share none, have each value of a dimension. It is asked of what both are parts of."""
+
+    dimension: Dimension
+    a: ReportFilter
+    b: ReportFilter
+    unit: Unit
+    additive: ClassVar[bool] = True
+
+    @property
+    def key(self) -> Hashable:
+        """See Breakdown."""
+        return self.dimension.name, self.a.key, self.b.key, self.unit
+
+    def tally(self, selection: Selection) -> Tally:
+        """A row per value that a unit of either has: `key_0` (codes of labels), `a`, `b` (f64, sums)."""
+        labels, counts = self._counted(selection)
+        columns = {"key_0": pl.Series(labels, dtype=pl.UInt32), A: counts[0::2], B: counts[1::2], PRESENCE: (counts[0::2] + counts[1::2]).astype(np.int64)}
+        return Tally(pl.DataFrame(columns), {"key_0": selection.shard.lookups.labels}, dict.fromkeys((A, B, PRESENCE), "sum"))
+
+    def _counted(self, selection: Selection) -> tuple[Ints, Array]:
+        """The values, and one behind the other for each of them the units of A and of B."""
+        by_hit = self.dimension.of == "hit"
+        members = self._members(selection, by_hit=by_hit)
+        if not len(members.items):
+            return np.empty(0, np.int64), np.empty(0)
+        codes, units, in_b, alone = self.dimension.read(selection.shard, members.items), members.units, members.in_b, members.alone
+        if by_hit:  # a hit without a value has none; of visits the empty one is a value
+            there = np.flatnonzero(codes)
+            codes, units, in_b, alone = codes[there], units[there], in_b[there], int(np.searchsorted(there, alone))
+        labels, [pairs] = numbered([codes])
+        pairs *= 2
+        pairs += in_b
+        count = 2 * len(labels)
+        return labels, sums(pairs[:alone], count) + sums(distinct_pairs(units[alone:], pairs[alone:], count)[1], count)
+
+    def _members(self, selection: Selection, *, by_hit: bool) -> _Members:
+        """Where values are read: worked out once for all dimensions of the hit, and once for all of the visit."""
+        groups = (self.a.key, self.b.key)
+        member = selection.once(groups, lambda: self._groups_of_visits(selection))
+        items = _items_of_people if self.unit == "people" else _items_of_visits
+        return selection.once((*groups, self.unit, by_hit), lambda: _Members.of(*items(selection, by_hit=by_hit), member))
+
+    def _groups_of_visits(self, selection: Selection) -> npt.NDArray[np.uint8]:
+        """For each visit (all of the shard, by index): 1 in A, 2 in B, 0 in neither."""
+        in_a, in_b = (Selection(selection.shard, replace(ask, goal=None)).visit_mask for ask in (self.a, self.b))
+        groups: npt.NDArray[np.uint8] = in_a + 2 * in_b.view(np.uint8)
+        return groups
+
+
+def _items_of_people(selection: Selection, *, by_hit: bool) -> tuple[Rows, Rows, Array]:
+    """What is read of people: the hits in the period, or the visits with such hits. The visit of each, and its visitor (ascending)."""
+    shard = selection.shard
+    if by_hit:
+        visits = selection.owners_of(selection.rows)
+        return selection.rows, visits, shard.visit("visitor")[visits]
+    visits = np.union1d(selection.contained_visits, shard.derived.visit_of[selection.boundary_rows])
+    return visits, visits, shard.visit("visitor")[visits]
+
+
+def _items_of_visits(selection: Selection, *, by_hit: bool) -> tuple[Rows, Rows, Array]:
+    """What is read of visits: those that started in the period, or all of their hits."""
+    visits = selection.visits
+    if not by_hit:
+        return visits, visits, visits
+    rows = selection.shard.rows_of_visits(visits)
+    owners = selection.shard.derived.visit_of[rows]
+    return rows, owners, owners
