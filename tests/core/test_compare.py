@@ -1,6 +1,7 @@
 """Two groups held against each other: worked examples, the figures against a slow oracle, the statistics against a library and by hand."""
 
 import math
+from dataclasses import replace
 from itertools import pairwise
 
 import numpy as np
@@ -19,9 +20,9 @@ from tests.core.segment_oracle import fitting
 from tests.core.strategies import hit_lists
 from tests.core.test_segments import BOOK, BOOKED, SEGMENTS, booked, view, with_props
 from upper_compass.core.definitions.comparisons import CompareRequest
-from upper_compass.core.engine.comparison import own_dimensions
+from upper_compass.core.engine.comparison import compared, own_dimensions
 from upper_compass.core.engine.statistics import chi_square_p, corrected, koopman
-from upper_compass.core.reports.compare import compare
+from upper_compass.core.reports.compare import compare, groups_of
 
 pytestmark = pytest.mark.usefixtures("early_years")
 KEYS = {
@@ -89,6 +90,25 @@ def test_any_comparison_agrees_with_the_oracle(hits, group, other, base, units, 
     found, told = both_kinds(read, period=period, group=group, against=against, segment=base, units=units, dimensions=list(KEYS), goal=1)
     assert found == {key: tuple(pair) for key, pair in expected.items()}
     assert (told.a, told.b, told.both, told.is_rest) == (sizes(a), sizes(b), both, both == sizes(a))
+
+
+@given(hit_lists(), SEGMENTS, st.sampled_from(["people", "visits"]), st.sampled_from((1, 11)), st.integers(9, 12), st.integers(0, 4))
+@settings(max_examples=15)
+def test_both_groups_at_once_are_what_tables_of_each_say_by_every_dimension(hits, group, units, count, first, length):
+    read = reading_of(with_props(hits), count=count)
+    period = {"first": f"1970-01-{first + 1:02}", "last": f"1970-01-{first + 1 + length:02}"}
+    request = CompareRequest.model_validate({"period": period, "group": group, "units": units, "goal": 1})
+    groups, dimensions = groups_of(read, request, {1: BOOKED}), own_dimensions(read)
+    together = compared(read, groups, dimensions, units)
+    apart = compared(read, replace(groups, whole=None), dimensions, units)
+    assert together.sort("dimension", "value").equals(apart.sort("dimension", "value"))
+
+
+def test_what_only_a_later_hit_of_a_visit_tells_is_counted_under_it():
+    told = [("v1", 0, None), ("v1", MINUTE, "1 x 1"), ("v1", 100 * MINUTE, "2 x 2"), ("v2", 0, None), ("v2", MINUTE, "3 x 3"), ("v3", 0, "1 x 1")]
+    hits = [hit(at, visitor=visitor, screen=screen) for visitor, at, screen in told] + [hit(2 * MINUTE, "event", name="book", visitor="v1")]
+    found, _ = both_kinds(reading_of(numbered(hits)), group={"of": "people"} | BOOKERS, dimensions=["screen"])
+    assert found == {("screen", "1 x 1"): (1, 1), ("screen", "2 x 2"): (1, 0), ("screen", "3 x 3"): (0, 1)}
 
 
 def crowd(seen, booked_of, page="flour"):

@@ -87,7 +87,7 @@ def distinct(columns: list[Array], bound: int) -> Ints:
 
 
 class KeySpace:
-    """Numbers the distinct keys that occur in several places as groups 0 … count-1.
+    """Numbers the keys that occur in several places as groups 0 … count-1, the distinct ones; where keys have several parts, also some that occur nowhere.
 
     A place is a list of columns of codes, one per part of the key; all places have the same parts, one or more.
     """
@@ -105,6 +105,10 @@ class KeySpace:
             cells = self.count * len(labels)
             wide = np.int64 if cells > NARROW else np.int32
             combined = [number.astype(wide) * len(labels) + code for number, code in zip(numbers, coded, strict=True)]
+            if cells <= sum(len(values) for values in combined):  # numbering what is there costs more than what is not
+                self.labels = [np.repeat(label, len(labels)) for label in self.labels] + [np.tile(labels, self.count)]
+                numbers, self.count = combined, cells
+                continue
             present = distinct(combined, cells)
             numbers = [_rank(present, values, cells) for values in combined]
             width = max(len(labels), 1)

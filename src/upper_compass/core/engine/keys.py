@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 import numpy.typing as npt
 
-from upper_compass.core.dataset.coded_hits import Bools, Ints
+from upper_compass.core.dataset.coded_hits import Bools
 from upper_compass.core.dataset.shard import Shard
 from upper_compass.core.dataset.visits import Rows
 from upper_compass.core.engine.dimensions import Dimension
@@ -37,14 +37,14 @@ class KeyedBy:
             return self._nothing()
         owners = selection.owners_of(rows)
         parts = [d.read(selection.shard, rows) if d.of == "hit" else _spread(d, selection.shard, owners) for d in self.dimensions]
-        return parts + self._buckets(selection.shard.hit("at"), rows) or [np.zeros(len(rows), np.int64)]
+        return parts + self._buckets(selection, "at", rows) or [np.zeros(len(rows), np.int64)]
 
     def of_visits(self, selection: Selection, visits: Rows) -> list[Array]:
         """The key of each visit, by dimensions of the visit, its bucket by its start."""
         if not len(visits):
             return self._nothing()
         parts = [d.read(selection.shard, visits) for d in self.dimensions]
-        return parts + self._buckets(selection.shard.visit("start"), visits) or [np.zeros(len(visits), np.int64)]
+        return parts + self._buckets(selection, "start", visits) or [np.zeros(len(visits), np.int64)]
 
     def _nothing(self) -> list[Array]:
         return [np.empty(0, np.uint32)] * max(1, len(self.dimensions) + bool(self.edges))
@@ -67,18 +67,25 @@ class KeyedBy:
             kept[candidates[~exact]] = False
         return items[kept], [part[kept] for part in parts], kept
 
-    def _buckets(self, times: Ints, items: Rows) -> list[Array]:
+    def _buckets(self, selection: Selection, column: Literal["at", "start"], items: Rows) -> list[Array]:
+        """The bucket of each hit or visit; those of all that a question is about are worked out once for all its breakdowns."""
         if not self.edges:
             return []
-        at = times[items]
+        if items is selection.__dict__.get("rows" if column == "at" else "visits"):  # not worked out only to be told apart
+            return [selection.once((column, self.edges), lambda: self._bucket(selection, column, items))]
+        return [self._bucket(selection, column, items)]
+
+    def _bucket(self, selection: Selection, column: Literal["at", "start"], items: Rows) -> Array:
+        at = (selection.shard.hit if column == "at" else selection.shard.visit)(column)[items]
         edges = np.array(self.edges, dtype=np.int64)
         lengths = np.diff(edges)
         # Edges lie whole quarters of an hour apart, also where a day has 23 hours, so a table by such steps does; but for the oddest clocks.
         step = int(np.gcd.reduce(lengths))
         if step < MIN_STEP:
-            return [np.clip(np.searchsorted(edges, at, side="right") - 1, 0, len(lengths) - 1)]
+            return np.clip(np.searchsorted(edges, at, side="right") - 1, 0, len(lengths) - 1)
         table = np.repeat(np.arange(len(lengths)), lengths // step)
-        return [table[np.clip((at - edges[0]) // step, 0, len(table) - 1)]]
+        bucket: Array = table[np.clip((at - edges[0]) // step, 0, len(table) - 1)]
+        return bucket
 
 
 def _spread(dimension: Dimension, shard: Shard, owners: Rows) -> Array:

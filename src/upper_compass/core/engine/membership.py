@@ -23,12 +23,13 @@ A, B = "a", "b"
 
 @dataclass(frozen=True)
 class _Members:
-    """Where values are read (visits, or rows of hits; i32), and of each the unit that has it and whether that is in B (else in A).
+    """Where values are read (visits, or rows of hits; i32, ascending); then, in the `order`, the unit that has each and whether that is in B (else in A).
 
-    The first so many, the `alone`, are each all that their unit has, so that no value of theirs can be there twice; of the others units ascend.
+    In that order the first so many, the `alone`, are each all that their unit has, so that no value of theirs can be there twice; then units ascend.
     """
 
     items: Rows
+    order: Ints
     units: Array
     in_b: Bools
     alone: int
@@ -40,8 +41,9 @@ class _Members:
         kept = np.flatnonzero(among)
         another = np.diff(units[kept]) != 0
         alone = np.append(True, another) & np.append(another, True) if len(kept) else np.empty(0, bool)
-        order = np.concatenate([kept[alone], kept[~alone]])
-        return _Members(items[order], units[order], among[order] == 2, int(alone.sum()))
+        order = np.concatenate([np.flatnonzero(alone), np.flatnonzero(~alone)])
+        of = kept[order]
+        return _Members(items[kept], order, units[of], among[of] == 2, int(alone.sum()))
 
 
 @dataclass(frozen=True)
@@ -71,7 +73,7 @@ class MembersByValue:
         members = self._members(selection, by_hit=by_hit)
         if not len(members.items):
             return np.empty(0, np.int64), np.empty(0)
-        codes, units, in_b, alone = self.dimension.read(selection.shard, members.items), members.units, members.in_b, members.alone
+        codes, units, in_b, alone = self.dimension.read(selection.shard, members.items)[members.order], members.units, members.in_b, members.alone
         if by_hit:  # a hit without a value has none; of visits the empty one is a value
             there = np.flatnonzero(codes)
             codes, units, in_b, alone = codes[there], units[there], in_b[there], int(np.searchsorted(there, alone))
@@ -101,7 +103,10 @@ def _items_of_people(selection: Selection, *, by_hit: bool) -> tuple[Rows, Rows,
     if by_hit:
         visits = selection.owners_of(selection.rows)
         return selection.rows, visits, shard.visit("visitor")[visits]
-    visits = np.union1d(selection.contained_visits, shard.derived.visit_of[selection.boundary_rows])
+    there = np.zeros(len(selection.visit_mask), bool)
+    there[selection.contained_visits] = True
+    there[shard.derived.visit_of[selection.boundary_rows]] = True
+    visits = np.flatnonzero(there).astype(np.int32)
     return visits, visits, shard.visit("visitor")[visits]
 
 

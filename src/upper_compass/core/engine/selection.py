@@ -178,10 +178,12 @@ class Selection:
     @property
     def visits_of_people(self) -> Bools:
         """Which visits (all of the shard, by index) are of visitors with a hit in the period, of a visit that is asked about."""
-        whole = self.shard.visit("visitor")[self.contained_visits]
-        visitors = np.unique(np.concatenate([whole, self.shard.hit("visitor")[self.boundary_rows]]))
-        mask = np.zeros(len(self.visit_mask), bool)
-        mask[ranges(self.shard.visit("visitor"), visitors)] = True
+        of, mask = self.shard.visit("visitor"), np.zeros(len(self.visit_mask), bool)
+        visits = np.concatenate([self.contained_visits, self.shard.derived.visit_of[self.boundary_rows]])
+        if len(visits):  # all visits of a visitor stand behind each other
+            visits.sort()
+            visitors = of[visits]
+            mask[ranges(of, visitors[np.append(True, visitors[1:] != visitors[:-1])])] = True
         return mask
 
     @cached_property

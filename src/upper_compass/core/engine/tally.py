@@ -88,7 +88,8 @@ class GroupBy(KeyedBy):
         for name in summed:
             values = found[name] if keys else found[name].sum(keepdims=True)  # in all there is a row, whatever was found
             columns.append(pl.Series(name, values.astype(np.int64 if name == PRESENCE else np.float64)))
-        return Tally(pl.DataFrame(columns), keys, dict.fromkeys(summed, "sum"))
+        frame = pl.DataFrame(columns)
+        return Tally(frame.filter(pl.col(PRESENCE) > 0) if len(keys) > 1 else frame, keys, dict.fromkeys(summed, "sum"))
 
 
 def _presence(groups: Iterable[Ints], count: int) -> Ints:

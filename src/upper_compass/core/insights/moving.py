@@ -109,8 +109,13 @@ def _told(dimension: str, values: list[str], now: Counts, expected: Counts, coun
         pl.DataFrame(
             {
                 "kind": kind, "dimension": [dimension] * len(values), "value": values, "a": now.astype(np.int64),
-                "a_of": np.broadcast_to(total, now.shape).astype(np.int64), "b": expected, "course": counts.astype(np.int64).tolist(), "p": p,
+                "a_of": np.broadcast_to(total, now.shape).astype(np.int64), "b": expected, "course": _lists(counts), "p": p,
                 "is_telling": is_telling, "size": np.abs(gap) / max(float(total[0]), 1.0),
             }
         )
     )  # fmt: skip
+
+
+def _lists(counts: Counts) -> pl.Series:
+    """A list of whole numbers for each row."""
+    return pl.Series(counts.astype(np.int64), dtype=pl.Array(pl.Int64, counts.shape[1])).arr.to_list()
