@@ -89,6 +89,8 @@ describe("what parts of a view show", () => {
     const both = showing(sorted, "course", "visits");
     expect(both.shown).toEqual({ Channels: { sort: { by: "visits", descending: true } }, course: "visits" });
     expect(showing(showing(both, "course", undefined), "Channels", undefined).shown).toBeUndefined();
+    const long = showing(showing(both, "a", "x".repeat(5_000)), "b", "x".repeat(5_000));
+    expect(Object.keys(long.shown ?? {})).toEqual(["b"]);
     expect(elsewhere(both)).toMatchObject({ goal: 3, shown: undefined });
   });
 
@@ -117,6 +119,14 @@ describe("what parts of a view show", () => {
     [{ where: [{ of: "visits", test: "≥", value: 3 }, { of: "visits" }, 4] }, { where: [{ of: "visits", test: "≥", value: 3 }] }],
   ])("is read as far as it makes sense: %j", (given, read) => {
     expect(readShown(given)).toEqual(read);
+  });
+
+  it("holds the rows that were opened last", () => {
+    const open = Array.from({ length: 60 }, (_, i) => [[`row ${i}`], 20]);
+    expect(readShown({ open })?.open?.map(([[name]]) => name)).toEqual(open.slice(10).map(([path]) => (path as string[])[0]));
+    expect(
+      readShown({ open: [[["x".repeat(2_000)], 20], ...open.slice(0, 3)].flatMap((one) => [one, one, one, one]) })?.open?.length,
+    ).toBeLessThan(16);
   });
 });
 

@@ -1,4 +1,4 @@
-import { lazy, Suspense, useState, type ReactNode } from "react";
+import { lazy, Suspense, useCallback, useState, type ReactNode } from "react";
 
 import { whatIsWrong, type Registry, type Table } from "@/api/client";
 import { besideOf, type SegmentPart } from "@/api/figures";
@@ -11,8 +11,8 @@ import { useLayout } from "@/ledger/layout";
 import { LongText } from "@/ledger/LongText";
 import { reportChoice, reportColumns, shapeOf, shapesOf, type ReportRow } from "@/ledger/reportColumns";
 import { searched } from "@/ledger/rowSearch";
-import { NOTHING_SHOWN, readShown, shownWith, useLookedFor } from "@/ledger/shown";
-import { NOTHING_OPEN, useReportRows } from "@/ledger/useReportRows";
+import { NOTHING_OPEN, NOTHING_SHOWN, readShown, shownWith, useLookedFor, type OpenRows } from "@/ledger/shown";
+import { useReportRows } from "@/ledger/useReportRows";
 import { ErrorState } from "@/ui/states";
 import { useShown } from "@/state/shown";
 import { Button } from "@/ui/Button";
@@ -96,6 +96,10 @@ export function ReportLedger(props: ReportLedgerProps) {
   const sort = shown.sort ?? props.sort ?? { by: lead, descending: true };
   const isWhole = shown.whole === true;
   const setWhole = (whole: boolean) => setShown((was) => shownWith(was, { whole: whole || undefined }));
+  const setOpen = useCallback(
+    (change: (was: OpenRows) => OpenRows) => setShown((was) => shownWith(was, { open: change(was.open ?? NOTHING_OPEN) })),
+    [setShown],
+  );
   const { query, setQuery, conditions, setConditions, rested } = useLookedFor(shown, setShown);
   const [isSearched, setSearched] = useState(query !== "" || conditions.length > 0);
   const measureOf = (name: string) => registry.measures.find((one) => one.name === name);
@@ -126,7 +130,7 @@ export function ReportLedger(props: ReportLedgerProps) {
     limit: isWhole ? AT_ONCE : few,
     isWhole,
     open: shown.open ?? NOTHING_OPEN,
-    setOpen: (change) => setShown((was) => shownWith(was, { open: change(was.open ?? NOTHING_OPEN) })),
+    setOpen,
   });
   const { pages, table, rows } = found;
   const measures = registry.measures.filter((one) => needed.includes(one.name));

@@ -6,18 +6,30 @@ import { isRecord } from "@/state/address";
 import { isText } from "@/state/shown";
 import { useDebouncedValue } from "@/state/useDebouncedValue";
 
+/** Rows that are opened, by their path, and to how many rows. */
+export type OpenRows = [string[], number][];
+
 /** How a table that stands in a view is read: its order, what is looked for in it, which rows are opened and to how many rows, whether all are wanted. */
 export interface Shown {
   sort?: Sort;
   query?: string;
   where?: RowCondition[];
-  open?: [string[], number][];
+  open?: OpenRows;
   whole?: true;
 }
 
 const MAX_OPEN = 50;
+const MAX_OPEN_TEXT = 6_000;
 const MAX_WHERE = 20;
 export const NOTHING_SHOWN: Shown = {};
+export const NOTHING_OPEN: OpenRows = [];
+
+/** Of more than an address holds those that were opened last. */
+const lastOpened = (open: OpenRows): OpenRows => {
+  const kept = open.slice(-MAX_OPEN);
+  while (JSON.stringify(kept).length > MAX_OPEN_TEXT) kept.shift();
+  return kept;
+};
 
 const isCondition = (given: unknown): given is RowCondition =>
   isRecord(given) && isText(given["of"]) && isText(given["test"]) && (isText(given["value"]) || typeof given["value"] === "number");
@@ -39,7 +51,7 @@ export function readShown(given: unknown): Shown | null {
   const listed = (key: string): unknown[] => (Array.isArray(given[key]) ? given[key] : []);
   const [where, open] = [listed("where").filter(isCondition), listed("open").filter(isOpened)];
   if (where.length) found.where = where.slice(0, MAX_WHERE);
-  if (open.length) found.open = open.slice(0, MAX_OPEN);
+  if (open.length) found.open = lastOpened(open);
   if (given["whole"] === true) found.whole = true;
   return found;
 }

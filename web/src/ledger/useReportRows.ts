@@ -5,14 +5,12 @@ import type { Table } from "@/api/client";
 import { tablePagesQuery, tableQuery, tableRequest, type Asked, type TableAsked } from "@/api/queries";
 import type { Sort } from "@/ledger/columns";
 import type { ReportRow } from "@/ledger/reportColumns";
+import type { OpenRows } from "@/ledger/shown";
 import { plural } from "@/words/format";
 
 const CHILDREN = 20;
 const MOST_CHILDREN = 2_000;
 const idOf = (path: readonly string[]): string => JSON.stringify(path);
-
-type OpenRows = [string[], number][];
-export const NOTHING_OPEN: OpenRows = [];
 
 interface ReportRows {
   asked: Asked;

@@ -152,9 +152,11 @@ export type Taking = "only" | "without" | "add";
 /** The address for another view: what one view alone has open stays behind. */
 export const elsewhere = (search: ViewSearch): ViewSearch => ({ ...search, edit: undefined, draft: undefined, shown: undefined });
 
-/** The address in which one part of the view shows something else; what is usual there need not be said. */
+/** The address in which one part of the view shows something else; what is usual there need not be said. Where it gets too long, what was shown first goes. */
 export function showing(search: ViewSearch, part: string, to: unknown): ViewSearch {
-  const said = Object.entries({ ...search.shown, [part]: to }).filter(([, one]) => one !== undefined);
+  const others = Object.entries(search.shown ?? {}).filter(([name]) => name !== part);
+  const said = to === undefined ? others : [...others, [part, to] as const];
+  while (JSON.stringify(Object.fromEntries(said)).length > MAX_SHOWN) said.shift();
   return { ...search, shown: said.length ? Object.fromEntries(said) : undefined };
 }
 
