@@ -73,11 +73,27 @@ def test_a_form_narrows_to_the_visits_that_sent_it(events):
 def test_what_was_done_opens_into_the_visits_behind_it(events, grid, row):
     found = events.get_by_role("grid", name=grid, exact=True).get_by_role("row", name=re.compile(row))
     found.wait_for()
-    for figure in found.locator("[data-opens]").all():
-        count = figure.inner_text()
+    figures = found.locator("[data-opens]")
+    expect(figures).to_have_count(5)
+    opened = events.get_by_role("dialog")
+    for place, figure in enumerate(figures.all()):
+        shown = figure.inner_text()
         figure.press("o")
-        opened = events.get_by_role("dialog")
-        expect(opened.locator("[data-figure]")).to_have_text(count)
+        expect(opened.locator("[data-figure]")).to_have_text(re.compile(rf"^{re.escape(shown)}( %| min)?$"))
+        if place in {"Forms": (0, 1, 2), "Promotions": (0, 1), "Media": (0,)}[grid]:  # counts of visits
+            expect(opened).to_contain_text(f"Done in {shown} visit")
         expect(opened.get_by_role("link", name="Visits behind it")).to_be_visible()
         events.keyboard.press("Escape")
         expect(figure).to_be_focused()
+
+
+def test_a_figure_that_is_opened_is_its_formula_with_its_numbers_and_in_the_address(events):
+    row = events.get_by_role("grid", name="Forms", exact=True).get_by_role("row", name=re.compile("^wholesale"))
+    seen, _, sent = (number(text) for text in row.locator("[data-opens]").all_inner_texts()[:3])
+    row.get_by_role("button", name=re.compile("^wholesale, Rate: ")).click()
+    numbers = events.get_by_role("dialog").locator("[data-numbers]")
+    expect(numbers).to_have_text(f"= {sent:,.0f} ÷ {seen:,.0f} = {100 * sent / seen:.2f} %")
+    events.reload()
+    expect(numbers).to_contain_text(f"= {sent:,.0f} ÷ {seen:,.0f}")
+    events.keyboard.press("Escape")
+    expect(events).not_to_have_url(re.compile("shown"))

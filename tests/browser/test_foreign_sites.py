@@ -186,7 +186,7 @@ def test_an_event_behind_a_change_of_page_comes_after_its_view(here, engine):
     page = context.new_page()
     page.goto(at("handbook.test", "/start"))
     page.evaluate("document.querySelector('a[href=\"/slow\"]').click(); setTimeout(() => uc.event('read'), 50)")
-    found = arrived(page, engine, 3)
+    found = arrived(page, engine, 3, "kind IN (1, 2)")  # on a slow machine also how long the first was read
     assert [(hit["kind"], path_of(hit)) for hit in found] == [(1, "/start"), (1, "/slow"), (2, "/slow")]
 
 

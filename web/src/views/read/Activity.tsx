@@ -1,7 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 
-import type { Schemas, SegmentPart } from "@/api/client";
 import { activityQuery } from "@/api/queries";
 import { ReachCurve } from "@/charts/ReachCurve";
 import type { LedgerColumn } from "@/ledger/columns";
@@ -12,84 +11,52 @@ import { LongText } from "@/ledger/LongText";
 import { readText, useShown } from "@/state/shown";
 import { useSite } from "@/state/site";
 import { useSteering, useView } from "@/state/view";
+import {
+  FORM_FIGURES,
+  MEDIA_FIGURES,
+  promotionFigures,
+  visitsThat,
+  type ActivityFigure,
+  type Did,
+  type Form,
+  type Medium,
+  type Promotion,
+} from "@/views/read/activityFigures";
 import { useOpenUp } from "@/views/shared/OpenedUp";
-import { PLAIN_MATCH } from "@/words/segments";
 import { Button } from "@/ui/Button";
 import { MenuItem } from "@/ui/Menu";
 import { EmptyNote, ErrorState } from "@/ui/states";
 import { Title } from "@/ui/text";
 import { duration, figure, lastWord, plural, shareWords } from "@/words/format";
 
-type Form = Schemas["FormActivity"];
-type Medium = Schemas["MediaActivity"];
-type Promotion = Schemas["PromotionActivity"];
+const UNITS = { count: "", percent: ", %", seconds: ", min" };
 
-const share = (part: number, of: number): number | null => (of > 0 ? part / of : null);
-
-/** Makes columns of numbers for rows of one kind. */
-const numbers =
-  <Row,>() =>
-  (
-    id: string,
-    head: string,
-    value: (row: Row) => number | null,
-    more: Partial<LedgerColumn<Row>> & { of?: string } = {},
-  ): LedgerColumn<Row> => {
-    const { of = "count", ...rest } = more;
-    return { id, head, width: 76, isNumber: true, value, cell: (row) => figure(value(row), of), ...rest };
-  };
-
-/** What was done with one form, promotion or medium: events that bear it as a property, all of one kind. */
-interface Done {
-  names: string[];
-  key: "form" | "promo" | "media";
-}
-const FORM_SENT: Done = { key: "form", names: ["form submit"] };
-const FORM_BEGUN: Done = { key: "form", names: ["form start", ...FORM_SENT.names] };
-const FORM_SEEN: Done = { key: "form", names: ["form view", "form leave", ...FORM_BEGUN.names] };
-const PROMO_CLICKED: Done = { key: "promo", names: ["promo click"] };
-const PROMO_SEEN: Done = { key: "promo", names: ["promo view", ...PROMO_CLICKED.names] };
-const PLAYED: Done = { key: "media", names: ["media start", "media progress"] };
-
-/** Visits in which it was done. */
-const visitsThat = ({ names, key }: Done, value: string): SegmentPart => ({
-  kind: "segment",
-  segment: {
-    of: "visits",
-    where: {
-      kind: "group",
-      of: "all",
-      conditions: [
-        { kind: "did", match: { ...PLAIN_MATCH, kind: "event", names, props: [{ key, test: "is", value }] }, test: "at least", times: 1 },
-      ],
-    },
-  },
-});
-
-/** Makes figures of visits open up, each into the visits in which it was done; or what share those are of the visits in which something else was. */
-function useOpening<Row>(nameOf: (row: Row) => string) {
+/** Columns of figures, each of which opens up, into what it is and the visits in which it was done. */
+function useColumnsOf<Row>(of: Did["of"], nameOf: (row: Row) => string, figures: readonly ActivityFigure<Row>[]): LedgerColumn<Row>[] {
   const openUp = useOpenUp();
-  return (head: string, done: Done, value: (row: Row) => number | null, outOf?: Done): Partial<LedgerColumn<Row>> => ({
+  return figures.map(({ id, head, unit, meaning, done, value, width = 76, isLead = false }) => ({
+    id,
+    head,
+    unit: UNITS[unit],
+    meaning,
+    width,
+    isLead,
+    isNumber: true,
     hasControl: true,
+    value,
     cell: (row, control) => {
       const name = nameOf(row);
-      const shown = figure(value(row), outOf ? "percent" : "count");
+      const shown = figure(value(row), unit);
       const title = `${name}, ${head.toLowerCase()}`;
-      const open = () =>
-        openUp({ measure: "visits", title, part: visitsThat(done, name), ...(outOf ? { outOf: visitsThat(outOf, name) } : {}) });
+      const open = () => openUp({ measure: "visits", title, part: visitsThat(done, name), did: { of, name, figure: id } });
       return (
         <FigureButton label={`${name}, ${head}: ${shown}`} control={control} onOpen={open}>
           {shown}
         </FigureButton>
       );
     },
-  });
+  }));
 }
-const sentRate = (one: Form) => share(one.sent, one.seen);
-const clickRate = (one: Promotion) => share(one.clicked, one.seen);
-const ofForm = numbers<Form>();
-const ofPromotion = numbers<Promotion>();
-const ofMedium = numbers<Medium>();
 
 /** Forms, media and promotions: what the site script tells by itself, followed from being seen to what came of it. */
 export function Activity() {
@@ -143,7 +110,7 @@ function Part({ title, aside, left, children }: { title: string; aside: string; 
 
 function Forms({ forms }: { forms: Form[] }) {
   const { narrow } = useSteering();
-  const opening = useOpening<Form>((one) => one.form);
+  const figures = useColumnsOf("forms", (one: Form) => one.form, FORM_FIGURES);
   return (
     <List
       name="Forms"
@@ -154,19 +121,7 @@ function Forms({ forms }: { forms: Form[] }) {
       sort={{ by: "seen", descending: true }}
       columns={[
         { id: "form", head: "Form", value: (one) => one.form, cell: (one) => <LongText text={one.form} /> },
-        ofForm("seen", "Seen", (one) => one.seen, { ...opening("Seen", FORM_SEEN, (one) => one.seen), isLead: true }),
-        ofForm("begun", "Begun", (one) => one.begun, { ...opening("Begun", FORM_BEGUN, (one) => one.begun) }),
-        ofForm("sent", "Sent", (one) => one.sent, { ...opening("Sent", FORM_SENT, (one) => one.sent) }),
-        ofForm("rate", "Rate", sentRate, {
-          ...opening("Rate", FORM_SENT, sentRate, FORM_SEEN),
-          unit: ", %",
-          meaning: "visits that sent it ÷ visits that saw it",
-        }),
-        ofForm("time", "Time", (one) => one.seconds ?? null, {
-          unit: ", min",
-          of: "seconds",
-          meaning: "the middle time from the first typing to the sending",
-        }),
+        ...figures,
         {
           id: "left",
           head: "Left at",
@@ -183,7 +138,11 @@ function Forms({ forms }: { forms: Form[] }) {
 
 function Promotions({ promotions, goal }: { promotions: Promotion[]; goal: string | undefined }) {
   const { narrow } = useSteering();
-  const opening = useOpening<Promotion>((one) => one.promo);
+  const figures = useColumnsOf(
+    "promotions",
+    (one: Promotion) => one.promo,
+    promotionFigures(goal === undefined ? null : { name: goal, word: lastWord(goal) }),
+  );
   return (
     <List
       name="Promotions"
@@ -192,34 +151,7 @@ function Promotions({ promotions, goal }: { promotions: Promotion[]; goal: strin
       rows={promotions}
       rowId={(one) => one.promo}
       sort={{ by: "seen", descending: true }}
-      columns={[
-        { id: "promo", head: "Promotion", value: (one) => one.promo, cell: (one) => <LongText text={one.promo} /> },
-        ofPromotion("seen", "Seen", (one) => one.seen, { ...opening("Seen", PROMO_SEEN, (one) => one.seen), isLead: true }),
-        ofPromotion(
-          "clicked",
-          "Clicked",
-          (one) => one.clicked,
-          opening("Clicked", PROMO_CLICKED, (one) => one.clicked),
-        ),
-        ofPromotion("rate", "Rate", clickRate, {
-          ...opening("Rate", PROMO_CLICKED, clickRate, PROMO_SEEN),
-          unit: ", %",
-          meaning: "visits that clicked it ÷ visits that saw it",
-        }),
-        ...(goal
-          ? [
-              ofPromotion("conversions", `${lastWord(goal)} after`, (one) => one.conversions, {
-                width: 100,
-                meaning: `${goal} behind the first click, in the same visit`,
-              }),
-              ofPromotion("converting", "Of clicked", (one) => share(one.converting, one.clicked), {
-                unit: ", %",
-                of: "percent",
-                width: 96,
-              }),
-            ]
-          : []),
-      ]}
+      columns={[{ id: "promo", head: "Promotion", value: (one) => one.promo, cell: (one) => <LongText text={one.promo} /> }, ...figures]}
       menu={(one) => <MenuItem onSelect={() => narrow("promo", one.promo)}>Only visits that clicked it</MenuItem>}
     />
   );
@@ -227,7 +159,7 @@ function Promotions({ promotions, goal }: { promotions: Promotion[]; goal: strin
 
 function Media({ media }: { media: Medium[] }) {
   const { narrow } = useSteering();
-  const opening = useOpening<Medium>((one) => one.media);
+  const figures = useColumnsOf("media", (one: Medium) => one.media, MEDIA_FIGURES);
   const [chosen, setChosen] = useShown("where people stop", "", readText);
   const shown = media.find((one) => one.media === chosen) ?? media[0];
   return (
@@ -252,15 +184,7 @@ function Media({ media }: { media: Medium[] }) {
               </Button>
             ),
           },
-          ofMedium("visits", "Visits", (one) => one.visits, { ...opening("Visits", PLAYED, (one) => one.visits), isLead: true }),
-          ofMedium("plays", "Plays", (one) => one.plays),
-          ofMedium("seconds", "Seen a visit", (one) => share(one.seconds, one.visits), { unit: ", min", of: "seconds", width: 112 }),
-          ofMedium("mean", "Mean", (one) => one.mean_share, {
-            unit: ", %",
-            of: "percent",
-            meaning: "how much of it a visit sees on average",
-          }),
-          ofMedium("end", "To the end", (one) => share(one.to_end, one.visits), { unit: ", %", of: "percent", width: 106 }),
+          ...figures,
         ]}
         menu={(one) => <MenuItem onSelect={() => narrow("media", one.media)}>Only visits that played it</MenuItem>}
       />

@@ -5,6 +5,7 @@ import type { Measure, MeasureValues } from "@/api/client";
 import { narrowedBy } from "@/api/figures";
 import { seriesQuery, tableQuery } from "@/api/queries";
 import { useFlags } from "@/views/logbook/useFlags";
+import { OpenedActivity } from "@/views/shared/OpenedActivity";
 import { OpenedShare } from "@/views/shared/OpenedShare";
 import { Parts } from "@/views/shared/Parts";
 import { ComparedWithRest, SegmentOfThese, VisitsBehind } from "@/views/shared/Behind";
@@ -75,13 +76,15 @@ function Inside({ opened, measure, onLeave }: { opened: Opened; measure: Measure
   const { total } = table.data;
   return (
     <div data-inside>
-      {opened.outOf ? (
+      {opened.did ? (
+        <OpenedActivity did={opened.did} visits={total.values[measure.name] ?? 0} />
+      ) : opened.outOf ? (
         <OpenedShare of={opened.outOf} measure={measure} having={total.values[measure.name] ?? 0} asked={asked} />
       ) : (
         <OpenedFigure measure={measure} total={total} />
       )}
       <h3 className="mt-[18px] border-t border-hairline pt-2.5 font-serif text-title font-[560]">
-        {opened.outOf ? `The course of these ${measure.title.toLowerCase()}` : "Its course"}
+        {opened.outOf || opened.did ? `The course of these ${measure.title.toLowerCase()}` : "Its course"}
       </h3>
       {course && (
         <TimeChart

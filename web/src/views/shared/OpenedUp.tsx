@@ -3,6 +3,7 @@ import { createContext, lazy, Suspense, useCallback, useContext, useRef, type Re
 import type { SegmentPart } from "@/api/client";
 import { isRecord, partOf } from "@/state/address";
 import { isText, useShown } from "@/state/shown";
+import type { Did } from "@/views/read/activityFigures";
 
 const OpenedBehind = lazy(async () => ({ default: (await import("@/views/shared/OpenedBehind")).OpenedBehind }));
 
@@ -15,10 +16,14 @@ export interface Opened {
   part?: SegmentPart;
   /** Where it is a share: of whom. */
   outOf?: SegmentPart;
+  /** Where it is a figure of a form, a promotion or a medium: which one. */
+  did?: Did;
 }
 
 const isPlace = (given: unknown): given is { dimension: string; value: string } =>
   isRecord(given) && isText(given["dimension"]) && isText(given["value"]);
+
+const isList = (given: unknown): given is Did["of"] => given === "forms" || given === "promotions" || given === "media";
 
 /** What an address says is opened. */
 function readOpened(given: unknown): Opened | null {
@@ -32,6 +37,9 @@ function readOpened(given: unknown): Opened | null {
     if (!part) return null;
     found[key] = part;
   }
+  const did = given["did"];
+  if (isRecord(did) && isList(did["of"]) && isText(did["name"]) && isText(did["figure"]))
+    found.did = { of: did["of"], name: did["name"], figure: did["figure"] };
   return found;
 }
 
