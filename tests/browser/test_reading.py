@@ -41,6 +41,21 @@ def asked(page, measure, *, dimensions=(), conditions=()):
     return dict(zip((row[0] for row in answer["rows"]), answer["columns"][0]["values"], strict=True))
 
 
+@pytest.mark.parametrize(("view", "ledger", "count"), [("read/pages", "All pages", 4), ("read/events", "Events", 5), ("read/audience", "Devices", 3)])
+def test_each_figure_of_a_row_opens_up_as_it_stands_there(analyst, view, ledger, count):
+    analyst.goto(f"/s/mill/{view}")
+    figures = analyst.get_by_role("region", name=ledger, exact=True).locator("tbody tr").first.locator("[data-opens]")
+    figures.first.wait_for()
+    assert figures.count() >= count
+    for figure in figures.all():
+        shown = figure.inner_text()
+        figure.click()
+        expect(analyst.locator("[data-figure]")).to_have_text(shown)
+        expect(analyst.get_by_role("region", name="Parts").get_by_role("listitem").first).to_be_visible()
+        analyst.keyboard.press("Escape")
+        expect(analyst.get_by_role("dialog")).to_have_count(0)
+
+
 def test_pages_are_those_of_the_api_and_lead_on(analyst):
     analyst.goto("/s/mill/read/pages")
     expect(analyst.get_by_role("heading", level=1)).to_contain_text(re.compile(r"The pages that most visits see are .+\. [\d,]+ visits went on to /"))

@@ -170,3 +170,15 @@ def test_saved_segments_are_found_in_the_palette_and_compared(analyst):
     page.goto("/s/mill/explain/compare?group=saved:3&against=saved:4&by=channel&units=visits")
     expect(page.get_by_role("button", name=re.compile("^Group: visits in "))).to_be_visible()
     expect(page.get_by_role("grid", name="Compared values").locator("tbody tr").first).to_be_visible()
+
+
+def test_how_many_a_segment_holds_opens_up_within_what_is_read(analyst):
+    held_in = []
+    for narrowed in ("", "?only=channel:Email"):
+        analyst.goto(f"/s/mill/explain/segments{narrowed}")
+        figure = analyst.get_by_role("grid", name="Segments", exact=True).get_by_role("row", name=re.compile("^On phones")).locator("[data-opens]")
+        expect(figure).to_have_text(re.compile(r"\d"))
+        held_in.append(number(figure.inner_text()))
+        figure.click()
+        expect(analyst.locator("[data-figure]")).to_have_text(figure.inner_text())
+    assert held_in[0] > held_in[1] > 0

@@ -36,7 +36,7 @@ def test_a_question_has_usual_answers_for_what_is_left_out():
         ({"columns": VISITS * 2}, "the same id"),
         ({"dimensions": ["page", "page"]}, "asked for twice"),
         ({"dimensions": ["page", "source", "device", "browser"]}, "at most 3"),
-        ({"dimensions": ["page"], "parents": ["/"]}, "a dimension below"),
+        ({"dimensions": ["page"], "parents": ["/", "x"]}, "a dimension for each"),
         ({"where": [{"of": "page", "test": "contains", "value": "x"}]}, "that is asked for"),
         ({"where": [{"of": "visits", "test": ">", "value": "x"}]}, "do not go together"),
         ({"dimensions": ["page"], "where": [{"of": "page", "test": "regular expression", "value": "("}]}, "cannot be read"),

@@ -56,6 +56,11 @@ def test_a_parent_of_the_hit_holds_for_the_same_hit():
     read = ask(dimensions=["page", "event"], parents=["/b"], measures=["times", "people"])
     assert [(row.keys, row.values["times"]) for row in read.rows] == [(["/b", "book"], 1)]
     assert ask(dimensions=["page", "event"], parents=["/a"], measures=["times"]).rows == []
+    whole = ask(dimensions=["page", "event"], measures=["times", "people"])
+    assert whole.rows
+    for row in whole.rows:  # one row alone is what it is among all
+        [alone] = ask(dimensions=["page", "event"], parents=row.keys, measures=["times", "people"]).rows
+        assert (alone.keys, alone.values) == (row.keys, row.values)
 
 
 def test_rows_are_searched_and_have_conditions():

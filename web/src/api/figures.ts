@@ -39,7 +39,7 @@ export interface SeriesPoint {
   before: Record<string, number | null> | null;
 }
 
-/** A series by bucket. */
+/** A series by bucket: of all, or of the row that was asked for. */
 export interface Series {
   period: Period;
   bucket: Schemas["SeriesResult"]["bucket"];
@@ -113,6 +113,15 @@ function at(columns: Columns, place: number): MeasureValues {
   return made;
 }
 
+/** The figures of a row behind which nothing stands. */
+export const noFigures = (measures: readonly { name: string; unit: string }[]): MeasureValues => ({
+  values: Object.fromEntries(measures.map(({ name, unit }) => [name, unit === "count" || unit === "money" ? 0 : null])),
+  before: null,
+  interval: {},
+  few: [],
+  is_significant: {},
+});
+
 export function tableByRow({ dimensions, versus, rows, count, columns, total, rest, notes }: Schemas["TableResult"]): Table {
   return {
     dimensions,
@@ -125,9 +134,9 @@ export function tableByRow({ dimensions, versus, rows, count, columns, total, re
   };
 }
 
-export function seriesByBucket({ period, bucket, at: starts, columns, total, notes }: Schemas["SeriesResult"]): Series {
+export function seriesByBucket({ period, bucket, at: starts, columns, courses, total, notes }: Schemas["SeriesResult"]): Series {
   const points = starts.map((start, place) => {
-    const { values, before } = at(columns, place);
+    const { values, before } = at(courses[0]?.columns ?? columns, place);
     return { at: start, values, before };
   });
   return { period, bucket, points, total: at(total, 0), notes };

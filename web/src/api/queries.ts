@@ -128,6 +128,9 @@ export const tablePagesQuery = (site: string, asked: TableAsked & { limit: numbe
 export interface SeriesAsked extends Asked {
   measures: readonly string[];
   bucket: Schemas["SeriesRequest"]["bucket"];
+  /** The values of these dimensions whose course is wanted, instead of that of all. */
+  dimensions?: string[];
+  rows?: string[][];
 }
 
 export const seriesQuery = (site: string, asked: SeriesAsked, { live }: Live) =>
@@ -141,10 +144,14 @@ export const seriesQuery = (site: string, asked: SeriesAsked, { live }: Live) =>
 /** The segments that are saved at the site, archived ones too. */
 export const segmentsQuery = (site: string) => api.queryOptions("get", "/api/v1/sites/{site}/segments", at(site), { staleTime: 60_000 });
 
-/** How many visits each of these saved segments holds, by a column for each that is named by its id. */
-export const segmentVisitsQuery = (site: string, { period, ids }: { period: Period; ids: readonly number[] }, { live }: Live) => {
+/** How many of the visits that are read each of these saved segments holds, by a column for each that is named by its id. */
+export const segmentVisitsQuery = (
+  site: string,
+  { period, segment, ids }: { period: Period; segment: Segment | null; ids: readonly number[] },
+  { live }: Live,
+) => {
   const columns = ids.map((id) => ({ id: String(id), measure: "visits", segment: segmentOf([], [{ kind: "saved" as const, id }]) }));
-  const body = { ...tableRequest({ period, versus: "none", goal: null, segment: null, dimensions: [], measures: [] }), columns };
+  const body = { ...tableRequest({ period, versus: "none", goal: null, segment, dimensions: [], measures: [] }), columns };
   return api.queryOptions("post", "/api/v1/sites/{site}/reports/table", { ...at(site), body }, renewed(live));
 };
 

@@ -5200,7 +5200,8 @@ export interface components {
          * TableRequest
          * @description A breakdown by up to three dimensions; without one, the totals alone.
          *
-         *     `parents`: values of the first dimensions; only rows below them are wanted, and they hold for the same hit, or for the same visit. `where`: all
+         *     `parents`: values of the first dimensions, or of all; only rows below them, or that one row, are wanted, and they hold for the same hit, or for the
+         *     same visit. `where`: all
          *     must hold for a row. Then rows are sorted by a dimension or a column, and `limit` of them are told after `offset`.
          */
         TableRequest: {

@@ -106,12 +106,13 @@ def _differ(dimensions: list[str]) -> list[str]:
 class TableRequest(ReportRequest):
     """A breakdown by up to three dimensions; without one, the totals alone.
 
-    `parents`: values of the first dimensions; only rows below them are wanted, and they hold for the same hit, or for the same visit. `where`: all
+    `parents`: values of the first dimensions, or of all; only rows below them, or that one row, are wanted, and they hold for the same hit, or for the
+    same visit. `where`: all
     must hold for a row. Then rows are sorted by a dimension or a column, and `limit` of them are told after `offset`.
     """
 
     dimensions: Annotated[list[Name], Field(max_length=3)] = []
-    parents: Annotated[list[Value], Field(max_length=2)] = []
+    parents: Annotated[list[Value], Field(max_length=3)] = []
     where: Annotated[list[RowCondition], Field(max_length=10)] = []
     sort: str | None = None
     descending: bool = True
@@ -125,9 +126,9 @@ class TableRequest(ReportRequest):
 
     @field_validator("parents")
     @classmethod
-    def _something_below(cls, parents: list[str], info: ValidationInfo) -> list[str]:
-        if parents and len(parents) >= len(info.data.get("dimensions", [])):
-            raise ValueError("there must be a dimension below each parent")
+    def _each_of_a_dimension(cls, parents: list[str], info: ValidationInfo) -> list[str]:
+        if len(parents) > len(info.data.get("dimensions", [])):
+            raise ValueError("there must be a dimension for each parent")
         return parents
 
     @model_validator(mode="after")

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useMemo } from "react";
 
 import type { Measure, MeasureValues } from "@/api/client";
-import { narrowedBy } from "@/api/figures";
+import { narrowedBy, noFigures } from "@/api/figures";
 import { seriesQuery, tableQuery } from "@/api/queries";
 import { useFlags } from "@/views/logbook/useFlags";
 import { OpenedActivity } from "@/views/shared/OpenedActivity";
@@ -53,27 +53,30 @@ export function OpenedBehind({ opened, onClose, onCloseAutoFocus }: BehindProps)
 }
 
 function Inside({ opened, measure, onLeave }: { opened: Opened; measure: Measure; onLeave: () => void }) {
-  const { site } = useSite();
+  const { site, registry } = useSite();
   const { goal, period, versus, segment, live, step } = useView();
-  const own = useMemo(
-    () =>
-      narrowedBy(
-        segment,
-        (opened.of ?? []).map(({ dimension, value }) => ({ dimension, values: [value], without: false })),
-        opened.part ? [opened.part] : [],
-      ),
-    [opened, segment],
+  const asked = useMemo(
+    () => ({ period, versus, goal: goal?.id ?? null, segment: narrowedBy(segment, [], opened.part ? [opened.part] : []) }),
+    [period, versus, goal, segment, opened],
   );
-  const asked = { period, versus, goal: goal?.id ?? null, segment: own };
+  // A row as its table has it: of a dimension of the hit a segment would take in all that its visits did.
+  const [dimensions, row] = [(opened.of ?? []).map((one) => one.dimension), (opened.of ?? []).map((one) => one.value)];
   const measures = [measure.name, ...measure.parts];
-  const table = useQuery(tableQuery(site.key, { ...asked, dimensions: [], measures, descending: true, limit: 1 }, { live }));
-  const series = useQuery(seriesQuery(site.key, { ...asked, measures: [measure.name], bucket: stepFor(period, step) }, { live }));
+  const table = useQuery(tableQuery(site.key, { ...asked, dimensions, parents: row, measures, descending: true, limit: 1 }, { live }));
+  const series = useQuery(
+    seriesQuery(
+      site.key,
+      { ...asked, measures: [measure.name], bucket: stepFor(period, step), ...(row.length ? { dimensions, rows: [row] } : {}) },
+      { live },
+    ),
+  );
   const course = useTimeSeries(series.data, measure.name, site.today);
   const flags = useFlags(course?.points);
   if (table.isError || series.isError)
     return <ErrorState error={table.error ?? series.error} again={() => void Promise.all([table.refetch(), series.refetch()])} />;
   if (!table.data) return <LedgerSkeleton rows={4} />;
-  const { total } = table.data;
+  const known = [measure, ...measure.parts.flatMap((name) => registry?.measures.find((one) => one.name === name) ?? [])];
+  const total = row.length ? (table.data.rows[0] ?? noFigures(known)) : table.data.total;
   return (
     <div data-inside>
       {opened.did ? (
@@ -96,7 +99,7 @@ function Inside({ opened, measure, onLeave }: { opened: Opened; measure: Measure
           height={190}
         />
       )}
-      <Parts asked={asked} measure={measure} taken={(opened.of ?? []).map((one) => one.dimension)} />
+      <Parts asked={asked} measure={measure} of={opened.of ?? []} />
       <p className="mt-3 grid justify-items-start gap-1.5">
         <VisitsBehind className={WAY} places={opened.of ?? []} whole={opened.part} onClick={onLeave} />
         {((opened.of ?? []).length > 0 || opened.part) && (

@@ -2,44 +2,60 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
 import type { Measure } from "@/api/client";
+import { narrowedBy } from "@/api/figures";
 import { tableQuery, type Asked } from "@/api/queries";
 import { Skeleton } from "@/ui/states";
 import { useSite } from "@/state/site";
 import { useView } from "@/state/view";
 import { Chosen } from "@/views/shared/Chosen";
 import { NamedValue } from "@/views/shared/NamedValue";
-import { figure, plural, within } from "@/words/format";
+import { figure, plural, within as inWords } from "@/words/format";
 
 const SHOWN = 6;
+const MOST_ABOVE = 2;
 const FIRST = ["channel", "entry_page", "device"];
 
 interface PartsProps {
   asked: Asked;
   measure: Measure;
-  /** Dimensions whose values the number has already. */
-  taken: readonly string[];
+  /** Of which row it is the number. */
+  of: readonly { dimension: string; value: string }[];
 }
 
 /** What a number is made of: its largest parts by a dimension that is chosen. */
-export function Parts({ asked, measure, taken }: PartsProps) {
+export function Parts({ asked, measure, of }: PartsProps) {
   const { site, registry } = useSite();
   const { live } = useView();
+  const taken = of.map((one) => one.dimension);
   const dimensions = (registry?.dimensions ?? []).filter((one) => !taken.includes(one.name));
   const [wanted, setWanted] = useState<string | null>(null);
   const usual = FIRST.find((one) => !taken.includes(one)) ?? "channel";
   const dimension = dimensions.find((one) => one.name === (wanted ?? usual));
   const sort = ["count", "money"].includes(measure.unit) ? measure.name : "visits";
   const measures = [...new Set([measure.name, sort])];
+  // A table has three dimensions: of more, the first narrow it.
+  const [narrowing, above] = [of.slice(0, -MOST_ABOVE), of.slice(-MOST_ABOVE)];
+  const narrowed = narrowing.map(({ dimension: name, value }) => ({ dimension: name, values: [value], without: false }));
+  const within = { ...asked, segment: narrowedBy(asked.segment, narrowed) };
   const found = useQuery({
     ...tableQuery(
       site.key,
-      { ...asked, versus: "none", dimensions: [dimension?.name ?? usual], measures, sort, descending: true, limit: SHOWN },
+      {
+        ...within,
+        versus: "none",
+        dimensions: [...above.map((one) => one.dimension), dimension?.name ?? usual],
+        parents: above.map((one) => one.value),
+        measures,
+        sort,
+        descending: true,
+        limit: SHOWN,
+      },
       { live },
     ),
     enabled: dimension !== undefined,
   });
   if (!dimension) return null;
-  const rows = found.data?.dimensions[0] === dimension.name ? found.data.rows : null;
+  const rows = found.data?.dimensions.at(-1) === dimension.name ? found.data.rows : null;
   const more = (found.data?.count ?? 0) - (rows?.length ?? 0);
   return (
     <section aria-label="Parts">
@@ -50,18 +66,18 @@ export function Parts({ asked, measure, taken }: PartsProps) {
           <Chosen
             label="By"
             value={dimension.name}
-            options={dimensions.map((one) => ({ value: one.name, label: within(one.title) }))}
+            options={dimensions.map((one) => ({ value: one.name, label: inWords(one.title) }))}
             onChange={setWanted}
           />
         </span>
       </h3>
       {!rows && <Skeleton className="h-32" />}
-      {rows?.length === 0 && <p className="text-ink-2">There is nothing of it by {within(dimension.title)}.</p>}
+      {rows?.length === 0 && <p className="text-ink-2">There is nothing of it by {inWords(dimension.title)}.</p>}
       <ul aria-busy={found.isFetching}>
         {rows?.map(({ keys, values, few }) => (
-          <li key={keys[0]} className="flex items-baseline gap-3 border-b border-hairline py-[3px]">
+          <li key={keys.at(-1)} className="flex items-baseline gap-3 border-b border-hairline py-[3px]">
             <span className="min-w-0 flex-1 truncate">
-              <NamedValue dimension={dimension.name} value={keys[0] ?? ""} />
+              <NamedValue dimension={dimension.name} value={keys.at(-1) ?? ""} />
             </span>
             <span className="tabular-nums">
               {few.includes(measure.name) && <span className="mr-1.5 text-small text-ink-2">few</span>}

@@ -6,6 +6,7 @@ import { tableByRow } from "@/api/figures";
 import { segmentVisitsQuery } from "@/api/queries";
 import { actionColumn } from "@/ledger/actionColumn";
 import type { LedgerColumn } from "@/ledger/columns";
+import { FigureButton } from "@/ledger/FigureButton";
 import { List } from "@/ledger/List";
 import { can } from "@/state/can";
 import { elsewhere, MAX_BESIDE, type ViewSearch } from "@/state/address";
@@ -15,6 +16,7 @@ import { Button } from "@/ui/Button";
 import { Answer, Actions, Title } from "@/ui/text";
 import { MenuItem } from "@/ui/Menu";
 import { EmptyState, ErrorState } from "@/ui/states";
+import { useOpenUp } from "@/views/shared/OpenedUp";
 import { figure, plural } from "@/words/format";
 import { segmentWords } from "@/words/segments";
 
@@ -34,13 +36,14 @@ interface SegmentListProps {
 /** The segments that are saved, each with how many visits it holds. */
 export function SegmentList({ onNew, onUse, onDuplicate, onArchive, onRestore, onBeside }: SegmentListProps) {
   const { site, segments, registry } = useSite();
-  const { period, live, beside } = useView();
+  const { period, segment, live, beside } = useView();
+  const openUp = useOpenUp();
   const canEdit = can(site, "edit");
   const standing = segments.filter((one) => !one.archived);
   const archived = segments.filter((one) => one.archived);
   const parts = Array.from({ length: Math.ceil(standing.length / AT_ONCE) }, (_, i) => standing.slice(i * AT_ONCE, (i + 1) * AT_ONCE));
   const counted = useQueries({
-    queries: parts.map((some) => segmentVisitsQuery(site.key, { period, ids: some.map((one) => one.id) }, { live })),
+    queries: parts.map((some) => segmentVisitsQuery(site.key, { period, segment, ids: some.map((one) => one.id) }, { live })),
   });
   const visits = Object.assign({}, ...counted.map((one) => (one.data ? tableByRow(one.data).total.values : {}))) as Record<
     string,
@@ -103,7 +106,16 @@ export function SegmentList({ onNew, onUse, onDuplicate, onArchive, onRestore, o
               isNumber: true,
               isLead: true,
               value: (one) => visits[String(one.id)] ?? null,
-              cell: (one) => figure(visits[String(one.id)], "count"),
+              hasControl: true,
+              cell: (one, control) => (
+                <FigureButton
+                  label={`${one.name}, Visits: ${figure(visits[String(one.id)], "count")}`}
+                  control={control}
+                  onOpen={() => openUp({ measure: "visits", title: "Visits", part: { kind: "saved", id: one.id } })}
+                >
+                  {figure(visits[String(one.id)], "count")}
+                </FigureButton>
+              ),
             },
             { id: "note", head: "Note", width: 160, isWrapped: true, value: (one) => one.note },
             { id: "by", head: "By", width: 110, value: (one) => one.by ?? "somebody who left" },
