@@ -74,6 +74,26 @@ def test_pages_are_those_of_the_api_and_lead_on(analyst):
     expect(analyst.locator("[data-chip]")).to_have_text("Only page after left the site")
 
 
+def test_the_visits_behind_a_row_below_another_have_both_values_in_one_hit(analyst):
+    analyst.goto("/s/mill/read/pages")
+    after = analyst.get_by_role("region", name="The page after")
+    after.get_by_role("button", name="/courses", exact=True).wait_for()
+    after.get_by_role("row").filter(has=analyst.get_by_role("button", name="/courses", exact=True)).get_by_role("button", name="Open the row").click()
+    below = after.locator("tr[aria-level='2']").filter(has_text="left the site").get_by_role("button", name=re.compile("Visits: .+; open up$"))
+    visits = below.inner_text()
+    below.click()
+    expect(analyst.locator("[data-figure]")).to_have_text(visits)
+    analyst.get_by_role("dialog").get_by_role("link", name="The visits behind it").click()
+    expect(analyst.get_by_role("heading", level=1)).to_have_text(re.compile(f"^{visits} visits, "))
+    chip = analyst.get_by_role("link", name=re.compile("^Edit the segment: Visits that saw .courses and .+, in one hit$"))
+    chip.click()
+    group = analyst.get_by_role("group", name="All of these in one hit")
+    expect(group.get_by_role("button", name=re.compile("^Whose: "))).to_have_count(2)
+    group.get_by_role("button", name="Add a condition to: all of these in one hit").click()
+    expect(analyst.get_by_role("menuitem")).to_have_text([re.compile("^A value")])
+    expect(analyst.get_by_role("heading", level=1)).to_contain_text("in one hit")
+
+
 def test_sources_bring_shares_of_visits_and_of_conversions(analyst):
     analyst.goto("/s/mill/read/sources")
     heading = analyst.get_by_role("heading", level=1)

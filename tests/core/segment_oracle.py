@@ -15,6 +15,7 @@ DIMENSIONS_OF_VISIT = {
     "entry_page": lambda v: page_of(v.views[0]["url"]) if v.views else "",
     "visitor_kind": lambda v: "new" if v.number == 1 else "returning",
 }
+DIMENSIONS_OF_HIT = {"page": lambda hit: page_of(hit["url"]), "event": lambda hit: hit.get("name") or ""}
 
 
 def text_holds(test, text, value):
@@ -51,7 +52,8 @@ def matches(match, hit):
     return all(prop_holds(test, held) for test in match.get("props", []))
 
 
-def _dimension_holds(condition, visit):
+def _dimension_holds(condition, visit, looked_at=None):
+    """Of a dimension of the hit: of all hits of the visit, or of the one that is looked at."""
     test, values = condition["test"], condition["values"]
 
     def holds(text):
@@ -59,10 +61,12 @@ def _dimension_holds(condition, visit):
             return text == ""
         return text in values if test == "one of" else text_holds(test, text, values[0])
 
-    if condition["dimension"] != "page":
+    if condition["dimension"] in DIMENSIONS_OF_VISIT:
         return holds(DIMENSIONS_OF_VISIT[condition["dimension"]](visit))
-    pages = [page_of(hit["url"]) for hit in visit.hits]
-    return all(holds(page) for page in pages) if test == "is not" else not pages if test == "is empty" else any(holds(page) for page in pages)
+    found = [DIMENSIONS_OF_HIT[condition["dimension"]](hit) for hit in visit.hits if hit is looked_at or looked_at is None]
+    if looked_at is not None:
+        return any(holds(one) for one in found)
+    return all(holds(one) for one in found) if test == "is not" else not any(found) if test == "is empty" else any(holds(one) for one in found)
 
 
 def _number(of, visit, goal):
@@ -93,6 +97,9 @@ def holds(condition, visits, hits, goal, within):
     kind = condition.get("kind", "group")
     if kind == "segment":
         return within(condition["segment"])
+    if kind == "group" and condition.get("of") == "one hit":
+        every = [(visit, hit) for visit in visits for hit in visit.hits]
+        return not condition["conditions"] or any(all(_dimension_holds(one, *pair) for one in condition["conditions"]) for pair in every)
     if kind == "group":
         inner = [holds(one, visits, hits, goal, within) for one in condition["conditions"]]
         return {"all": all(inner), "any": any(inner), "none": not any(inner)}[condition.get("of", "all")]

@@ -48,9 +48,9 @@ DIMENSION_CONDITIONS = st.builds(
     lambda dimension, test, values: {
         "kind": "dimension", "dimension": dimension, "test": test, "values": [] if test == "is empty" else values if test == "one of" else values[:1],
     },
-    st.sampled_from(["source", "medium", "entry_page", "visitor_kind", "page"]),
+    st.sampled_from(["source", "medium", "entry_page", "visitor_kind", "page", "event"]),
     st.sampled_from(["is", "is not", "one of", "contains", "starts with", "regular expression", "is empty"]),
-    st.lists(st.sampled_from(["/", "/courses", "card", "direct", "c", "none", "new", "never seen"]), min_size=1, max_size=3, unique=True),
+    st.lists(st.sampled_from(["/", "/courses", "card", "direct", "c", "none", "new", "book", "never seen"]), min_size=1, max_size=3, unique=True),
 )  # fmt: skip
 NUMBER_CONDITIONS = st.builds(
     lambda of, test, than: {"kind": "number", "of": of, "test": test, "than": than},
@@ -64,8 +64,11 @@ ORDER_CONDITIONS = st.builds(
     lambda steps, within: {"kind": "in order", "steps": steps, "within_minutes": within},
     st.lists(MATCHES, min_size=2, max_size=3), st.sampled_from([None, 1, 5, 40, 2000]),
 )  # fmt: skip
+ONE_HIT_CONDITIONS = st.builds(
+    lambda found: {"kind": "group", "of": "one hit", "conditions": found}, st.lists(DIMENSION_CONDITIONS, max_size=3),
+)  # fmt: skip
 CONDITIONS = st.recursive(
-    DIMENSION_CONDITIONS | NUMBER_CONDITIONS | DID_CONDITIONS | ORDER_CONDITIONS,
+    ONE_HIT_CONDITIONS | DIMENSION_CONDITIONS | NUMBER_CONDITIONS | DID_CONDITIONS | ORDER_CONDITIONS,
     lambda inner: (
         st.builds(lambda of, found: {"kind": "group", "of": of, "conditions": found}, st.sampled_from(["all", "any", "none"]), st.lists(inner, max_size=3))
         | st.builds(lambda of, one: {"kind": "segment", "segment": {"of": of, "where": {"conditions": [one]}}}, st.sampled_from(["visits", "people"]), inner)
@@ -119,6 +122,32 @@ def in_order(*steps, within=None):
 
 
 BOOK = {"kind": "event", "names": ["book"]}
+
+
+def is_(dimension, value):
+    return {"kind": "dimension", "dimension": dimension, "test": "is", "values": [value]}
+
+
+def one_hit(*conditions):
+    return {"kind": "group", "of": "one hit", "conditions": list(conditions)}
+
+
+def test_what_holds_in_one_hit_holds_for_the_same_hit():
+    story = numbered([*STORY, hit(20 * MINUTE, "event", name="book", url=HOME + "flour", visitor="ben")])
+    both = [is_("page", "/flour"), is_("event", "book")]
+    reading = reading_of(story)
+
+    def found(*conditions, of="visits"):
+        return ask_table(reading, BOOKED, segment={"of": of, "where": {"conditions": list(conditions)}}, last="1970-01-02").total.values["visits"]
+
+    assert (found(*both), found(one_hit(*both)), found(one_hit(*both), of="people")) == (2, 1, 2)
+    assert found(one_hit(is_("page", "/courses"), is_("visitor_kind", "new"))) == 2
+    assert found(one_hit(is_("event", "book"), {"kind": "dimension", "dimension": "page", "test": "is not", "values": ["/flour"]})) == 2
+    assert found(one_hit()) == 3
+    with pytest.raises(ValidationError, match="only conditions on dimensions"):
+        found(one_hit(in_order(BOOK, BOOK)))
+    with pytest.raises(ValidationError, match="a group of its own"):
+        Segment.model_validate({"where": one_hit(*both)})
 
 
 def test_in_order_minds_the_order_and_the_time_from_first_to_last():

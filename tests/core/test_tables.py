@@ -3,6 +3,7 @@
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from pydantic import ValidationError
 
 from tests.core.asking import UTC, asked, by_row, reading_of, shard_set
 from tests.core.building import DAY, HOME, MINUTE, hit, numbered
@@ -50,6 +51,14 @@ def test_a_row_is_opened_into_three_dimensions_of_the_visit_and_of_the_hit():
     pages = ask(dimensions=dimensions, parents=["letter", "spring"])
     assert [(row.keys[2], row.values["visits"]) for row in pages.rows] == [("/a", 2), ("/b", 1)]
     assert ask(dimensions=dimensions[:2], parents=["never"]).rows == []
+
+
+def test_what_a_row_of_three_dimensions_is_made_of_is_a_fourth_below_it():
+    dimensions = ["source", "campaign", "page", "visit_number"]
+    parts = ask(dimensions=dimensions, parents=["letter", "spring", "/a"])
+    assert [(row.keys, row.values["visits"]) for row in parts.rows] == [(["letter", "spring", "/a", "1"], 2)]
+    with pytest.raises(ValidationError, match="at most three dimensions are taken, and a fourth below parents"):
+        ask(dimensions=dimensions)
 
 
 def test_a_parent_of_the_hit_holds_for_the_same_hit():

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 
-import { columnsOf, segmentOf, seriesByBucket, tableByRow } from "@/api/figures";
+import { columnsOf, inOneHit, segmentOf, seriesByBucket, tableByRow } from "@/api/figures";
 import { asForm, asGoal, pathOf } from "@/views/tag/goalFormValues";
 import type { Goal } from "@/api/client";
 
@@ -108,5 +108,18 @@ describe("a goal in its form", () => {
     const pasted = { ...asForm(null), kind: "page" as const, pattern: "https://mill.example/thanks/?x=1" };
     expect(asGoal(pasted).match.page?.value).toBe("/thanks");
     expect(["https://mill.example", "/a b", "http://", "thanks"].map(pathOf)).toEqual(["/", "/a b", "http://", "thanks"]);
+  });
+});
+
+describe("values of a row", () => {
+  const at = (dimension: string) => ({ dimension, value: "x" });
+  const isOfHit = (dimension: string) => dimension !== "channel";
+
+  it("hold in one hit where several are of the hit", () => {
+    expect(inOneHit([at("page"), at("channel")], isOfHit)).toEqual({ others: [at("page"), at("channel")], oneHit: null });
+    const { others, oneHit } = inOneHit([at("page"), at("channel"), at("event")], isOfHit);
+    expect(others).toEqual([at("channel")]);
+    const is = (dimension: string) => ({ kind: "dimension", dimension, test: "is", values: ["x"] });
+    expect(oneHit).toEqual({ kind: "group", of: "one hit", conditions: [is("page"), is("event")] });
   });
 });

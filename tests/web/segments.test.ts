@@ -56,6 +56,12 @@ describe("a segment in words", () => {
   ])("says a condition: %j", (condition, words) => {
     expect(conditionWords(condition, "visits", naming)).toBe(words);
   });
+  it("says what holds in one hit", () => {
+    const oneHit: Condition = { kind: "group", of: "one hit", conditions: [is("channel", "Email"), is("entry_page", "/shop")] };
+    const [alone, beside] = [segment("visits", [oneHit]), segment("visits", [oneHit, { kind: "saved", id: 3 }])];
+    expect(segmentWords(alone, naming)).toBe("Visits that came by Email and landed on /shop, in one hit");
+    expect(segmentWords(beside, naming)).toBe("Visits that (came by Email and landed on /shop, in one hit) and were in “By letter”");
+  });
   it("calls a saved one by its name", () => {
     expect(partWords({ kind: "saved", id: 3 }, naming)).toBe("By letter");
     expect(partWords({ kind: "segment", segment: segment("visits", [is("channel", "Email")]) }, naming)).toBe("Visits that came by Email");

@@ -52,6 +52,9 @@ type Columns = Schemas["ColumnValues"][];
 
 export type Segment = Schemas["Segment"];
 export type Condition = Segment["where"]["conditions"][number];
+/** Visits for which one condition holds. */
+export const partOfOne = (condition: Condition): SegmentPart => ({ kind: "segment", segment: all([condition]) });
+
 /** A whole segment as a condition of another: one that is saved, or one that stands for itself. */
 export type SegmentPart = Extract<Condition, { kind: "saved" | "segment" }>;
 
@@ -60,6 +63,17 @@ const conditionsOf = (filters: readonly DimensionFilter[]): Condition[] =>
     const plain = { kind: "dimension" as const, dimension, test: "one of" as const, values };
     return without ? { kind: "group" as const, of: "none" as const, conditions: [plain] } : plain;
   });
+
+/** Values of a row. */
+export type Places = readonly { dimension: string; value: string }[];
+
+/** Values of a row that hold in one hit of a visit, as a condition; the others alone. `isOfHit`: which dimensions are of the hit. */
+export function inOneHit(places: Places, isOfHit: (dimension: string) => boolean): { others: Places; oneHit: Condition | null } {
+  const ofHit = places.filter((one) => isOfHit(one.dimension));
+  if (ofHit.length < 2) return { others: places, oneHit: null };
+  const conditions = ofHit.map(({ dimension, value }) => ({ kind: "dimension" as const, dimension, test: "is" as const, values: [value] }));
+  return { others: places.filter((one) => !ofHit.includes(one)), oneHit: { kind: "group", of: "one hit", conditions } };
+}
 
 const all = (conditions: Condition[]): Segment => ({ of: "visits", where: { kind: "group", of: "all", conditions } });
 
@@ -70,11 +84,7 @@ export function segmentOf(filters: readonly DimensionFilter[], parts: readonly S
 }
 
 /** A segment narrowed further. */
-export function narrowedBy(
-  segment: Segment | null,
-  filters: readonly DimensionFilter[],
-  parts: readonly SegmentPart[] = [],
-): Segment | null {
+export function narrowedBy(segment: Segment | null, filters: readonly DimensionFilter[], parts: readonly Condition[] = []): Segment | null {
   const more = [...conditionsOf(filters), ...parts];
   return more.length ? all([...(segment?.where.conditions ?? []), ...more]) : segment;
 }

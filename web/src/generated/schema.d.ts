@@ -2817,7 +2817,9 @@ export interface components {
         };
         /**
          * Group
-         * @description Conditions and groups of which all, any or none hold. An empty *all* and an empty *none* hold, an empty *any* does not.
+         * @description Conditions and groups of which all, any or none hold; *one hit*: conditions on dimensions that all hold for one and the same hit.
+         *
+         *     An empty *any* does not hold, each other empty group does.
          */
         Group: {
             /**
@@ -2830,7 +2832,7 @@ export interface components {
              * @default all
              * @enum {string}
              */
-            of: "all" | "any" | "none";
+            of: "all" | "any" | "none" | "one hit";
             /**
              * Conditions
              * @default []
@@ -5198,11 +5200,10 @@ export interface components {
         };
         /**
          * TableRequest
-         * @description A breakdown by up to three dimensions; without one, the totals alone.
+         * @description A breakdown by up to three dimensions, or by a fourth below parents; without one, the totals alone.
          *
          *     `parents`: values of the first dimensions, or of all; only rows below them, or that one row, are wanted, and they hold for the same hit, or for the
-         *     same visit. `where`: all
-         *     must hold for a row. Then rows are sorted by a dimension or a column, and `limit` of them are told after `offset`.
+         *     same visit. `where`: all must hold for a row. Then rows are sorted by a dimension or a column, and `limit` of them are told after `offset`.
          */
         TableRequest: {
             period: components["schemas"]["Period"];

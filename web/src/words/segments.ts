@@ -46,7 +46,12 @@ const joined = (parts: readonly string[], by: "and" | "or"): string =>
 
 /** A segment as a sentence without its full stop: `People who downloaded a file and later did course booked`. */
 export function segmentWords({ of, where }: Segment, naming: SegmentNaming): string {
-  const said = where.conditions.map((one) => conditionWords(one, of, naming));
+  const [only] = where.conditions;
+  // A group that stands alone needs no brackets.
+  const said =
+    where.conditions.length === 1 && only?.kind === "group" && only.of !== "none"
+      ? [groupWords(only, of, naming)]
+      : where.conditions.map((one) => conditionWords(one, of, naming));
   if (!said.length) {
     if (where.of === "any") return `No ${of === "people" ? "people" : "visits"}`;
     return of === "people" ? "Everybody" : "All visits";
@@ -77,13 +82,18 @@ export function conditionWords(condition: Condition, of: Segment["of"], naming: 
     case "segment":
       return `were among ${within(segmentWords(condition.segment, naming))}`;
     default: {
-      const said = condition.conditions.map((one) => conditionWords(one, of, naming));
-      if (!said.length) return condition.of === "any" ? "were nobody" : "were anybody";
-      const words = joined(said, condition.of === "all" ? "and" : "or");
-      if (condition.of === "none") return `never ${words}`;
-      return said.length > 1 ? `(${words})` : words;
+      const words = groupWords(condition, of, naming);
+      return condition.of !== "none" && condition.conditions.length > 1 ? `(${words})` : words;
     }
   }
+}
+
+function groupWords({ of: how, conditions }: Schemas["Group"], of: Segment["of"], naming: SegmentNaming): string {
+  const said = conditions.map((one) => conditionWords(one, of, naming));
+  if (!said.length) return how === "any" ? "were nobody" : "were anybody";
+  if (how === "none") return `never ${joined(said, "or")}`;
+  if (how === "one hit") return `${joined(said, "and")}${said.length > 1 ? ", in one hit" : ""}`;
+  return joined(said, how === "all" ? "and" : "or");
 }
 
 function dimensionWords({ dimension, test, values }: Schemas["DimensionCondition"], { registry }: SegmentNaming): string {

@@ -15,6 +15,8 @@ from upper_compass.core.definitions.text_tests import check_pattern, check_weigh
 
 GoalId = Annotated[int, Field(ge=1, le=2**31 - 1)]
 MAX_ROWS, MAX_COURSES = 10_000, 50
+# Rows are opened so many dimensions deep; what one of them is made of is one deeper.
+MAX_DEEP = 3
 
 
 class Column(BaseModel):
@@ -104,15 +106,14 @@ def _differ(dimensions: list[str]) -> list[str]:
 
 
 class TableRequest(ReportRequest):
-    """A breakdown by up to three dimensions; without one, the totals alone.
+    """A breakdown by up to three dimensions, or by a fourth below parents; without one, the totals alone.
 
     `parents`: values of the first dimensions, or of all; only rows below them, or that one row, are wanted, and they hold for the same hit, or for the
-    same visit. `where`: all
-    must hold for a row. Then rows are sorted by a dimension or a column, and `limit` of them are told after `offset`.
+    same visit. `where`: all must hold for a row. Then rows are sorted by a dimension or a column, and `limit` of them are told after `offset`.
     """
 
-    dimensions: Annotated[list[Name], Field(max_length=3)] = []
-    parents: Annotated[list[Value], Field(max_length=3)] = []
+    dimensions: Annotated[list[Name], Field(max_length=MAX_DEEP + 1)] = []
+    parents: Annotated[list[Value], Field(max_length=MAX_DEEP + 1)] = []
     where: Annotated[list[RowCondition], Field(max_length=10)] = []
     sort: str | None = None
     descending: bool = True
@@ -133,6 +134,8 @@ class TableRequest(ReportRequest):
 
     @model_validator(mode="after")
     def _among_what_is_asked(self) -> Self:
+        if len(self.dimensions) > MAX_DEEP + bool(self.parents):
+            raise ValueError("at most three dimensions are taken, and a fourth below parents")
         ids = {column.id for column in self.columns}
         if self.sort is not None and self.sort not in ids | set(self.dimensions):
             raise ValueError("sort by one of the columns or dimensions that are asked for")
@@ -146,7 +149,7 @@ class SeriesRequest(ReportRequest):
     """The course over time. Each bucket is judged as a period of its own. `rows`: values of the dimensions, for each of which a course is wanted."""
 
     bucket: Bucket = "day"
-    dimensions: Annotated[list[Name], Field(max_length=3)] = []
+    dimensions: Annotated[list[Name], Field(max_length=MAX_DEEP)] = []
     rows: Annotated[list[list[Value]], Field(max_length=MAX_COURSES)] = []
 
     @field_validator("dimensions")

@@ -87,12 +87,21 @@ class SegmentCondition(BaseModel):
 
 
 class Group(BaseModel):
-    """Conditions and groups of which all, any or none hold. An empty *all* and an empty *none* hold, an empty *any* does not."""
+    """Conditions and groups of which all, any or none hold; *one hit*: conditions on dimensions that all hold for one and the same hit.
+
+    An empty *any* does not hold, each other empty group does.
+    """
 
     model_config = ConfigDict(extra="forbid")
     kind: Literal["group"] = "group"
-    of: Literal["all", "any", "none"] = "all"
+    of: Literal["all", "any", "none", "one hit"] = "all"
     conditions: Annotated[list[Condition], Field(max_length=MAX_CONDITIONS)] = []
+
+    @model_validator(mode="after")
+    def _of_a_hit(self) -> Self:
+        if self.of == "one hit" and not all(isinstance(one, DimensionCondition) for one in self.conditions):
+            raise ValueError("for one and the same hit only conditions on dimensions can hold")
+        return self
 
     def size(self) -> tuple[int, int]:
         """How many conditions there are in all, a step *in order* counts as one, and how many groups lie within each other."""
@@ -125,6 +134,8 @@ class Segment(BaseModel):
     @model_validator(mode="after")
     def _not_too_large(self) -> Self:
         count, depth = self.where.size()
+        if self.where.of == "one hit":
+            raise ValueError("what holds for one and the same hit stands in a group of its own, within another")
         if count > MAX_CONDITIONS or depth > MAX_DEPTH:
             raise ValueError(f"a segment has at most {MAX_CONDITIONS} conditions, in groups at most {MAX_DEPTH} deep")
         return self

@@ -119,11 +119,34 @@ def _holds(condition: Condition, scope: Scope) -> Bools:
 
 
 def _group_holds(group: Group, scope: Scope) -> Bools:
+    if group.of == "one hit":
+        return _one_hit_holds(group, scope)
     fitting = [_holds(one, scope) for one in group.conditions]
     if group.of == "all":
         return np.logical_and.reduce(fitting) if fitting else np.ones(scope.count, bool)
     some = np.logical_or.reduce(fitting) if fitting else np.zeros(scope.count, bool)
     return some if group.of == "any" else ~some
+
+
+def _one_hit_holds(group: Group, scope: Scope) -> Bools:
+    """Whether all conditions hold for one of the hits of the unit's visits; a dimension of the visit is the same for each of them."""
+    conditions = [one for one in group.conditions if isinstance(one, DimensionCondition)]
+    if not conditions:
+        return np.ones(scope.count, bool)
+    shard = scope.shard
+    rows = shard.rows_of_visits(scope.visits)
+    fitting = np.ones(len(rows), bool)
+    for one in conditions:
+        dimension = dimension_of(one.dimension, shard.lookups.rules, ASKED_IN)
+        if dimension.of == "hit":
+            fitting &= _codes_hold(one, shard, dimension.read(shard, rows))
+        else:
+            having = np.zeros(len(scope.unit_of), bool)
+            having[scope.visits] = _codes_hold(one, shard, dimension.read(shard, scope.visits))
+            fitting &= having[shard.derived.visit_of[rows]]
+    found = np.zeros(scope.count, bool)
+    found[scope.units(rows[fitting])] = True
+    return found
 
 
 def _dimension_holds(condition: DimensionCondition, scope: Scope) -> Bools:

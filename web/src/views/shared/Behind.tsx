@@ -2,28 +2,37 @@ import { Link } from "@tanstack/react-router";
 import type { ComponentProps } from "react";
 
 import type { Segment, SegmentPart } from "@/api/client";
-import { narrowedBy } from "@/api/figures";
+import { inOneHit, narrowedBy, partOfOne, type Places } from "@/api/figures";
 import { elsewhere, narrowedTo, partText, type ViewSearch } from "@/state/address";
 import { useSite } from "@/state/site";
 import { useView } from "@/state/view";
 
 interface BehindProps extends Omit<ComponentProps<"a">, "href"> {
   /** The values that the visits have. */
-  places: readonly { dimension: string; value: string }[];
+  places: Places;
   /** A whole segment that they are in. */
   whole?: SegmentPart | undefined;
 }
 
-const readToo = (now: ViewSearch, { places, whole }: Pick<BehindProps, "places" | "whole">): ViewSearch => {
-  const narrowed = narrowedTo(elsewhere(now), places);
-  return whole ? { ...narrowed, segment: [...new Set([...(narrowed.segment ?? []), partText(whole)])] } : narrowed;
-};
+/** Values that hold in one hit are a segment of their own; the others are chips. */
+function useNarrowing({ places, whole }: Pick<BehindProps, "places" | "whole">) {
+  const { registry } = useSite();
+  const isOfHit = (name: string) => registry?.dimensions.find((one) => one.name === name)?.of === "hit";
+  const { others, oneHit } = inOneHit(places, isOfHit);
+  const parts = [...(oneHit ? [partOfOne(oneHit)] : []), ...(whole ? [whole] : [])];
+  const readToo = (now: ViewSearch): ViewSearch => {
+    const narrowed = narrowedTo(elsewhere(now), others);
+    return parts.length ? { ...narrowed, segment: [...new Set([...(narrowed.segment ?? []), ...parts.map(partText)])] } : narrowed;
+  };
+  return { others, oneHit, readToo };
+}
 
 /** To the visits that a figure was counted from. */
 export function VisitsBehind({ places, whole, ...rest }: BehindProps) {
   const { site } = useSite();
+  const { readToo } = useNarrowing({ places, whole });
   return (
-    <Link to="/s/$site/watch/visits" params={{ site: site.key }} search={(now: ViewSearch) => readToo(now, { places, whole })} {...rest}>
+    <Link to="/s/$site/watch/visits" params={{ site: site.key }} search={readToo} {...rest}>
       The visits behind it
     </Link>
   );
@@ -33,10 +42,11 @@ export function VisitsBehind({ places, whole, ...rest }: BehindProps) {
 export function SegmentOfThese({ places, whole, ...rest }: BehindProps) {
   const { site } = useSite();
   const { segment } = useView();
+  const { others, oneHit } = useNarrowing({ places, whole });
   const draft = narrowedBy(
     segment,
-    places.map(({ dimension, value }) => ({ dimension, values: [value], without: false })),
-    whole ? [whole] : [],
+    others.map(({ dimension, value }) => ({ dimension, values: [value], without: false })),
+    [...(oneHit ? [oneHit] : []), ...(whole ? [whole] : [])],
   );
   return (
     <SegmentBegun site={site.key} draft={draft} {...rest}>
@@ -66,11 +76,12 @@ export function SegmentBegun({ site, draft, ...rest }: SegmentBegunProps) {
 /** To Compare, where those who have these values are held against the rest. */
 export function ComparedWithRest({ places, whole, ...rest }: BehindProps) {
   const { site } = useSite();
+  const { readToo } = useNarrowing({ places, whole });
   return (
     <Link
       to="/s/$site/explain/compare"
       params={{ site: site.key }}
-      search={(now: ViewSearch) => ({ ...readToo(now, { places, whole }), group: "segment", against: undefined, by: undefined })}
+      search={(now: ViewSearch) => ({ ...readToo(now), group: "segment", against: undefined, by: undefined })}
       {...rest}
     >
       Compare with the rest

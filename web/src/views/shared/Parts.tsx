@@ -2,7 +2,6 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
 import type { Measure } from "@/api/client";
-import { narrowedBy } from "@/api/figures";
 import { tableQuery, type Asked } from "@/api/queries";
 import { Skeleton } from "@/ui/states";
 import { useSite } from "@/state/site";
@@ -12,7 +11,6 @@ import { NamedValue } from "@/views/shared/NamedValue";
 import { figure, plural, within as inWords } from "@/words/format";
 
 const SHOWN = 6;
-const MOST_ABOVE = 2;
 const FIRST = ["channel", "entry_page", "device"];
 
 interface PartsProps {
@@ -33,18 +31,14 @@ export function Parts({ asked, measure, of }: PartsProps) {
   const dimension = dimensions.find((one) => one.name === (wanted ?? usual));
   const sort = ["count", "money"].includes(measure.unit) ? measure.name : "visits";
   const measures = [...new Set([measure.name, sort])];
-  // A table has three dimensions: of more, the first narrow it.
-  const [narrowing, above] = [of.slice(0, -MOST_ABOVE), of.slice(-MOST_ABOVE)];
-  const narrowed = narrowing.map(({ dimension: name, value }) => ({ dimension: name, values: [value], without: false }));
-  const within = { ...asked, segment: narrowedBy(asked.segment, narrowed) };
   const found = useQuery({
     ...tableQuery(
       site.key,
       {
-        ...within,
+        ...asked,
         versus: "none",
-        dimensions: [...above.map((one) => one.dimension), dimension?.name ?? usual],
-        parents: above.map((one) => one.value),
+        dimensions: [...of.map((one) => one.dimension), dimension?.name ?? usual],
+        parents: of.map((one) => one.value),
         measures,
         sort,
         descending: true,

@@ -13,11 +13,18 @@ const GROUPS = [
   { value: "all", label: "All of these" },
   { value: "any", label: "Any of these" },
   { value: "none", label: "None of these" },
+  { value: "one hit", label: "All of these in one hit" },
 ];
+/** The outermost group is one of the first three. */
+const isOfMany = ({ value }: { value: string }): boolean => value !== "one hit";
 
+const A_VALUE = {
+  label: "A value: channel, country, page …",
+  make: (): ConditionDraft => ({ kind: "dimension", dimension: "channel", test: "is", values: [null] }),
+};
 /** What can be added, and as what it begins. */
 const KINDS: { label: string; make: () => ConditionDraft }[] = [
-  { label: "A value: channel, country, page …", make: () => ({ kind: "dimension", dimension: "channel", test: "is", values: [null] }) },
+  A_VALUE,
   { label: "A page that was seen", make: () => ({ kind: "did", match: newMatch("view"), test: "at least", times: "1" }) },
   { label: "An event that was done", make: () => ({ kind: "did", match: newMatch("event"), test: "at least", times: "1" }) },
   { label: "An order", make: () => ({ kind: "did", match: newMatch("order"), test: "at least", times: "1" }) },
@@ -53,6 +60,8 @@ export function GroupLines({ group, set, faults, path = [], own, onRemove }: Gro
   };
   const name = GROUPS.find((one) => one.value === of)?.label ?? of;
   const own_ = faultAt(faults, path);
+  const isOneHit = of === "one hit";
+  const canBeOneHit = path.length > 0 && conditions.every((one) => one.kind === "dimension");
   return (
     <div
       role="group"
@@ -69,7 +78,7 @@ export function GroupLines({ group, set, faults, path = [], own, onRemove }: Gro
             isWord
             label="How many of these must hold"
             value={of}
-            options={GROUPS}
+            options={canBeOneHit ? GROUPS : GROUPS.filter(isOfMany)}
             onChange={(to) => set({ ...group, of: to as GroupDraft["of"] })}
           />
         </span>
@@ -109,13 +118,13 @@ export function GroupLines({ group, set, faults, path = [], own, onRemove }: Gro
             </Button>
           }
         >
-          {KINDS.map(({ label, make }) => (
+          {(isOneHit ? [A_VALUE] : KINDS).map(({ label, make }) => (
             <MenuItem key={label} onSelect={() => add(make())}>
               {label}
             </MenuItem>
           ))}
         </Menu>
-        {path.length < MAX_DEPTH - 1 && (
+        {!isOneHit && path.length < MAX_DEPTH - 1 && (
           <Menu
             trigger={
               <Button kind="link" aria-label={`Add a group to: ${name.toLowerCase()}`}>
