@@ -54,7 +54,7 @@ def test_a_channel_is_added_by_keyboard_moved_up_and_left_alone(channels):
 
 
 def test_what_is_unsorted_opens_and_is_given_a_channel(channels):
-    channels.get_by_role("button", name="Unsorted").press("Enter")
+    channels.get_by_role("button", name="Unsorted", exact=True).press("Enter")
     rows = channels.get_by_role("grid", name="Unsorted visits").locator("tbody tr")
     row = rows.filter(has_text="flyer-stand")
     expect(row).to_contain_text("village-fair")

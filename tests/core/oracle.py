@@ -164,6 +164,7 @@ def figures(visits, start, stop, goal=None, key_of_visit=None, keys_of_hit=None,
                 got["page_engaged"] += (hit.get("engaged_ms") or 0) if hit["kind"] == "engage" else 0
                 if hit["kind"] == "event":
                     got["people"].add(visit.visitor)
+                    got["event_value"] += hit.get("value") or 0
                 if hit["kind"] == "order" and not hit.get("repeated"):
                     got["orders"] += 1
                     got["revenue"] += hit.get("value") or 0
@@ -190,6 +191,7 @@ SUMS = (
     "value",
     "views",
     "times",
+    "event_value",
     "page_engaged",
     "orders",
     "revenue",

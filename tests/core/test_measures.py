@@ -52,6 +52,7 @@ EXPECTED = {
     "time_on_page": 12 / 4,
     "people": 1,
     "times": 2,
+    "event_value": 50,
     "conversions": 2,
     "converting_visits": 1,
     "converters": 1,

@@ -26,6 +26,7 @@ MEASURES = {
     "value": "value",
     "orders": "orders",
     "revenue": "revenue",
+    "event_value": "event_value",
 }
 KEYS = {
     "source": {"key_of_visit": lambda visit: visit.source[0]},

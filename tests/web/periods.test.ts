@@ -3,7 +3,7 @@ import { describe, expect, it } from "vitest";
 import { dragged, partAt } from "@/app/frame/dragging";
 import { isOverDays } from "@/charts/course";
 import { stepFor, stepsFor } from "@/charts/useTimeSeries";
-import { plusDays, usualPeriods } from "@/state/days";
+import { dayOf, plusDays, usualPeriods } from "@/state/days";
 
 describe("usual periods", () => {
   const of = (today: string) => Object.fromEntries(usualPeriods(today, "2025-03-09"));
@@ -76,5 +76,16 @@ describe("steps", () => {
     expect(isOverDays([{ at: "2026-11-01T00:00" }, { at: "2026-11-02T00:00" }], "hour")).toBe(true);
     expect(isOverDays([{ at: "2026-11-01T00:00" }, { at: "2026-11-01T23:00" }], "hour")).toBe(false);
     expect(isOverDays([{ at: "2026-11-01" }, { at: "2026-11-02" }], "day")).toBe(false);
+  });
+});
+
+describe("the day of a moment", () => {
+  it("is that of the site", () => {
+    const late = "2026-11-27T23:30:00Z";
+    expect(["UTC", "Europe/Berlin", "America/New_York"].map((zone) => dayOf(late, zone))).toEqual([
+      "2026-11-27",
+      "2026-11-28",
+      "2026-11-27",
+    ]);
   });
 });

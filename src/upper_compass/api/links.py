@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import datetime
 from typing import Annotated
+from zoneinfo import ZoneInfo
 
 from fastapi import APIRouter, Path, Query
 from pydantic import BaseModel, ConfigDict, Field
@@ -14,6 +15,7 @@ from upper_compass.api.deps import goal_for, last_days
 from upper_compass.api.problems import FieldError, Problem, responses
 from upper_compass.api.routing import Route
 from upper_compass.core.dataset.traffic_sources import FIELDS
+from upper_compass.core.definitions.periods import midnight
 from upper_compass.core.tagging.link_builder import MAX_AT_ONCE, Builder, BuiltLink, LinkDraft, pages_of
 from upper_compass.core.tagging.link_performance import LinkPerformance, RegisteredLink, UnregisteredLink
 from upper_compass.core.tagging.link_sheets import Note, NotedDraft
@@ -41,7 +43,10 @@ class LinksIn(BaseModel):
 
 
 class LinkOut(BaseModel):
-    """A link of the library: how its visits are read today, and what came by it since it was made. `by` is null when they are gone."""
+    """A link of the library: how its visits are read today, the page they land on, what came by it since the day on which it was made.
+
+    `by` is null when they are gone.
+    """
 
     id: int
     url: str
@@ -51,6 +56,7 @@ class LinkOut(BaseModel):
     made: datetime
     archived: bool
     read: BuiltLink
+    page: str
     came: LinkPerformance
 
 
@@ -64,18 +70,18 @@ class LinkChange(BaseModel):
 
 def _made(access: Access, links: Sequence[StoredLink]) -> list[tuple[RegisteredLink, BuiltLink]]:
     """How the visits of each link are read today."""
-    builder = Builder(access.site.rules, shipped())
+    builder, zone = Builder(access.site.rules, shipped()), ZoneInfo(access.site.rules.timezone)
     read = [builder.build(link.draft) for link in links]
     pages = pages_of(access.site.rules, shipped(), [link.url for link in links])
     return [
-        (RegisteredLink(link.id, {name: getattr(one, name) for name in FIELDS}, page, round(link.made.timestamp() * 1000)), one)
+        (RegisteredLink(link.id, {name: getattr(one, name) for name in FIELDS}, page, midnight(link.made.astimezone(zone).date(), zone)), one)
         for link, one, page in zip(links, read, pages, strict=True)
     ]
 
 
 @router.get("/links", openapi_extra=who("viewer"), responses=responses(401, 404, 422))
 def list_links(access: Viewer, services: ServicesHere, goal: GoalId = None) -> list[LinkOut]:
-    """The library, newest first: every link with its visits since it was made, and their conversions of a goal. For the site's viewers."""
+    """The library, newest first: every link with its visits since the day on which it was made, and their conversions of a goal. For the site's viewers."""
     with access.engine.connect() as connection:
         stored = store.links_of(connection, access.site.id)
     if not stored:
@@ -84,10 +90,10 @@ def list_links(access: Viewer, services: ServicesHere, goal: GoalId = None) -> l
     came = services.reader.read(access.site, queries.visits_by_link, goal_for(access, goal), [one for one, _ in made])
     return [
         LinkOut(
-            id=link.id, url=link.url, address=link.draft.address, note=link.note, by=link.by, made=link.made, archived=link.archived, read=read,
+            id=link.id, url=link.url, address=link.draft.address, note=link.note, by=link.by, made=link.made, archived=link.archived, read=read, page=one.page,
             came=came.get(link.id, LinkPerformance()),
         )
-        for link, (_, read) in zip(stored, made, strict=True)
+        for link, (one, read) in zip(stored, made, strict=True)
     ]  # fmt: skip
 
 

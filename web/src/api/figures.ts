@@ -52,6 +52,12 @@ type Columns = Schemas["ColumnValues"][];
 
 export type Segment = Schemas["Segment"];
 export type Condition = Segment["where"]["conditions"][number];
+/** Visits that have all of these values. */
+export const partOfAll = (places: Places): SegmentPart => ({
+  kind: "segment",
+  segment: all(conditionsOf(places.map(({ dimension, value }) => ({ dimension, values: [value], without: false })))),
+});
+
 /** Visits for which one condition holds. */
 export const partOfOne = (condition: Condition): SegmentPart => ({ kind: "segment", segment: all([condition]) });
 

@@ -772,7 +772,7 @@ export interface paths {
         };
         /**
          * List Links
-         * @description The library, newest first: every link with its visits since it was made, and their conversions of a goal. For the site's viewers.
+         * @description The library, newest first: every link with its visits since the day on which it was made, and their conversions of a goal. For the site's viewers.
          */
         get: operations["list_links_api_v1_sites__site__links_get"];
         put?: never;
@@ -3322,7 +3322,9 @@ export interface components {
         };
         /**
          * LinkOut
-         * @description A link of the library: how its visits are read today, and what came by it since it was made. `by` is null when they are gone.
+         * @description A link of the library: how its visits are read today, the page they land on, what came by it since the day on which it was made.
+         *
+         *     `by` is null when they are gone.
          */
         LinkOut: {
             /** Id */
@@ -3343,6 +3345,8 @@ export interface components {
             /** Archived */
             archived: boolean;
             read: components["schemas"]["BuiltLink"];
+            /** Page */
+            page: string;
             came: components["schemas"]["LinkPerformance"];
         };
         /**

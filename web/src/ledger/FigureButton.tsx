@@ -5,7 +5,7 @@ import type { CellControl } from "@/ledger/columns";
 interface FigureButtonProps {
   /** What it is of, and of which row. */
   label: string;
-  control: CellControl;
+  control?: CellControl;
   onOpen: () => void;
   children: ReactNode;
 }

@@ -11,6 +11,9 @@ export const daysIn = (first: string, last: string): number => Math.round((toMs(
 export const weekday = (day: string): number => (new Date(toMs(day)).getUTCDay() + 6) % 7;
 export const asDate = (day: string): Date => new Date(toMs(day));
 
+/** The day of a moment where the site is. Swedes write days as we do. */
+export const dayOf = (moment: string, timeZone: string): string => new Intl.DateTimeFormat("sv-SE", { timeZone }).format(new Date(moment));
+
 /** The first day of a month `back` months before that of the day. */
 function monthBefore(day: string, back: number): string {
   const months = Number(day.slice(0, 4)) * 12 + Number(day.slice(5, 7)) - 1 - back;

@@ -40,6 +40,15 @@ export interface View {
   step: ViewSearch["step"];
   /** Of whom alone hits are shown as they arrive. */
   visitor: string | undefined;
+  /** What an address must say to be read as this is, where it is not what the strip says. */
+  under: Partial<ViewSearch>;
+}
+
+/** Days and a goal of its own, under which all visits are read. */
+export interface Under {
+  from: string;
+  to: string;
+  goal?: number;
 }
 
 /** How to look at something else. It stays the same for as long as the site is in hand, so who only steers is not drawn anew. */
@@ -116,6 +125,7 @@ export function ViewProvider({ children }: { children: ReactNode }) {
       live: period.last >= site.today,
       step: search.step,
       visitor: search.visitor,
+      under: {},
     };
   }, [site.today, usual, goals, registry, segments, search]);
 
@@ -163,4 +173,30 @@ export function ViewProvider({ children }: { children: ReactNode }) {
       <ViewContext.Provider value={view}>{children}</ViewContext.Provider>
     </SteeringContext.Provider>
   );
+}
+
+/** What is inside is read of days of its own, of all visits, whatever the strip says; with nothing given, as all else is. */
+export function ReadUnder({ under, children }: { under: Under | undefined; children: ReactNode }) {
+  const { site, goals } = useSite();
+  const view = useView();
+  const own = useMemo((): View => {
+    if (!under) return view;
+    const { from, to, goal } = under;
+    const nothing = { only: undefined, without: undefined, segment: undefined, beside: undefined };
+    return {
+      ...view,
+      goal: goals.find((one) => one.id === goal) ?? view.goal,
+      period: { first: from, last: to },
+      versus: "none",
+      versusPeriod: null,
+      filters: [],
+      parts: [],
+      segment: null,
+      beside: [],
+      live: to >= site.today,
+      step: undefined,
+      under: { from, to, versus: "none", ...(goal === undefined ? {} : { goal }), ...nothing },
+    };
+  }, [view, under, goals, site.today]);
+  return <ViewContext.Provider value={own}>{children}</ViewContext.Provider>;
 }

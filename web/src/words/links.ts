@@ -1,4 +1,5 @@
 import type { Schemas } from "@/api/client";
+import { partOfAll, type SegmentPart } from "@/api/figures";
 
 export type LinkDraft = Schemas["LinkDraft"];
 export type BuiltLink = Schemas["LinkAnswer"];
@@ -7,6 +8,10 @@ export type Remark = Schemas["Remark"];
 
 export const TAGS = ["source", "medium", "campaign", "content", "term", "label"] as const;
 export type Tag = (typeof TAGS)[number];
+
+/** The visits that landed on a page with just these tags. */
+export const cameBy = (read: Record<Tag, string> & { page: string }): SegmentPart =>
+  partOfAll([...TAGS.map((tag) => ({ dimension: tag, value: read[tag] })), { dimension: "entry_page", value: read.page }]);
 
 export const EMPTY: LinkDraft = { address: "", source: "", medium: "", campaign: "", content: "", term: "", label: "" };
 

@@ -84,6 +84,10 @@ MEASURES = _registry(
     ),
     _count("people", "People", "Visitors who did it.", "distinct visitors with the event in the period", distinct=True),
     _count("times", "Times", "How often it was done.", "event hits in the period"),
+    Measure(
+        "event_value", "Event value", "money", "What the events were said to be worth.", "sum of the values of the event hits",
+        ("event_value", "event_value_squared"), pl.col("event_value"), "sum", ("event_value", "event_value_squared"),
+    ),
     _count("conversions", "Conversions", "How often the goal was reached.", "counted matches of the goal in the period"),
     _count("converting_visits", "Converting visits", "Visits that reached the goal.", "visits that started in the period and hold a conversion"),
     _count("converters", "Converters", "Visitors who reached the goal.", "distinct visitors with a conversion in the period", distinct=True),

@@ -24,6 +24,11 @@ from upper_compass.core.engine.keys import Array, KeyedBy
 from upper_compass.core.engine.protocol import PRESENCE, Tally
 from upper_compass.core.engine.selection import Selection
 
+
+def _worth(selection: Selection, rows: Rows, kind: Kind) -> Floats:
+    return np.where(selection.kind(rows) == kind, money(selection.shard.hits, rows, selection.shard.lookups), 0.0)
+
+
 # Sums over visits: weights of visits, None for one each. A column named `x_squared` is the sum of the squares of `x`.
 VISIT_COLUMNS: dict[str, Callable[[Selection, Rows], Array | None]] = {
     "visits": lambda selection, visits: None,
@@ -40,7 +45,8 @@ HIT_COLUMNS: dict[str, Callable[[Selection, Rows], Array]] = {
     "times": lambda selection, rows: selection.kind(rows) == Kind.event,
     "page_engaged": lambda selection, rows: np.where(selection.kind(rows) == Kind.engage, selection.shard.hit("engaged_ms")[rows], 0),
     "orders": lambda selection, rows: selection.kind(rows) == Kind.order,
-    "revenue": lambda selection, rows: np.where(selection.kind(rows) == Kind.order, money(selection.shard.hits, rows, selection.shard.lookups), 0.0),
+    "revenue": lambda selection, rows: _worth(selection, rows, Kind.order),
+    "event_value": lambda selection, rows: _worth(selection, rows, Kind.event),
 }
 # Of these, the sum over a visit of which all hits lie in the period is known: a column of the visits.
 WHOLE_COLUMNS = {"views": "views"}

@@ -19,24 +19,24 @@ from upper_compass.core.reports.columns import Asked
 
 @dataclass(frozen=True)
 class UnratedAmounts:
-    """How many amounts that would count in the period have a currency without a rate: of orders for `revenue`, of conversions of the goals."""
+    """How many amounts that would count in the period have a currency without a rate: of hits of the kinds, of conversions of the goals."""
 
-    revenue: bool
+    kinds: tuple[Kind, ...]
     goals: tuple[Counted, ...]
     additive: ClassVar[bool] = True
 
     @property
     def key(self) -> Hashable:
         """See Breakdown."""
-        return self.revenue, tuple(goal.model_dump_json() for goal in self.goals)
+        return self.kinds, tuple(goal.model_dump_json() for goal in self.goals)
 
     def tally(self, selection: Selection) -> Tally:
         """One row: `amounts` (i64, sum)."""
         shard = selection.shard
         missing = np.isnan(shard.lookups["rate"])
         rows = [np.empty(0, np.int32)]
-        if missing.any() and self.revenue:
-            rows.append(selection.rows[selection.kind(selection.rows) == Kind.order])
+        if missing.any() and self.kinds:
+            rows.append(selection.rows[np.isin(selection.kind(selection.rows), self.kinds)])
         for goal in self.goals if missing.any() else ():
             of_goal = Selection(shard, replace(selection.ask, goal=goal))
             counted = of_goal.conversions.row[of_goal.counted_conversions]
@@ -47,13 +47,18 @@ class UnratedAmounts:
         return Tally(pl.DataFrame({"amounts": [int(found.sum())]}), {}, {"amounts": "sum"})
 
 
+# Columns that are sums of what hits of a kind are worth.
+_SUMMED = {"revenue": Kind.order, "event_value": Kind.event}
+
+
 def unrated(context: ReportContext, asked: Asked) -> int:
     """How many of the amounts that the columns count have a currency without a rate."""
-    if not any({"value", "revenue"} & wanted for wanted in asked.wanted):
+    kinds = tuple(kind for column, kind in _SUMMED.items() if any(column in wanted for wanted in asked.wanted))
+    if not kinds and not any("value" in wanted for wanted in asked.wanted):
         return 0
     if not np.isnan(context.shards.lookups["rate"]).any():
         return 0
     valued = [ask.goal for ask, wanted in zip(asked.questions, asked.wanted, strict=True) if "value" in wanted]
     goals = tuple(goal for goal in valued if isinstance(goal, ProductSales) or (goal and isinstance(goal.value, HitValue)))
-    tally = context.tally(asked.whole, UnratedAmounts(any("revenue" in wanted for wanted in asked.wanted), goals))[0]
+    tally = context.tally(asked.whole, UnratedAmounts(kinds, goals))[0]
     return int(tally.frame["amounts"][0])

@@ -26,7 +26,7 @@ _SCHEMA = dict.fromkeys(FIELDS, pl.String) | {"page": pl.String}
 
 @dataclass(frozen=True)
 class RegisteredLink:
-    """A link that somebody made: how its visits are read, the page that it leads to, and when it was made (ms)."""
+    """A link that somebody made: how its visits are read, the page that it leads to, and when the day began on which it was made (ms)."""
 
     id: int
     read: dict[str, str]

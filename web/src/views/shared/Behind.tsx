@@ -17,11 +17,12 @@ interface BehindProps extends Omit<ComponentProps<"a">, "href"> {
 /** Values that hold in one hit are a segment of their own; the others are chips. */
 function useNarrowing({ places, whole }: Pick<BehindProps, "places" | "whole">) {
   const { registry } = useSite();
+  const { under } = useView();
   const isOfHit = (name: string) => registry?.dimensions.find((one) => one.name === name)?.of === "hit";
   const { others, oneHit } = inOneHit(places, isOfHit);
   const parts = [...(oneHit ? [partOfOne(oneHit)] : []), ...(whole ? [whole] : [])];
   const readToo = (now: ViewSearch): ViewSearch => {
-    const narrowed = narrowedTo(elsewhere(now), others);
+    const narrowed = narrowedTo({ ...elsewhere(now), ...under }, others);
     return parts.length ? { ...narrowed, segment: [...new Set([...(narrowed.segment ?? []), ...parts.map(partText)])] } : narrowed;
   };
   return { others, oneHit, readToo };
@@ -63,11 +64,12 @@ interface SegmentBegunProps extends Omit<ComponentProps<"a">, "href"> {
 
 /** To the editor of segments. */
 export function SegmentBegun({ site, draft, ...rest }: SegmentBegunProps) {
+  const { under } = useView();
   return (
     <Link
       to="/s/$site/explain/segments"
       params={{ site }}
-      search={(now: ViewSearch) => ({ ...elsewhere(now), edit: "new", draft: draft ? JSON.stringify(draft) : undefined })}
+      search={(now: ViewSearch) => ({ ...elsewhere(now), ...under, edit: "new", draft: draft ? JSON.stringify(draft) : undefined })}
       {...rest}
     />
   );

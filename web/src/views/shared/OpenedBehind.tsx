@@ -15,7 +15,7 @@ import { TimeChart } from "@/charts/TimeChart";
 import { LedgerSkeleton } from "@/ledger/LedgerSkeleton";
 import { ErrorState } from "@/ui/states";
 import { useSite } from "@/state/site";
-import { useView } from "@/state/view";
+import { ReadUnder, useView } from "@/state/view";
 import { Sheet } from "@/ui/Dialog";
 import { figure, periodWords, unitOf, valueWords, versusWords } from "@/words/format";
 import { formulaNumbers } from "@/words/formulas";
@@ -32,7 +32,15 @@ interface BehindProps {
 }
 
 /** The drawer behind a number: what it is, its formula with its numbers, its course, its parts. */
-export function OpenedBehind({ opened, onClose, onCloseAutoFocus }: BehindProps) {
+export function OpenedBehind(props: BehindProps) {
+  return (
+    <ReadUnder under={props.opened.under}>
+      <Behind {...props} />
+    </ReadUnder>
+  );
+}
+
+function Behind({ opened, onClose, onCloseAutoFocus }: BehindProps) {
   const { registry, segments, site } = useSite();
   const { period } = useView();
   const measure = registry?.measures.find((one) => one.name === opened.measure);

@@ -2,7 +2,9 @@ import { createContext, lazy, Suspense, useCallback, useContext, useRef, type Re
 
 import type { SegmentPart } from "@/api/client";
 import { isRecord, partOf } from "@/state/address";
+import { isDay } from "@/state/days";
 import { isText, useShown } from "@/state/shown";
+import type { Under } from "@/state/view";
 import type { Did } from "@/views/read/activityFigures";
 
 const OpenedBehind = lazy(async () => ({ default: (await import("@/views/shared/OpenedBehind")).OpenedBehind }));
@@ -18,6 +20,8 @@ export interface Opened {
   outOf?: SegmentPart;
   /** Where it is a figure of a form, a promotion or a medium: which one. */
   did?: Did;
+  /** Where it is read of days of its own, of all visits. */
+  under?: Under;
 }
 
 const isPlace = (given: unknown): given is { dimension: string; value: string } =>
@@ -36,6 +40,12 @@ function readOpened(given: unknown): Opened | null {
     const part = said["kind"] === "saved" ? partOf(String(said["id"])) : partOf(JSON.stringify(said["segment"] ?? null));
     if (!part) return null;
     found[key] = part;
+  }
+  const under = given["under"];
+  if (isRecord(under)) {
+    const { from, to, goal } = under;
+    if (!isText(from) || !isText(to) || !isDay(from) || !isDay(to) || from > to) return null;
+    found.under = { from, to, ...(typeof goal === "number" ? { goal } : {}) };
   }
   const did = given["did"];
   if (isRecord(did) && isList(did["of"]) && isText(did["name"]) && isText(did["figure"]))

@@ -8,6 +8,9 @@ import { PARTS, PART_WORDS, ruleWords, type ChannelRule } from "@/words/sorting"
 import { Part } from "@/ui/layout";
 import { Opener } from "@/ui/Opener";
 import { Actions } from "@/ui/text";
+import { lastDays } from "@/state/days";
+import { useSite } from "@/state/site";
+import { OpenedCell } from "@/views/shared/OpenedCell";
 import { Unsorted } from "@/views/tag/Unsorted";
 
 const LINE = "grid grid-cols-[22px_minmax(0,1fr)_60px] items-baseline gap-2 py-1 min-[700px]:grid-cols-[22px_148px_minmax(0,1fr)_60px]";
@@ -23,6 +26,7 @@ interface ChannelListProps {
 
 /** The ordered channels: the first that matches takes the visit. */
 export function ChannelList({ channels, counts, canEdit, error, set }: ChannelListProps) {
+  const { site } = useSite();
   const [open, setOpen] = useState<number | null>(null);
   const change = (place: number, rule: ChannelRule) => set(channels.map((one, i) => (i === place ? rule : one)));
   const move = (place: number, by: number) => {
@@ -32,6 +36,16 @@ export function ChannelList({ channels, counts, canEdit, error, set }: ChannelLi
     set(moved);
     setOpen(to);
   };
+  const { first: from, last: to } = lastDays(site.today, 90);
+  const count = (channel: string) => (
+    <span className="text-right">
+      <OpenedCell
+        row={channel}
+        text={figure(counts.get(channel) ?? 0, "count")}
+        opened={{ measure: "visits", title: "Visits", of: [{ dimension: "channel", value: channel }], under: { from, to } }}
+      />
+    </span>
+  );
   const named = [...new Set(channels.map((rule) => rule.channel).filter(Boolean))];
   const give = (medium: string, channel: string) => {
     const place = channels.map((rule) => rule.channel).lastIndexOf(channel);
@@ -59,7 +73,7 @@ export function ChannelList({ channels, counts, canEdit, error, set }: ChannelLi
                 {rule.channel || "without a name"}
               </Opener>
               <span className={TAKES}>{ruleWords(rule)}</span>
-              <span className="text-right">{figure(counts.get(rule.channel) ?? 0, "count")}</span>
+              {count(rule.channel)}
             </div>
             {error(`channels.${place}`) && <FieldError>{error(`channels.${place}`)}</FieldError>}
             {open === place && (
@@ -96,7 +110,7 @@ export function ChannelList({ channels, counts, canEdit, error, set }: ChannelLi
               Unsorted
             </Opener>
             <span className={TAKES}>what no channel takes</span>
-            <span className="text-right">{figure(counts.get("Unsorted") ?? 0, "count")}</span>
+            {count("Unsorted")}
           </div>
           {open === channels.length + 1 && <Unsorted channels={named} canEdit={canEdit} onGive={give} />}
         </li>

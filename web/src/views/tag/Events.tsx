@@ -4,6 +4,7 @@ import { useState } from "react";
 import { Part, Sides } from "@/ui/layout";
 import type { SiteEvent } from "@/api/client";
 import { eventsQuery } from "@/api/queries";
+import { partOfOne } from "@/api/figures";
 import type { LedgerColumn } from "@/ledger/columns";
 import { LedgerSkeleton } from "@/ledger/LedgerSkeleton";
 import { List } from "@/ledger/List";
@@ -12,8 +13,10 @@ import { useSite } from "@/state/site";
 import { useView } from "@/state/view";
 import { Answer } from "@/ui/text";
 import { Button } from "@/ui/Button";
+import { OpenedCell } from "@/views/shared/OpenedCell";
 import { EventDetails } from "@/views/tag/EventDetails";
 import { Snippets } from "@/views/tag/Snippets";
+import { PLAIN_MATCH } from "@/words/segments";
 import { ago, figure, periodWords, plural, symbol } from "@/words/format";
 
 /** Every event as soon as it first arrived, and code for the next one. */
@@ -51,6 +54,26 @@ function message(events: SiteEvent[], when: string): string {
   const [first] = done.filter((one) => !one.passive && !one.by_itself).sort((a, b) => b.people - a.people);
   if (!done.length) return `No event came from ${when}.`;
   return `${plural(done.length, "event")}, ${when}` + (first ? `; of those that you named, most people did ${first.name}.` : ".");
+}
+
+/** All who ordered. */
+const ORDERED = partOfOne({ kind: "did", match: { ...PLAIN_MATCH, kind: "order" }, test: "at least", times: 1 });
+const AS_EVENT = {
+  people: { measure: "people", title: "People" },
+  times: { measure: "times", title: "Times" },
+  value: { measure: "event_value", title: "Event value" },
+};
+const AS_ORDER = {
+  people: { measure: "visitors", title: "People" },
+  times: { measure: "orders", title: "Orders" },
+  value: { measure: "revenue", title: "Revenue" },
+};
+
+/** A figure of an event as it opens up: its row in the reports; what is hidden has none there. */
+function opened(event: SiteEvent, of: "people" | "times" | "value") {
+  const text = of === "value" && !event.value ? "" : figure(event[of], of === "value" ? "money" : "count");
+  if (event.kind === "order") return { row: "Orders", text, opened: { ...AS_ORDER[of], part: ORDERED } };
+  return { row: event.name, text, opened: event.hidden ? null : { ...AS_EVENT[of], of: [{ dimension: "event", value: event.name }] } };
 }
 
 const traits = (event: SiteEvent): string =>
@@ -93,10 +116,19 @@ function EventList({ events }: { events: SiteEvent[] }) {
       width: 84,
       isNumber: true,
       isLead: true,
+      hasControl: true,
       value: (event) => event.people,
-      cell: (event) => figure(event.people, "count"),
+      cell: (event, control) => <OpenedCell {...opened(event, "people")} control={control} />,
     },
-    { id: "times", head: "Times", width: 84, isNumber: true, value: (event) => event.times, cell: (event) => figure(event.times, "count") },
+    {
+      id: "times",
+      head: "Times",
+      width: 84,
+      isNumber: true,
+      hasControl: true,
+      value: (event) => event.times,
+      cell: (event, control) => <OpenedCell {...opened(event, "times")} control={control} />,
+    },
     {
       id: "value",
       head: "Value",
@@ -104,7 +136,8 @@ function EventList({ events }: { events: SiteEvent[] }) {
       width: 96,
       isNumber: true,
       value: (event) => event.value || null,
-      cell: (event) => (event.value ? figure(event.value, "money") : ""),
+      hasControl: true,
+      cell: (event, control) => <OpenedCell {...opened(event, "value")} control={control} />,
     },
     {
       id: "last",

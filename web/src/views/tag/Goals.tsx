@@ -14,11 +14,13 @@ import { List } from "@/ledger/List";
 import { LongText } from "@/ledger/LongText";
 import { EmptyNote, ViewError } from "@/ui/states";
 import { can } from "@/state/can";
+import { lastDays } from "@/state/days";
 import { useSite } from "@/state/site";
 import { Actions, Answer, Title } from "@/ui/text";
 import { notify } from "@/ui/Toast";
 import { Button } from "@/ui/Button";
 import { GoalForm } from "@/views/tag/GoalForm";
+import { OpenedCell } from "@/views/shared/OpenedCell";
 import { figure, plural, symbol } from "@/words/format";
 import { goalWords, worthWords } from "@/words/goals";
 
@@ -47,6 +49,7 @@ export function Goals() {
   );
   if (trouble) return <ViewError error={trouble} again={again} />;
   if (counted.isError) return <ViewError error={counted.error} again={() => void counted.refetch()} />;
+  const { first: from, last: to } = lastDays(site.today, 30);
   const of = (goal: StoredGoal) => counted.data?.find((one) => one.id === goal.id);
   return (
     <Sides>
@@ -102,8 +105,16 @@ export function Goals() {
                 width: 86,
                 isNumber: true,
                 isLead: true,
+                hasControl: true,
                 value: (goal) => of(goal)?.conversions ?? null,
-                cell: (goal) => figure(of(goal)?.conversions, "count"),
+                cell: (goal, control) => (
+                  <OpenedCell
+                    row={goal.name}
+                    text={figure(of(goal)?.conversions, "count")}
+                    opened={{ measure: "conversions", title: goal.name, under: { from, to, goal: goal.id } }}
+                    control={control}
+                  />
+                ),
               },
               {
                 id: "value",
@@ -112,7 +123,15 @@ export function Goals() {
                 width: 86,
                 isNumber: true,
                 value: (goal) => of(goal)?.value || null,
-                cell: (goal) => (of(goal)?.value ? figure(of(goal)?.value, "money") : ""),
+                hasControl: true,
+                cell: (goal, control) => (
+                  <OpenedCell
+                    row={goal.name}
+                    text={of(goal)?.value ? figure(of(goal)?.value, "money") : ""}
+                    opened={{ measure: "value", title: "Value", under: { from, to, goal: goal.id } }}
+                    control={control}
+                  />
+                ),
               },
             ]}
           />

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 
-import { segmentOf } from "@/api/figures";
+import { partOfAll, segmentOf } from "@/api/figures";
 import { tableQuery } from "@/api/queries";
 import { LedgerSkeleton } from "@/ledger/LedgerSkeleton";
 import { List } from "@/ledger/List";
@@ -11,6 +11,13 @@ import { Select } from "@/ui/Select";
 import { ErrorState } from "@/ui/states";
 
 const UNSET = "(unset)";
+const UNSORTED = { dimension: "channel", value: "Unsorted" };
+
+interface UnsortedRow {
+  medium: string;
+  source: string;
+  visits: number;
+}
 
 interface UnsortedProps {
   channels: string[];
@@ -21,7 +28,7 @@ interface UnsortedProps {
 /** What no channel takes, by medium and source; a medium can be given one at once. */
 export function Unsorted({ channels, canEdit, onGive }: UnsortedProps) {
   const { site } = useSite();
-  const segment = segmentOf([{ dimension: "channel", values: ["Unsorted"], without: false }]);
+  const segment = segmentOf([], [partOfAll([UNSORTED])]);
   const asked = { period: lastDays(site.today, 90), versus: "none" as const, goal: null, segment };
   const table = useQuery(
     tableQuery(
@@ -43,7 +50,11 @@ export function Unsorted({ channels, canEdit, onGive }: UnsortedProps) {
       columns={[
         { id: "medium", head: "Medium", value: (row) => row.medium },
         { id: "source", head: "Source", width: 190, value: (row) => row.source },
-        visitsColumn(),
+        visitsColumn<UnsortedRow>({
+          today: site.today,
+          nameOf: ({ medium, source }) => `${medium}, ${source}`,
+          partOf: (row) => partOfAll([UNSORTED, ...(["medium", "source"] as const).map((name) => ({ dimension: name, value: row[name] }))]),
+        }),
         ...(canEdit
           ? [
               {

@@ -6,7 +6,6 @@ import { tableByRow } from "@/api/figures";
 import { segmentVisitsQuery } from "@/api/queries";
 import { actionColumn } from "@/ledger/actionColumn";
 import type { LedgerColumn } from "@/ledger/columns";
-import { FigureButton } from "@/ledger/FigureButton";
 import { List } from "@/ledger/List";
 import { can } from "@/state/can";
 import { elsewhere, MAX_BESIDE, type ViewSearch } from "@/state/address";
@@ -16,7 +15,7 @@ import { Button } from "@/ui/Button";
 import { Answer, Actions, Title } from "@/ui/text";
 import { MenuItem } from "@/ui/Menu";
 import { EmptyState, ErrorState } from "@/ui/states";
-import { useOpenUp } from "@/views/shared/OpenedUp";
+import { OpenedCell } from "@/views/shared/OpenedCell";
 import { figure, plural } from "@/words/format";
 import { segmentWords } from "@/words/segments";
 
@@ -37,7 +36,6 @@ interface SegmentListProps {
 export function SegmentList({ onNew, onUse, onDuplicate, onArchive, onRestore, onBeside }: SegmentListProps) {
   const { site, segments, registry } = useSite();
   const { period, segment, live, beside } = useView();
-  const openUp = useOpenUp();
   const canEdit = can(site, "edit");
   const standing = segments.filter((one) => !one.archived);
   const archived = segments.filter((one) => one.archived);
@@ -108,13 +106,12 @@ export function SegmentList({ onNew, onUse, onDuplicate, onArchive, onRestore, o
               value: (one) => visits[String(one.id)] ?? null,
               hasControl: true,
               cell: (one, control) => (
-                <FigureButton
-                  label={`${one.name}, Visits: ${figure(visits[String(one.id)], "count")}`}
+                <OpenedCell
+                  row={one.name}
+                  text={figure(visits[String(one.id)], "count")}
+                  opened={{ measure: "visits", title: "Visits", part: { kind: "saved", id: one.id } }}
                   control={control}
-                  onOpen={() => openUp({ measure: "visits", title: "Visits", part: { kind: "saved", id: one.id } })}
-                >
-                  {figure(visits[String(one.id)], "count")}
-                </FigureButton>
+                />
               ),
             },
             { id: "note", head: "Note", width: 160, isWrapped: true, value: (one) => one.note },

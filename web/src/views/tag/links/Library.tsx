@@ -5,6 +5,7 @@ import { useSave } from "@/api/useSave";
 import type { LedgerColumn } from "@/ledger/columns";
 import { List } from "@/ledger/List";
 import { LongText } from "@/ledger/LongText";
+import { dayOf } from "@/state/days";
 import { can } from "@/state/can";
 import { useSite } from "@/state/site";
 import { useView } from "@/state/view";
@@ -15,8 +16,9 @@ import { FieldError } from "@/ui/Field";
 import { MenuItem } from "@/ui/Menu";
 import { notify } from "@/ui/Toast";
 import { LinkNote } from "@/views/tag/links/LinkNote";
+import { OpenedCell } from "@/views/shared/OpenedCell";
 import { figure, lastWord, longDay } from "@/words/format";
-import { readWords, type KeptLink, type LinkDraft } from "@/words/links";
+import { cameBy, readWords, type KeptLink, type LinkDraft } from "@/words/links";
 
 /** All links that were made, with what came by them since. */
 export function Library({ links, onTake }: { links: KeptLink[]; onTake: (draft: Partial<LinkDraft>, edited?: KeptLink) => void }) {
@@ -35,6 +37,17 @@ export function Library({ links, onTake }: { links: KeptLink[]; onTake: (draft: 
   const shown = links.filter((link) => link.archived === archived);
   const away = links.filter((link) => link.archived).length;
   const copy = (link: KeptLink) => void copied(link.url).then((isDone) => notify(isDone ? "The link was copied." : NOT_COPIED));
+  // Whole days are read: from the one on which it was made.
+  const opened = (link: KeptLink, measure: "visits" | "conversions", title: string) => ({
+    row: readWords(link.read),
+    text: link.came.visits ? figure(link.came[measure], "count") : measure === "visits" ? "0" : "",
+    opened: {
+      measure,
+      title,
+      part: cameBy({ ...link.read, page: link.page }),
+      under: { from: dayOf(link.made, site.timezone), to: site.today },
+    },
+  });
   const columns: LedgerColumn<KeptLink>[] = [
     {
       id: "read",
@@ -75,8 +88,9 @@ export function Library({ links, onTake }: { links: KeptLink[]; onTake: (draft: 
       width: 70,
       isNumber: true,
       isLead: true,
+      hasControl: true,
       value: (link) => link.came.visits,
-      cell: (link) => figure(link.came.visits, "count"),
+      cell: (link, control) => <OpenedCell {...opened(link, "visits", "Visits")} control={control} />,
     },
   ];
   if (goal)
@@ -87,7 +101,8 @@ export function Library({ links, onTake }: { links: KeptLink[]; onTake: (draft: 
       isNumber: true,
       // Links that nobody came by stand last whichever way they are sorted.
       value: (link) => (link.came.visits ? link.came.conversions : null),
-      cell: (link) => (link.came.visits ? figure(link.came.conversions, "count") : ""),
+      hasControl: true,
+      cell: (link, control) => <OpenedCell {...opened(link, "conversions", goal.name)} control={control} />,
     });
   return (
     <Part isWide title="Library" aria-label="Library">

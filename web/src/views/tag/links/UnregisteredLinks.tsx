@@ -5,7 +5,7 @@ import { LongText } from "@/ledger/LongText";
 import { useSite } from "@/state/site";
 import { visitsColumn } from "@/views/tag/visitsColumn";
 import { Part } from "@/ui/layout";
-import { EMPTY, readWords, type LinkDraft } from "@/words/links";
+import { cameBy, EMPTY, readWords, type LinkDraft } from "@/words/links";
 
 /** Links seen in traffic that nobody made here. */
 export function UnregisteredLinks({ rows, onTake }: { rows: Schemas["UnregisteredLink"][]; onTake: (draft: Partial<LinkDraft>) => void }) {
@@ -22,10 +22,10 @@ export function UnregisteredLinks({ rows, onTake }: { rows: Schemas["Unregistere
           rowId={(row) => JSON.stringify(row)}
           sort={{ by: "visits", descending: true }}
           columns={[
-            { id: "tags", head: "Tags", value: (row) => readWords({ ...row, channel: "" }) },
+            { id: "tags", head: "Tags", value: namedBy },
             { id: "medium", head: "Medium", width: 140, value: (row) => row.medium },
             { id: "page", head: "Landed on", width: 240, value: (row) => row.page, cell: (row) => <LongText text={row.page} /> },
-            visitsColumn(),
+            visitsColumn({ today: site.today, nameOf: namedBy, partOf: cameBy }),
             actionColumn<Schemas["UnregisteredLink"]>({
               verb: "Build on it",
               width: 110,
@@ -37,6 +37,8 @@ export function UnregisteredLinks({ rows, onTake }: { rows: Schemas["Unregistere
     </Part>
   );
 }
+
+const namedBy = (row: Schemas["UnregisteredLink"]): string => readWords({ ...row, channel: "" });
 
 /** What must be typed, so that a link is read as these visits were. */
 function tagsOf({ source, medium, campaign, content, term, label }: Schemas["UnregisteredLink"]): Partial<LinkDraft> {
