@@ -4,15 +4,20 @@ import pickle
 
 import polars as pl
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from tests.core.asking import UTC, ask_table, reading_of
-from tests.core.building import HOME, hit, numbered
+from tests.core.building import DAY, HOME, MINUTE, hit, numbered
+from tests.core.strategies import hit_lists
 from upper_compass.core.dataset.coded_hits import Dictionary
+from upper_compass.core.definitions.segments import Segment
 from upper_compass.core.engine.context import ReportContext
 from upper_compass.core.engine.dimensions import DIMENSIONS
 from upper_compass.core.engine.protocol import PRESENCE, Tally, merge, quantile, tallied
 from upper_compass.core.engine.selection import ReportFilter
 from upper_compass.core.engine.tally import GroupBy
+from upper_compass.core.engine.visit_counts import VisitsByValue
 
 pytestmark = pytest.mark.usefixtures("early_years")
 REDUCERS = {"times": "sum", "first": "min", "last": "max", "spans": "counts", "name": "same", PRESENCE: "sum"}
@@ -101,3 +106,22 @@ def test_rows_are_tallied_by_their_keys():
         pl.DataFrame({"k": ["a", "b", "a"], "worth": [1.0, 2.0, 4.0], "at": [5, 6, 7]}), {"k": None}, sums=("worth",), maxima=("at",), count="times"
     )
     assert found.frame.sort("k").select("k", "worth", "at", "times", PRESENCE).rows() == [("a", 5.0, 7, 2, 2), ("b", 2.0, 6, 1, 1)]
+
+
+@given(
+    hit_lists(), st.sampled_from(["source", "entry_page", "visitor_kind", "page", "event", "previous_page"]), st.sampled_from([1, 3]),
+    st.lists(st.integers(-3, 3 * DAY // MINUTE), min_size=2, max_size=5, unique=True).map(sorted), st.booleans(),
+)  # fmt: skip
+@settings(max_examples=40)
+def test_visits_by_value_over_time_are_those_of_a_breakdown(hits, dimension, count, minutes, is_narrowed):
+    edges = tuple(10 * DAY + minute * MINUTE for minute in minutes)
+    segments = (Segment.model_validate({"where": {"conditions": [{"kind": "number", "of": "views", "test": "≥", "than": 2}]}}),) if is_narrowed else ()
+    ask = ReportFilter(edges[0], edges[-1], segments=segments)
+    slow, quick = reading_of(hits, count=count).tally(
+        ask, GroupBy((DIMENSIONS[dimension],), edges, columns=frozenset({"visits"})), VisitsByValue(DIMENSIONS[dimension], edges)
+    )
+
+    def rows(tally):
+        return sorted(tally.as_texts().frame.filter(pl.col("visits") > 0).select("key_0", "bucket", "visits").iter_rows())
+
+    assert rows(quick) == rows(slow)

@@ -153,6 +153,11 @@ def among(values: npt.NDArray[Any], column: npt.NDArray[Any]) -> Bools:
     return found
 
 
+def ascending_once(values: npt.NDArray[Any]) -> npt.NDArray[Any]:
+    """Each of the values, which ascend, once."""
+    return values[np.append(True, values[1:] != values[:-1])] if len(values) else values
+
+
 def ranges(column: npt.NDArray[Any], wanted: npt.NDArray[Any]) -> Rows:
     """Positions in a sorted column that hold one of the wanted values."""
     low = np.searchsorted(column, wanted, side="left")

@@ -72,6 +72,16 @@ def count_distinct(units: Array, groups: Array, count: int) -> Floats:
     return sums(distinct_pairs(units, groups, count)[1], count)
 
 
+def counted(groups: Array, bound: int) -> tuple[Ints, Ints]:
+    """The distinct groups (i64, ascending) and how many members each has (i64). `groups` (i64) are below `bound`, of which most may be none."""
+    if _table_pays(bound, len(groups)):
+        members = np.bincount(groups, minlength=bound)
+        present = np.flatnonzero(members)
+        return present, members[present]
+    present, members = np.unique(groups, return_counts=True)
+    return present, members
+
+
 def distinct(columns: list[Array], bound: int) -> Ints:
     """The distinct values of all columns together, ascending; all are below `bound`."""
     if _table_pays(bound, sum(len(values) for values in columns)):

@@ -35,9 +35,18 @@ class KeyedBy:
         """The key of each hit, its bucket by its own time. At least one part, for what is not broken down."""
         if not len(rows):
             return self._nothing()
-        owners = selection.owners_of(rows)
-        parts = [d.read(selection.shard, rows) if d.of == "hit" else _spread(d, selection.shard, owners) for d in self.dimensions]
+        parts = [self._of_rows(dimension, selection, rows) for dimension in self.dimensions]
         return parts + self._buckets(selection, "at", rows) or [np.zeros(len(rows), np.int64)]
+
+    def _of_rows(self, dimension: Dimension, selection: Selection, rows: Rows) -> Array:
+        return dimension.read(selection.shard, rows) if dimension.of == "hit" else _spread(dimension, selection.shard, selection.owners_of(rows))
+
+    def begun_within(self, selection: Selection, rows: Rows) -> Rows:
+        """The rows of which the first part of the key is wanted: no more need be read of the others."""
+        if not self.within or len(self.dimensions) < 2 or not len(rows):
+            return rows
+        known = [selection.shard.lookups.labels.find(prefix[0]) for prefix in self.within]
+        return rows[np.isin(self._of_rows(self.dimensions[0], selection, rows), [code for code in known if code is not None])]
 
     def of_visits(self, selection: Selection, visits: Rows) -> list[Array]:
         """The key of each visit, by dimensions of the visit, its bucket by its start."""
@@ -76,16 +85,20 @@ class KeyedBy:
         return [self._bucket(selection, column, items)]
 
     def _bucket(self, selection: Selection, column: Literal["at", "start"], items: Rows) -> Array:
-        at = (selection.shard.hit if column == "at" else selection.shard.visit)(column)[items]
-        edges = np.array(self.edges, dtype=np.int64)
-        lengths = np.diff(edges)
-        # Edges lie whole quarters of an hour apart, also where a day has 23 hours, so a table by such steps does; but for the oddest clocks.
-        step = int(np.gcd.reduce(lengths))
-        if step < MIN_STEP:
-            return np.clip(np.searchsorted(edges, at, side="right") - 1, 0, len(lengths) - 1)
-        table = np.repeat(np.arange(len(lengths)), lengths // step)
-        bucket: Array = table[np.clip((at - edges[0]) // step, 0, len(table) - 1)]
-        return bucket
+        return bucket_of((selection.shard.hit if column == "at" else selection.shard.visit)(column)[items], self.edges)
+
+
+def bucket_of(at: Array, edges: tuple[int, ...]) -> Array:
+    """The bucket (place among the edges, which ascend) of each moment (ms); what lies before all or after all, in the first or in the last."""
+    bounds = np.array(edges, dtype=np.int64)
+    lengths = np.diff(bounds)
+    # Edges lie whole quarters of an hour apart, also where a day has 23 hours, so a table by such steps does; but for the oddest clocks.
+    step = int(np.gcd.reduce(lengths))
+    if step < MIN_STEP:
+        return np.clip(np.searchsorted(bounds, at, side="right") - 1, 0, len(lengths) - 1)
+    table = np.repeat(np.arange(len(lengths)), lengths // step)
+    bucket: Array = table[np.clip((at - bounds[0]) // step, 0, len(table) - 1)]
+    return bucket
 
 
 def _spread(dimension: Dimension, shard: Shard, owners: Rows) -> Array:

@@ -9,7 +9,7 @@ import numpy as np
 
 from upper_compass.core.dataset.coded_hits import Bools, Codes, Floats, Ints
 from upper_compass.core.dataset.hit_matching import matching
-from upper_compass.core.dataset.shard import Shard, ranges
+from upper_compass.core.dataset.shard import Shard, ascending_once, ranges
 from upper_compass.core.dataset.visits import Rows
 from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.hit_match import NUMBER_TESTS
@@ -88,7 +88,7 @@ def _mask(shard: Shard, segment: Segment, start: int, stop: int, goal: Goal | No
     rows = shard.rows_of_visits(visits)
     at = shard.hit("at")[rows]
     rows = rows[(at >= start) & (at < stop)]
-    visitors = np.unique(shard.hit("visitor")[rows])
+    visitors = ascending_once(shard.hit("visitor")[rows])
     unit_of[visits] = np.searchsorted(visitors, shard.visit("visitor")[visits])
     scope = Scope(shard, len(visitors), visits[starts[visits] >= start], rows, unit_of, goal, within)
     mask[ranges(shard.visit("visitor"), visitors[_holds(segment.where, scope)])] = True

@@ -13,7 +13,7 @@ import numpy.typing as npt
 
 from upper_compass.core.dataset.coded_hits import Bools, Codes, Ints
 from upper_compass.core.dataset.conversions import Conversions
-from upper_compass.core.dataset.shard import Shard, ranges
+from upper_compass.core.dataset.shard import Shard, ascending_once, ranges
 from upper_compass.core.dataset.visits import NO_VISIT, Rows
 from upper_compass.core.definitions.goals import Counted, Goal
 from upper_compass.core.definitions.segments import Segment
@@ -88,8 +88,8 @@ class Selection:
         for segment in ask.segments:
             self.visit_mask = self.visit_mask & segment_mask(shard, segment, ask.start, ask.stop, ask.steered_by, with_excluded=ask.with_excluded)
         if ask.outside is not None:
-            inside = Selection(shard, replace(ask, goal=None, segments=ask.outside.segments, outside=None))
-            self.visit_mask = self.visit_mask & ~(inside.visit_mask if ask.outside.of == "visits" else inside.visits_of_people)
+            inside, of = replace(ask, goal=None, segments=ask.outside.segments, outside=None), ask.outside.of
+            self.visit_mask = self.visit_mask & ~shard.kept(("outside", of, inside.key), lambda: _mask_of(Selection(shard, inside), of))
 
     def once(self, key: Hashable, make: Callable[[], T]) -> T:
         """What breakdowns share, whatever the goal: made by the first of them."""
@@ -182,8 +182,7 @@ class Selection:
         visits = np.concatenate([self.contained_visits, self.shard.derived.visit_of[self.boundary_rows]])
         if len(visits):  # all visits of a visitor stand behind each other
             visits.sort()
-            visitors = of[visits]
-            mask[ranges(of, visitors[np.append(True, visitors[1:] != visitors[:-1])])] = True
+            mask[ranges(of, ascending_once(of[visits]))] = True
         return mask
 
     @cached_property
@@ -212,3 +211,8 @@ class Selection:
     def kind(self, rows: Rows) -> npt.NDArray[np.uint8]:
         """Kind of each hit (a `Kind`, in the order of the rows), repeated orders told apart."""
         return self.shard.derived.kind[rows]
+
+
+def _mask_of(selection: Selection, units: Unit) -> Bools:
+    """Which visits (all of the shard, by index) are asked about, or are of people who are."""
+    return selection.visit_mask if units == "visits" else selection.visits_of_people

@@ -221,7 +221,9 @@ def _by_hit(selection: Selection, by: GroupBy) -> tuple[list[Ints], dict[str, Ar
     parts = {}
     credited = selection.counted_conversions if by.model else np.empty(0, np.int64)
     for name, found_there in places.items():
-        rows, keys = found_there, by.of_rows(selection, found_there)
+        # What every row of a visit touches is credited with, wherever it stands.
+        rows = found_there if name == "converting" and by.model == "every touch" else by.begun_within(selection, found_there)
+        keys = by.of_rows(selection, rows)
         present = np.logical_and.reduce([key != 0 for d, key in zip(by.dimensions, keys, strict=False) if d.of == "hit"])
         if not present.all():
             rows, keys = rows[present], [key[present] for key in keys]

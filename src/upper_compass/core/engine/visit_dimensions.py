@@ -11,7 +11,7 @@ import numpy.typing as npt
 import polars as pl
 
 from upper_compass.core.dataset.coded_hits import Bools, Codes, Ints
-from upper_compass.core.dataset.shard import Shard
+from upper_compass.core.dataset.shard import Shard, ascending_once
 from upper_compass.core.dataset.visits import NO_VISIT, Rows
 from upper_compass.core.definitions.hits import Kind
 
@@ -141,7 +141,7 @@ def _page_of_view(shard: Shard, rows: Rows, step: int, otherwise: str) -> Codes:
     """For each hit (ascending rows) the page of a view of the same visit, else a word: a view's so many places later, or the first one behind another hit."""
     visit_of = shard.derived.visit_of
     word = shard.lookups.word(otherwise)
-    around = shard.rows_of_visits(np.unique(visit_of[rows]))
+    around = shard.rows_of_visits(ascending_once(visit_of[rows]))
     views = around[(shard.derived.kind[around] == Kind.view) & (visit_of[around] != NO_VISIT)]
     if not len(views):
         return np.full(len(rows), word, np.uint32)

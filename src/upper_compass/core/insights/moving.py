@@ -13,6 +13,7 @@ from upper_compass.core.engine.dimensions import DIMENSIONS
 from upper_compass.core.engine.selection import ReportFilter
 from upper_compass.core.engine.statistics import beyond_spread_p
 from upper_compass.core.engine.tally import GroupBy
+from upper_compass.core.engine.visit_counts import VisitsByValue
 from upper_compass.core.insights.models import candidates
 
 DIMENSIONS_THAT_MOVE = ("channel", "source", "medium", "campaign", "entry_page", "page", "country", "language", "device", "event")
@@ -49,10 +50,8 @@ def moved(context: ReportContext, plain: ReportFilter) -> tuple[pl.DataFrame, in
     """Candidates, and how many earlier windows there are. What is expected of a value is its mean share of all visits in them; of all visits, their mean."""
     windows = Windows.before(plain.start, plain.stop)
     asked = ReportFilter(windows.edges[0], plain.stop, segments=plain.segments, steered_by=plain.steered_by, with_excluded=plain.with_excluded)
-    columns = frozenset({"visits"})
-    by = [GroupBy(edges=windows.edges, columns=columns)]
-    by += [GroupBy((DIMENSIONS[name],), windows.edges, columns=columns) for name in DIMENSIONS_THAT_MOVE]
-    every, *tallies = context.tally(asked, *by)
+    values = [VisitsByValue(DIMENSIONS[name], windows.edges) for name in DIMENSIONS_THAT_MOVE]
+    every, *tallies = context.tally(asked, GroupBy(edges=windows.edges, columns=frozenset({"visits"})), *values)
     totals = _counts(every.frame.with_columns(pl.lit("").alias("key_0")), windows)[1][0] if len(every.frame) else np.zeros(WINDOWS + 1)
     began = int(np.argmax(totals > 0)) + 1 if (totals > 0).any() else WINDOWS
     count = WINDOWS - began
@@ -61,9 +60,9 @@ def moved(context: ReportContext, plain: ReportFilter) -> tuple[pl.DataFrame, in
     totals = totals[began:]
     parts = [_of_all(totals)]
     for name, tally in zip(DIMENSIONS_THAT_MOVE, tallies, strict=True):
-        values, counts = _counts(tally.as_texts().frame.filter(pl.col("key_0") != ""), windows)
-        if values:
-            parts.append(_of_values(name, values, counts[:, began:], totals))
+        named, counts = _counts(tally.as_texts().frame.filter(pl.col("key_0") != ""), windows)
+        if named:
+            parts.append(_of_values(name, named, counts[:, began:], totals))
     return pl.concat(parts), count
 
 

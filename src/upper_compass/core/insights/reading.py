@@ -22,18 +22,22 @@ MIN_LANDED, MIN_RATIO = 50, 1.2
 def seldom_entered(context: ReportContext, plain: ReportFilter) -> pl.DataFrame:
     """Candidates: pages that people go on to and seldom enter by. No test: the upper end of the Wilson interval must lie below a tenth."""
     page, before = DIMENSIONS["page"], DIMENSIONS["previous_page"]
-    seen_by = GroupBy((page,), columns=frozenset({"seen", "entries"}))
-    from_where = GroupBy((page, before), columns=frozenset({"views"}))
-    every, seen, came = context.tallies([(plain, GroupBy(columns=frozenset({"visits"}))), (plain, seen_by), (plain, from_where)])
+    every, seen = context.tally(plain, GroupBy(columns=frozenset({"visits"})), GroupBy((page,), columns=frozenset({"seen", "entries"})))
     visits = max(float(every.frame["visits"][0]), 1.0)
-    ways = came.as_texts().frame.group_by("key_0").agg((pl.col("views").max() / pl.col("views").sum()).alias("one_way"))
-    rows = seen.as_texts().frame.join(ways, on="key_0", how="left").rename({"key_0": "value", "seen": "a_of", "entries": "a"})
+    rows = seen.as_texts().frame.rename({"key_0": "value", "seen": "a_of", "entries": "a"})
     high = wilson(rows["a"].to_numpy(), rows["a_of"].to_numpy())[1]
     often = (pl.col("a_of") >= MIN_SEEN) & (pl.col("a_of") >= MIN_SEEN_SHARE * visits)
+    seldom = rows.filter(often & (pl.Series(high) <= MAX_ENTERED))
+    if seldom.is_empty():
+        return candidates(pl.DataFrame())
+    # Where from is looked up of these alone.
+    from_where = GroupBy((page, before), within=tuple((value,) for value in seldom["value"]), columns=frozenset({"views"}))
+    came = context.tally(plain, from_where)[0].as_texts().frame
+    ways = came.group_by("key_0").agg((pl.col("views").max() / pl.col("views").sum()).alias("one_way"))
     return candidates(
-        rows.with_columns(pl.Series("high", high)).select(
+        seldom.join(ways, left_on="value", right_on="key_0", how="left").select(
             pl.lit("seldom entered").alias("kind"), pl.lit("page").alias("dimension"), "value", "a", "a_of",
-            (often & (pl.col("high") <= MAX_ENTERED) & (pl.col("one_way") < ONE_WAY)).alias("is_telling"), (pl.col("a_of") / visits / 2).alias("size"),
+            (pl.col("one_way") < ONE_WAY).alias("is_telling"), (pl.col("a_of") / visits / 2).alias("size"),
         )
     )  # fmt: skip
 
