@@ -89,6 +89,7 @@ def test_what_was_done_opens_into_the_visits_behind_it(events, grid, row):
 
 def test_a_figure_that_is_opened_is_its_formula_with_its_numbers_and_in_the_address(events):
     row = events.get_by_role("grid", name="Forms", exact=True).get_by_role("row", name=re.compile("^wholesale"))
+    row.locator("[data-opens]").nth(2).wait_for()
     seen, _, sent = (number(text) for text in row.locator("[data-opens]").all_inner_texts()[:3])
     row.get_by_role("button", name=re.compile("^wholesale, Rate: ")).click()
     numbers = events.get_by_role("dialog").locator("[data-numbers]")
