@@ -102,6 +102,14 @@ def test_those_who_reached_the_goal_are_held_against_the_rest_and_each_thing_is_
     assert told(history.look(count=11)) == told(found)
 
 
+def test_what_is_less_often_is_told_where_it_is_not_the_other_side_of_what_is_more_often():
+    history = History()
+    for day in range(1, 71):
+        history.visits(day, 60, "a", booked=9).visits(day, 20, "a", booked=16, query=LETTER).visits(day, 20, "a", booked=1, query=CARD)
+    found = [one for one in history.look(limit=20).insights if one.kind == "converters"]
+    assert [(one.a, one.a_of, one.b, one.b_of) for one in found] == [(16 * 7, 26 * 7, 4 * 7, 74 * 7), (7, 26 * 7, 19 * 7, 74 * 7)]
+
+
 def test_a_landing_page_is_weak_against_visits_of_the_same_channels():
     history = History()
     for day in range(64, 71):

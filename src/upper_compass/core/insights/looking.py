@@ -15,7 +15,7 @@ from upper_compass.core.engine.protocol import Counting, Tally, tallied
 from upper_compass.core.engine.segments import segment_mask
 from upper_compass.core.engine.selection import ReportFilter, Selection
 from upper_compass.core.engine.statistics import corrected
-from upper_compass.core.insights.converting import over_represented, weak_landings
+from upper_compass.core.insights.converting import MIN_RATIO, over_represented, weak_landings
 from upper_compass.core.insights.models import Insight, InsightsRequest, InsightsResult
 from upper_compass.core.insights.moving import moved
 from upper_compass.core.insights.reading import bounced, seldom_entered
@@ -74,20 +74,39 @@ def _each_once(context: ReportContext, plain: ReportFilter, ranked: list[Insight
         alike = sum(other.kind == one.kind for other in told)
         again = any(
             (other.dimension, other.value) == (one.dimension, one.value)
-            or _is_other_side(one, other)
             or (shared is not None and bool(one.dimension and other.dimension) and shared[places[one.key], places[other.key]] >= SAME)
             for other in told
         )
-        if alike < most and not again:
+        if alike < most and not again and not _is_other_side(one, told):
             told.append(one)
     return told
 
 
-def _is_other_side(one: Insight, other: Insight) -> bool:
-    """Whether it says of other values what is said already: where some are more often among those who reached the goal, the rest is less often."""
-    if one.kind != "converters" or other.kind != "converters" or DIMENSIONS[one.dimension].family != DIMENSIONS[other.dimension].family:
+def _is_other_side(one: Insight, told: Sequence[Insight]) -> bool:
+    """Whether it says of other values what is said already: where some are more often among those who reached the goal, all the rest is less often.
+
+    It is when, held against the rest that what is told leaves, it would not be told.
+    """
+    if one.kind != "converters" or one.ratio is None:
         return False
-    return (one.ratio is not None and one.ratio < 1) != (other.ratio is not None and other.ratio < 1)
+    family = DIMENSIONS[one.dimension].family
+    others = [other for other in told if other.kind == "converters" and _is_less(other) != _is_less(one) and DIMENSIONS[other.dimension].family == family]
+    left = 1.0
+    for dimension in {other.dimension for other in others}:
+        same = [other for other in others if other.dimension == dimension]
+        rest_a = 1 - sum(_share(other.a, other.a_of) for other in same)
+        rest_b = 1 - sum(_share(other.b, other.b_of) for other in same)
+        if rest_a > 0 and rest_b > 0:
+            left = min(left, rest_a / rest_b) if _is_less(one) else max(left, rest_a / rest_b)
+    return one.ratio > 0 and max(one.ratio / left, left / one.ratio) < MIN_RATIO
+
+
+def _is_less(one: Insight) -> bool:
+    return one.ratio is not None and one.ratio < 1
+
+
+def _share(count: float | None, of: float | None) -> float:
+    return (count or 0.0) / of if of else 0.0
 
 
 def _shared(context: ReportContext, plain: ReportFilter, found: Sequence[Insight]) -> np.ndarray[tuple[int, int], np.dtype[np.float64]]:
