@@ -1,6 +1,5 @@
-"""Columns that count a product, and columns credited by a model: held against one conversion after the other."""
+"""Columns that count a product, and columns credited by a model, side by side with others."""
 
-import json
 from collections import Counter
 
 import pytest
@@ -9,8 +8,7 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 
 from tests.core.asking import ask_table, reading_of
-from tests.core.building import DAY, HOME, REFERENCE, hit, numbered, rules
-from tests.core.oracle import conversions_of, page_of, visits_of
+from tests.core.building import DAY, HOME, hit, numbered, rules
 from tests.core.strategies import hit_lists
 from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.requests import Column, TableRequest
@@ -20,11 +18,6 @@ from upper_compass.core.reports.tables import table
 pytestmark = pytest.mark.usefixtures("early_years")
 BOOKED = Goal.model_validate({"match": {"kind": "event", "names": ["book"]}, "counts": "every time", "value": {"kind": "hit"}})
 PERIOD = {"first": "1970-01-11", "last": "1970-01-12"}
-VALUES = {
-    "page": lambda one: page_of(one["url"]),
-    "event": lambda one: one.get("name"),
-    "file": lambda one: None,  # a dimension that no hit has a value of
-}
 
 
 def column(measure="conversions", **more):
@@ -36,51 +29,6 @@ def rows_of(reading, dimensions, columns, **more):
     request = {"period": PERIOD, "versus": "none", "goal": 1, "dimensions": dimensions, "columns": columns, "limit": 1000} | more
     result = table(reading, TableRequest.model_validate(request), {1: BOOKED})
     return {tuple(row): tuple(one.values[i] for one in result.columns) for i, row in enumerate(result.rows)}, [one.values[0] for one in result.total]
-
-
-def credited(visits, dimension, model, goal):
-    """{value: [conversions, value]} by the text of the rules; an empty value is *unattributed*."""
-    found = {}
-    for visit in visits:
-        if visit.excluded:
-            continue
-        for converted, worth in goal(visit):
-            if not 10 * DAY <= converted["at"] < 12 * DAY:
-                continue
-            touched = visit.hits[: next(i for i, one in enumerate(visit.hits) if one is converted) + 1]
-            to = {VALUES[dimension](one) for one in (touched if model == "every touch" else touched[-1:])} - {None}
-            for value in to or {""}:
-                got = found.setdefault((value,), [0, 0])
-                got[0] += 1
-                got[1] += worth
-    return {key: tuple(figures) for key, figures in found.items()}
-
-
-def booked(visit):
-    return conversions_of(visit, lambda one: one["kind"] == "event" and one["name"] == "book", False, lambda one: one.get("value") or 0)
-
-
-def rye(visit):
-    def worth(one):
-        lines = json.loads(one.get("items") or "[]")
-        return sum(line.get("quantity", 1) * line["price"] for line in lines if (line.get("sku") or line.get("name")) == "rye")
-
-    return conversions_of(visit, lambda one: one["kind"] == "order" and not one.get("repeated") and "rye" in (one.get("items") or ""), False, worth)
-
-
-@given(hit_lists(), st.sampled_from(list(VALUES)), st.sampled_from(["every touch", "on the spot"]), st.booleans(), st.sampled_from([1, 3]))
-@settings(max_examples=60)
-def test_any_credit_is_that_of_one_conversion_after_the_other(hits, dimension, model, of_product, shards):
-    more = {"model": model} | ({"product": "rye"} if of_product else {})
-    ours, total = rows_of(reading_of(hits, count=shards), [dimension], [column(**more), column("value", **more)])
-    goal = rye if of_product else booked
-    visits = visits_of(hits, rules(), REFERENCE)
-    theirs = credited(visits, dimension, model, goal)
-    assert {key: pytest.approx(row) for key, row in ours.items() if any(row)} == {key: row for key, row in theirs.items() if any(row)}
-    counted = [worth for visit in visits if not visit.excluded for one, worth in goal(visit) if 10 * DAY <= one["at"] < 12 * DAY]
-    assert total == [len(counted), pytest.approx(sum(counted))]
-    if model == "on the spot":  # credits add up to the conversions
-        assert sum(row[0] for row in ours.values()) == total[0]
 
 
 @given(hit_lists(), st.sampled_from(["channel", "entry_page", "device"]), st.sampled_from(["every touch", "on the spot"]))
@@ -149,8 +97,6 @@ def test_rows_that_do_not_overlap_are_not_said_to():
     ("more", "says"),
     [
         ({"product": "rye", "goal": 1}, "of a goal or of a product"),
-        ({"reach": "own visit"}, "goes with a model"),
-        ({"model": "last touch"}, "every touch"),
         ({"product": ""}, "product"),
         ({"product": "x" * 201}, "200"),
     ],

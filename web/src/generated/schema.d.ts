@@ -1959,8 +1959,8 @@ export interface components {
          * Column
          * @description A column of a report: a measure, of the report's goal and segment unless it has its own. Its own segment narrows that of the report.
          *
-         *     `product` instead of a goal: orders that hold it. `model` and `reach`: how conversions, or their value, are credited to the rows (rules,
-         *     chapter 11); without a model they count as chapter 6 says.
+         *     `product` instead of a goal: orders that hold it. `model`, `reach` (the conversion's own visit, or days; 30 unless given) and `counts_direct`: how
+         *     conversions, or their value, are credited to the rows (rules, chapter 11); without a model they count as chapter 6 says.
          */
         Column: {
             /** Id */
@@ -1971,9 +1971,14 @@ export interface components {
             goal?: number | null;
             segment?: components["schemas"]["Segment"] | null;
             /** Model */
-            model?: ("every touch" | "on the spot") | null;
+            model?: ("first touch" | "last touch" | "linear" | "every touch" | "on the spot") | components["schemas"]["PositionBased"] | components["schemas"]["TimeDecay"] | null;
             /** Reach */
-            reach?: "own visit" | null;
+            reach?: "own visit" | number | null;
+            /**
+             * Counts Direct
+             * @default false
+             */
+            counts_direct: boolean;
             /** Product */
             product?: string | null;
             /** Name */
@@ -3893,6 +3898,33 @@ export interface components {
             value?: string | null;
         };
         /**
+         * PositionBased
+         * @description So much to the first touch, so much shared by those between, so much to the last; in proportion, whatever they add up to.
+         */
+        PositionBased: {
+            /**
+             * Kind
+             * @default position based
+             * @constant
+             */
+            kind: "position based";
+            /**
+             * First
+             * @default 40
+             */
+            first: number;
+            /**
+             * Between
+             * @default 20
+             */
+            between: number;
+            /**
+             * Last
+             * @default 40
+             */
+            last: number;
+        };
+        /**
          * PreviewOut
          * @description What it would have counted, and in which days.
          */
@@ -5392,6 +5424,23 @@ export interface components {
              * @enum {string}
              */
             kind: "rest";
+        };
+        /**
+         * TimeDecay
+         * @description The nearer to the conversion the more: half as much for each half-life (days) before it.
+         */
+        TimeDecay: {
+            /**
+             * Kind
+             * @default time decay
+             * @constant
+             */
+            kind: "time decay";
+            /**
+             * Half Life Days
+             * @default 7
+             */
+            half_life_days: number;
         };
         /**
          * TokenOut

@@ -14,10 +14,9 @@ from typing import ClassVar
 import numpy as np
 import polars as pl
 
-from upper_compass.core.dataset.coded_hits import Bools, Floats, Ints
+from upper_compass.core.dataset.coded_hits import Floats, Ints
 from upper_compass.core.dataset.money import money
 from upper_compass.core.dataset.visits import Rows
-from upper_compass.core.definitions.attribution import CreditModel
 from upper_compass.core.definitions.hits import Kind
 from upper_compass.core.engine.group_by import KeySpace, count_distinct, distinct_pairs, sums
 from upper_compass.core.engine.keys import Array, KeyedBy
@@ -59,20 +58,15 @@ END_COLUMNS = {"entries": "entry", "exits": "exit"}
 
 @dataclass(frozen=True)
 class GroupBy(KeyedBy):
-    """How it is broken down, and the additive columns that are wanted.
-
-    `model`: how conversions are credited to values of the hit (rules, chapter 11); those that no value is credited with stand by the empty one.
-    By dimensions of the visit all models that look no further than the conversion's own visit say the same: its visit is the only touch.
-    """
+    """How it is broken down, and the additive columns that are wanted."""
 
     columns: frozenset[str] = frozenset()
-    model: CreditModel | None = None
     additive: ClassVar[bool] = True
 
     @property
     def key(self) -> Hashable:
         """See Breakdown."""
-        return self.columns, self.model, tuple(dimension.name for dimension in self.dimensions), self.edges, self.within
+        return self.columns, tuple(dimension.name for dimension in self.dimensions), self.edges, self.within
 
     def wants(self, *names: str) -> bool:
         """Whether one of the columns is wanted."""
@@ -216,21 +210,16 @@ def _by_hit(selection: Selection, by: GroupBy) -> tuple[list[Ints], dict[str, Ar
         "outside": _rows_outside(selection) if of_visits else empty,
         "entries": _end_rows(selection, "entry") if by.wants("entries") else empty,
         "exits": _end_rows(selection, "exit") if by.wants("exits") else empty,
-        "converting": _rows_of_converting(selection) if with_goal and by.model != "on the spot" else empty,
+        "converting": _rows_of_converting(selection) if with_goal else empty,
     }
     parts = {}
-    credited = selection.counted_conversions if by.model else np.empty(0, np.int64)
     for name, found_there in places.items():
-        # What every row of a visit touches is credited with, wherever it stands.
-        rows = found_there if name == "converting" and by.model == "every touch" else by.begun_within(selection, found_there)
+        rows = by.begun_within(selection, found_there)
         keys = by.of_rows(selection, rows)
         present = np.logical_and.reduce([key != 0 for d, key in zip(by.dimensions, keys, strict=False) if d.of == "hit"])
         if not present.all():
             rows, keys = rows[present], [key[present] for key in keys]
-        if name == "converting" and by.model == "every touch":
-            credited = credited[~_touched(selection, rows, credited)]
         places[name], parts[name], _ = by.only_within(selection, rows, keys)
-    credited, parts["credited"] = _of_own_hit(selection, by, credited)
     space = KeySpace(*parts.values())
     groups, n = dict(zip(parts, space.groups, strict=True)), space.count
     del parts, keys
@@ -244,10 +233,6 @@ def _by_hit(selection: Selection, by: GroupBy) -> tuple[list[Ints], dict[str, Ar
     found |= {name: sums(groups[name], n) for name in END_COLUMNS if by.wants(name)}
     if with_goal:
         found |= _goal_by_hit(selection, by, places["converting"], groups["converting"], n)
-        amounts = selection.conversions.value[credited]
-        for name, weights in {"conversions": None, "value": amounts, "value_squared": amounts**2}.items():
-            if by.model and by.wants(name):
-                found[name] = found[name] + sums(groups["credited"], n, weights)
     found[PRESENCE] = _presence(groups.values(), n)
     return space.labels, found
 
@@ -298,26 +283,6 @@ def _rows_of_converting(selection: Selection) -> Rows:
     mattering = selection.converted_visits & selection.started_in_period
     mattering[selection.conversions.visit[selection.counted_conversions]] = True
     return selection.shard.rows_of_visits(np.flatnonzero(mattering).astype(np.int32))
-
-
-def _touched(selection: Selection, rows: Rows, counted: Ints) -> Bools:
-    """Whether each of these conversions has one of the rows (ascending) in its visit, at or before it."""
-    before = np.searchsorted(rows, selection.conversions.row[counted], side="right") - 1
-    if not len(rows):
-        return np.zeros(len(counted), bool)
-    touched: Bools = (before >= 0) & (selection.shard.derived.visit_of[rows[before]] == selection.conversions.visit[counted])
-    return touched
-
-
-def _of_own_hit(selection: Selection, by: GroupBy, counted: Ints) -> tuple[Ints, list[Array]]:
-    """Of these conversions those whose key is wanted, and their keys: that of the hit itself; without a value no dimension of the hit has one."""
-    rows = selection.conversions.row[counted]
-    keys = by.of_rows(selection, rows)
-    of_hit = [d.of == "hit" for d in by.dimensions]
-    present = np.logical_and.reduce([key != 0 for key, hit in zip(keys, of_hit, strict=False) if hit])
-    keys = [np.where(present, key, 0) if hit else key for key, hit in zip(keys, [*of_hit, False], strict=False)]
-    _, keys, kept = by.only_within(selection, rows, keys)
-    return counted[kept], keys
 
 
 def _goal_by_hit(selection: Selection, by: GroupBy, rows: Rows, groups: Ints, n: int) -> dict[str, Array]:

@@ -10,11 +10,12 @@ import numpy as np
 import polars as pl
 from pydantic import BaseModel
 
-from upper_compass.core.definitions.attribution import CreditModel
+from upper_compass.core.definitions.attribution import USUAL_REACH
 from upper_compass.core.definitions.goals import Counted, Goal, ProductSales
 from upper_compass.core.definitions.periods import Period
 from upper_compass.core.definitions.requests import Column, ColumnValues, ReportRequest
 from upper_compass.core.engine.context import ReportContext, question
+from upper_compass.core.engine.credits import Crediting, Credits
 from upper_compass.core.engine.dimensions import UnknownNameError
 from upper_compass.core.engine.keys import KeyedBy
 from upper_compass.core.engine.measures import MEASURES, Measure
@@ -55,7 +56,7 @@ class Asked:
     questions: tuple[ReportFilter, ...]
     earlier: tuple[ReportFilter, ...]
     wanted: tuple[frozenset[str], ...]
-    models: tuple[CreditModel | None, ...]
+    credited: tuple[Crediting | None, ...]
     versus: Period | None
 
     def only(self, names: Iterable[str]) -> Asked:
@@ -85,33 +86,33 @@ def plan(context: ReportContext, request: ReportRequest, goals: Mapping[int, Goa
     whole = question(context, request.period, (request.segment,), with_excluded=request.with_excluded)
     needs = [(column, _measure(column), _counted(column, goals) or steered_by) for column in request.columns]
     # Whatever a question counts besides, the keys of its hits and visits are looked up once: so what needs no goal goes with the first that has one.
-    company: dict[str | None, tuple[Counted | None, CreditModel | None]] = {}
+    company: dict[str | None, Counted] = {}
     for column, measure, goal in needs:
-        if goal is not None and not GOAL_SUMS.isdisjoint(measure.needs):
-            company.setdefault(_text(column.segment), (goal, column.model))
-    places: dict[tuple[str | None, str | None, CreditModel | None], int] = {}
+        if goal is not None and column.model is None and not GOAL_SUMS.isdisjoint(measure.needs):
+            company.setdefault(_text(column.segment), goal)
+    places: dict[tuple[str | None, str | None, Crediting | None], int] = {}
     questions: list[ReportFilter] = []
     wanted: list[set[str]] = []
-    models: list[CreditModel | None] = []
+    credited: list[Crediting | None] = []
     columns = []
     for column, measure, goal in needs:
         segment, of = _text(column.segment), {}
         for name in measure.needs:
-            counted, model = (goal, column.model) if name in GOAL_SUMS else company.get(segment, (None, None))
-            key = (segment, _text(counted), model)
+            counted, crediting = (goal, _crediting(column)) if name in GOAL_SUMS else (company.get(segment), None)
+            key = (segment, _text(counted), crediting)
             if key not in places:
                 places[key] = len(questions)
                 ask = question(context, request.period, (request.segment, column.segment), goal=counted, with_excluded=request.with_excluded)
                 questions.append(replace(ask, steered_by=steered_by))
                 wanted.append(set())
-                models.append(model)
+                credited.append(crediting)
             of[name] = places[key]
             wanted[places[key]].add(name)
         columns.append(AskedColumn(column, measure, of))
     start, stop = versus.bounds(context.zone) if versus else (0, 0)
     earlier = tuple(replace(one, start=start, stop=stop) for one in questions) if versus else ()
     sums = tuple(frozenset(one) for one in wanted)
-    return Asked(tuple(columns), replace(whole, steered_by=steered_by), tuple(questions), earlier, sums, tuple(models), versus)
+    return Asked(tuple(columns), replace(whole, steered_by=steered_by), tuple(questions), earlier, sums, tuple(credited), versus)
 
 
 def _measure(column: Column) -> Measure:
@@ -132,6 +133,12 @@ def _counted(column: Column, goals: Mapping[int, Goal]) -> Counted | None:
     return goals[column.goal] if column.goal is not None else None
 
 
+def _crediting(column: Column) -> Crediting | None:
+    if column.model is None:
+        return None
+    return Crediting(column.model, USUAL_REACH if column.reach is None else column.reach, column.counts_direct)
+
+
 def _text(model: BaseModel | None) -> str | None:
     return model.model_dump_json() if model is not None else None
 
@@ -148,12 +155,18 @@ def joined(context: ReportContext, *breakdowns: tuple[Asked, KeyedBy], edges_bef
             for place, ask in enumerate(filters):
                 if wanted := asked.wanted[place]:
                     edges = edges_before if before and by.edges else by.edges
-                    questions.append((ask, GroupBy(by.dimensions, edges, by.within, columns=wanted, model=asked.models[place])))
+                    crediting = asked.credited[place] if by.dimensions else None  # in all, every conversion is credited once
+                    made = GroupBy(by.dimensions, edges, by.within, columns=wanted) if crediting is None else _credits(by, edges, wanted, crediting)
+                    questions.append((ask, made))
                     names.append((number, {name: sum_name(place, name, before=before) for name in wanted}))
     parts: list[list[Tally]] = [[] for _ in breakdowns]
     for (number, renaming), tally in zip(names, context.tallies(questions), strict=True):
         parts[number].append(tally.renamed(renaming))
     return [_filled(merge(one)) for one in parts]
+
+
+def _credits(by: KeyedBy, edges: tuple[int, ...], wanted: frozenset[str], crediting: Crediting) -> Credits:
+    return Credits(by.dimensions, edges, by.within, columns=wanted, crediting=crediting)
 
 
 def _filled(whole: Tally) -> Tally:

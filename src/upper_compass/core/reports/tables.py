@@ -38,7 +38,7 @@ def table(context: ReportContext, request: TableRequest, goals: Mapping[int, Goa
         result.rows = [list(row) for row in keys.rows()]
         result.count = len(fitting.frame)
         result.columns = column_values(asked, fitting.frame[pl.Series(places)], total)
-        result.rest = None if by.by_hit else remainder(asked, fitting, places, total)
+        result.rest = None if by.by_hit or _has_every_touch(asked) else remainder(asked, fitting, places, total)
     return result
 
 
@@ -97,7 +97,8 @@ def _rows_and_total(context: ReportContext, asked: Asked, by: KeyedBy, edges_bef
     if not by.dimensions and not by.edges:
         [whole] = joined(context, (asked, KeyedBy()))
         return whole, whole.frame
-    if by.by_hit or by.within:
+    # What is credited in parts adds up to the total but for its last digits, and what every touch has whole does not.
+    if by.by_hit or by.within or any(asked.credited):
         rows, whole = joined(context, (asked, by), (asked, KeyedBy()), edges_before=edges_before)
         return rows, whole.frame
     people = asked.only(PEOPLE_COLUMNS)
@@ -117,8 +118,14 @@ def _every_bucket(found: pl.DataFrame, asked: Asked, count: int, count_before: i
     return course
 
 
+def _has_every_touch(asked: Asked) -> bool:
+    return any(crediting is not None and crediting.model == "every touch" for crediting in asked.credited)
+
+
 def _notes(context: ReportContext, asked: Asked, by: KeyedBy) -> list[Note]:
-    notes = [OVERLAP] if by.by_hit and any(model != "on the spot" for model in asked.models) else []
+    # What a model shares out adds up, but for what every touch has whole.
+    overlapping = _has_every_touch(asked) or (by.by_hit and not all(asked.credited))
+    notes = [OVERLAP] if by.dimensions and overlapping else []
     missing = unrated(context, asked)
     if missing:
         amounts = "1 amount counts 0, because its" if missing == 1 else f"{missing:,} amounts count 0, because their"

@@ -1,0 +1,217 @@
+"""Conversions credited to the values of a dimension by a model (rules, chapter 11)."""
+
+from __future__ import annotations
+
+from collections.abc import Hashable
+from dataclasses import dataclass, replace
+from typing import ClassVar
+
+import numpy as np
+import polars as pl
+
+from upper_compass.core.dataset.coded_hits import Bools, Floats, Ints
+from upper_compass.core.dataset.shard import Shard, ascending_once, ranges
+from upper_compass.core.dataset.visits import NO_VISIT, Rows
+from upper_compass.core.definitions.attribution import USUAL_REACH, CreditModel, PositionBased, Reach, TimeDecay
+from upper_compass.core.engine.credit_kernels import DAY, Stretches, every_touch, linear, position_based, time_decay
+from upper_compass.core.engine.dimensions import Dimension
+from upper_compass.core.engine.group_by import KeySpace, sums
+from upper_compass.core.engine.keys import Array, KeyedBy
+from upper_compass.core.engine.protocol import PRESENCE, Tally
+from upper_compass.core.engine.selection import Selection
+
+# Less than this is what is left of sums that cancel each other.
+NO_CREDIT = 1e-9
+
+
+@dataclass(frozen=True)
+class Crediting:
+    """By which model, from how far back, and whether direct visits count beside others."""
+
+    model: CreditModel
+    reach: Reach = USUAL_REACH
+    counts_direct: bool = False
+
+
+@dataclass(frozen=True)
+class Credits(KeyedBy):
+    """How it is broken down, by one dimension or more, and the columns that are wanted: `conversions`, `value`, `value_squared`.
+
+    The first dimension says what touches are: visits, or runs of hits with the same value; the others, what they are opened into. What is credited to
+    no touch stands by the empty values.
+    """
+
+    columns: frozenset[str] = frozenset()
+    crediting: Crediting = Crediting("linear")
+    additive: ClassVar[bool] = True
+
+    @property
+    def key(self) -> Hashable:
+        """See Breakdown."""
+        return self.columns, self.crediting, tuple(dimension.name for dimension in self.dimensions), self.edges, self.within
+
+    def tally(self, selection: Selection) -> Tally:
+        """A row per key: `key_0` … (codes of labels), `bucket` (i64, of the conversion, place among the edges), and the columns (f64, sums)."""
+        parts = [self._of(selection, counted, bucket) for bucket, counted in self._by_bucket(selection)]
+        names = [f"key_{i}" for i in range(len(self.dimensions))]
+        keys = dict.fromkeys(names, selection.shard.lookups.labels) | ({"bucket": None} if self.edges else {})
+        columns = [*sorted(self.columns), PRESENCE]
+        schema = dict.fromkeys(names, pl.UInt32) | dict.fromkeys(keys.keys() - set(names), pl.Int64) | dict.fromkeys(columns, pl.Float64) | {PRESENCE: pl.Int64}
+        return Tally(pl.concat(parts) if parts else pl.DataFrame(schema=schema), keys, dict.fromkeys(columns, "sum"))
+
+    def _by_bucket(self, selection: Selection) -> list[tuple[int, Ints]]:
+        """The conversions (places) of each bucket that has any; without edges, all."""
+        counted = selection.counted_conversions
+        if not self.edges:
+            return [(0, counted)] if len(counted) else []
+        bucket = self._bucket(selection, "at", selection.conversions.row[counted])
+        return [(int(one), counted[bucket == one]) for one in np.unique(bucket)]
+
+    def _of(self, selection: Selection, counted: Ints, bucket: int) -> pl.DataFrame:
+        worth = selection.conversions.value[counted]
+        made = {"conversions": np.ones(len(counted)), "value": worth, "value_squared": worth**2}
+        wanted = {name: amounts for name, amounts in made.items() if name in self.columns} | {PRESENCE: np.ones(len(counted))}
+        if self.crediting.model == "on the spot":
+            labels, found = self._on_the_spot(selection, counted, wanted)
+        else:
+            labels, found = self._by_touches(selection, counted, wanted)
+        frame = pl.DataFrame(
+            [pl.Series(f"key_{i}", label.astype(np.uint32)) for i, label in enumerate(labels)]
+            + ([pl.Series("bucket", np.full(len(labels[0]), bucket, np.int64))] if self.edges else [])
+            + [pl.Series(name, found[name]) for name in sorted(self.columns)]
+            + [pl.Series(PRESENCE, np.rint(found[PRESENCE]).astype(np.int64))]
+        )
+        return frame.filter(pl.col(PRESENCE) > 0)
+
+    def _on_the_spot(self, selection: Selection, counted: Ints, wanted: dict[str, Floats]) -> tuple[list[Ints], dict[str, Floats]]:
+        """All to the value of the hit itself, or of its visit; where a dimension of the hit has none, to none of any."""
+        rows = selection.conversions.row[counted]
+        keys = replace(self, edges=()).of_rows(selection, rows)
+        of_hit = [dimension.of == "hit" for dimension in self.dimensions]
+        present = np.logical_and.reduce([key != 0 for key, hit in zip(keys, of_hit, strict=True) if hit] or [np.ones(len(rows), bool)])
+        keys = [np.where(present, key, 0) if hit else key for key, hit in zip(keys, of_hit, strict=True)]
+        _, keys, kept = self.only_within(selection, rows, keys)
+        space = KeySpace(keys)
+        return space.labels, {name: sums(space.groups[0], space.count, amounts[kept]) for name, amounts in wanted.items()}
+
+    def _by_touches(self, selection: Selection, counted: Ints, wanted: dict[str, Floats]) -> tuple[list[Ints], dict[str, Floats]]:
+        touches = _Touches.of(self, selection, counted)
+        stretches = touches.stretches(selection, counted, self.crediting.reach)
+        touched = stretches.lengths > 0
+        keys = replace(self, edges=()).of_rows(selection, touches.rows) if len(touches.rows) else [np.empty(0, np.uint32)] * len(self.dimensions)
+        untouched = [np.zeros(1, np.uint32)] * len(self.dimensions)
+        space = KeySpace(keys, untouched)
+        of_touches, of_nothing = space.groups
+        found = {}
+        for name, amounts in wanted.items():
+            credit = sums(of_nothing, space.count, np.array([amounts[~touched].sum()]))
+            as_things = name == PRESENCE
+            found[name] = credit + touches.credited(self.crediting, stretches.only(touched), amounts[touched], of_touches, space.count, as_things=as_things)
+        labels = space.labels
+        if self.within:
+            _, labels, kept = self.only_within(selection, np.arange(space.count, dtype=np.int32), labels)
+            found = {name: credit[kept] for name, credit in found.items()}
+        return labels, found
+
+
+@dataclass(frozen=True)
+class _Touches:
+    """What conversions can be credited to, in order of visitor and time: the hit whose values it has, its visit, its moment, and what it is of.
+
+    `clock` goes on from visitor to visitor, by the start of the visit; `span` is what it goes on by. `is_direct`: passed over where there is another.
+    """
+
+    rows: Rows
+    visits: Rows
+    visitors: Ints
+    times: Ints
+    clock: Ints
+    span: int
+    since: int
+    is_direct: Bools
+
+    @staticmethod
+    def of(by: Credits, selection: Selection, counted: Ints) -> _Touches:
+        """Those of the visitors of these conversions, from all history."""
+        shard = selection.shard
+        of_visits, starts = shard.visit("visitor"), shard.visit("start")
+        visitors = ascending_once(of_visits[selection.conversions.visit[counted]])
+        visits = ranges(of_visits, visitors)
+        stands = shard.valid[visits] if selection.ask.with_excluded else shard.valid[visits] & ~shard.visit("excluded")[visits]
+        visits = visits[stands]
+        dimension = by.dimensions[0]
+        if dimension.of == "visit":
+            rows, times = shard.visit("first_row")[visits], starts[visits]
+            is_direct = np.zeros(len(visits), bool) if by.crediting.counts_direct else _is_direct(shard, visits)
+        else:
+            rows = _runs(dimension, shard, shard.rows_of_visits(visits))
+            visits, times = shard.derived.visit_of[rows], shard.hit("at")[rows]
+            is_direct = np.zeros(len(rows), bool)
+        since = int(starts[visits].min()) if len(visits) else 0
+        span = int(shard.hit("at").max()) - since + 1 if len(visits) else 1
+        places = np.searchsorted(visitors, of_visits[visits]).astype(np.int64)
+        return _Touches(rows, visits, places, times, places * span + starts[visits] - since, span, since, is_direct)
+
+    def stretches(self, selection: Selection, counted: Ints, reach: Reach) -> Stretches:
+        """The touches in reach of each conversion, none or more."""
+        made = selection.conversions
+        visit = made.visit[counted]
+        stop = np.searchsorted(self.rows, made.row[counted], side="right")
+        if reach == "own visit":
+            first = np.searchsorted(self.visits, visit, side="left")
+        else:
+            visitor = selection.shard.visit("visitor")[visit]
+            place = np.cumsum(np.append(False, visitor[1:] != visitor[:-1])).astype(np.int64)
+            first = np.searchsorted(self.clock, place * self.span + np.maximum(made.at[counted] - reach * DAY - self.since, 0), side="left")
+        return Stretches(np.minimum(first, stop), stop)
+
+    def credited(self, crediting: Crediting, stretches: Stretches, amounts: Floats, groups: Ints, count: int, *, as_things: bool) -> Floats:
+        """The credit of each of `count` groups of touches. Every conversion has a touch; direct ones are passed over where it has another.
+
+        `as_things`: not how much, but how many touches, or conversions, have credit: a row stands as long as there are any.
+        """
+        told = np.concatenate([[0], np.cumsum(~self.is_direct)])
+        first, stop = told[stretches.first], told[stretches.stop]
+        others = stop > first
+        every = np.ones(len(self.is_direct), bool)
+        parts = ((~self.is_direct, Stretches(first, stop).only(others), amounts[others]), (every, stretches.only(~others), amounts[~others]))
+        credit = np.zeros(count)
+        for among, of, worth in parts:
+            if len(worth):
+                credit += _shared_out(crediting.model, of, worth, self.visitors[among], self.times[among], groups[among], count, as_things=as_things)
+        return credit
+
+
+def _shared_out(model: CreditModel, of: Stretches, amounts: Floats, visitors: Ints, times: Ints, groups: Ints, count: int, *, as_things: bool) -> Floats:
+    touches = len(groups)
+    if model == "every touch":
+        return every_touch(of, amounts, visitors, groups, count)
+    if model == "first touch":
+        return sums(groups[of.first], count, amounts)
+    if model == "last touch":
+        return sums(groups[of.stop - 1], count, amounts)
+    if isinstance(model, PositionBased):
+        credit = position_based(model, of, amounts, touches)
+    elif isinstance(model, TimeDecay):
+        credit = time_decay(model, of, amounts, touches, visitors, times)
+    else:
+        credit = linear(of, amounts, touches)
+    return sums(groups, count, credit > NO_CREDIT if as_things else credit)
+
+
+def _is_direct(shard: Shard, visits: Rows) -> Bools:
+    lookups = shard.lookups
+    source = shard.visit("traffic_source")[visits]
+    direct: Bools = (lookups["source"][source] == lookups.word("direct")) & (lookups["medium"][source] == lookups.word("none"))
+    return direct
+
+
+def _runs(dimension: Dimension, shard: Shard, rows: Rows) -> Rows:
+    """The first hit of each run of hits of one visit that have the same value; those without one are passed over."""
+    rows = rows[shard.derived.visit_of[rows] != NO_VISIT]
+    codes: Array = dimension.read(shard, rows)
+    there = np.flatnonzero(codes)
+    rows, codes = rows[there], codes[there]
+    visits = shard.derived.visit_of[rows]
+    fresh = np.append(True, (visits[1:] != visits[:-1]) | (codes[1:] != codes[:-1])) if len(rows) else np.empty(0, bool)
+    return rows[fresh]

@@ -1,0 +1,229 @@
+"""Conversions credited to values by every model, held against one conversion after the other; credits add up, also those of a robot."""
+
+import itertools
+import json
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from pydantic import ValidationError
+
+from tests.core.asking import reading_of
+from tests.core.building import DAY, HOME, MINUTE, REFERENCE, hit, numbered, rules
+from tests.core.oracle import conversions_of, page_of, visits_of
+from tests.core.strategies import hit_lists
+from upper_compass.core.definitions.attribution import PositionBased, TimeDecay
+from upper_compass.core.definitions.goals import Goal
+from upper_compass.core.definitions.requests import Column, SeriesRequest, TableRequest
+from upper_compass.core.engine.credit_kernels import Stretches, time_decay
+from upper_compass.core.reports.tables import series, table
+
+pytestmark = pytest.mark.usefixtures("early_years")
+BOOKED = Goal.model_validate({"match": {"kind": "event", "names": ["book"]}, "counts": "every time", "value": {"kind": "hit"}})
+PERIOD = {"first": "1970-01-11", "last": "1970-01-12"}
+START, STOP = 10 * DAY, 12 * DAY
+OF_VISIT = {
+    "source": lambda visit: visit.source[0],
+    "medium": lambda visit: visit.source[1],
+    "entry_page": lambda visit: page_of(visit.views[0]["url"]) if visit.views else "",
+}
+OF_HIT = {"page": lambda one: page_of(one["url"]), "event": lambda one: one.get("name") or "", "file": lambda one: ""}
+MODELS = st.one_of(
+    st.sampled_from(["first touch", "last touch", "linear", "every touch", "on the spot"]),
+    st.tuples(*[st.sampled_from([0, 20, 40, 1.5])] * 3).filter(any).map(lambda w: {"kind": "position based", "first": w[0], "between": w[1], "last": w[2]}),
+    st.sampled_from([0.01, 0.5, 7]).map(lambda days: {"kind": "time decay", "half_life_days": days}),
+)
+REACHES = st.sampled_from(["own visit", 1, 2, 30])
+
+
+def column(measure="conversions", **more):
+    return {"id": measure, "measure": measure} | more
+
+
+def rows_of(reading, dimensions, columns, **more):
+    """{keys: the figures of each column}, and the totals."""
+    request = {"period": PERIOD, "versus": "none", "goal": 1, "dimensions": dimensions, "columns": columns, "limit": 1000} | more
+    result = table(reading, TableRequest.model_validate(request), {1: BOOKED})
+    return {tuple(row): tuple(one.values[i] for one in result.columns) for i, row in enumerate(result.rows)}, [one.values[0] for one in result.total]
+
+
+def order(one):
+    """Hits of one moment go in the order in which they arrived."""
+    return one["at"], one["seq"]
+
+
+def touches_before(visits, dimension, converted, within, reach, *, counts_direct):
+    """(moment, value) of each touch of a conversion in a visit, by the text of the rules. `within`: the visit of the conversion."""
+    reached = [
+        visit
+        for visit in visits
+        if visit.visitor == within.visitor and not visit.excluded and order(visit.hits[0]) <= order(converted)
+        and (visit is within if reach == "own visit" else visit.start >= converted["at"] - reach * DAY)
+    ]  # fmt: skip
+    if dimension in OF_VISIT:
+        others = [visit for visit in reached if counts_direct or visit.source[:2] != ("direct", "none")] or reached
+        return [(visit.start, OF_VISIT[dimension](visit)) for visit in others]
+    found = []
+    for visit in reached:
+        before = itertools.takewhile(lambda one: order(one) <= order(converted), visit.hits)
+        valued = [(one["at"], OF_HIT[dimension](one)) for one in before if OF_HIT[dimension](one)]
+        found += [first for i, first in enumerate(valued) if i == 0 or valued[i - 1][1] != first[1]]
+    return found
+
+
+def weights_of(model, moments):
+    """What each touch is worth of one conversion."""
+    n = len(moments)
+    match model:
+        case "first touch":
+            return [1.0] + [0.0] * (n - 1)
+        case "last touch":
+            return [0.0] * (n - 1) + [1.0]
+        case "linear":
+            return [1 / n] * n
+        case {"kind": "position based", "first": a, "between": b, "last": c}:
+            raw = [1.0] if n == 1 else ([a, c] if a + c else [1, 1]) if n == 2 else [a, *[b / (n - 2)] * (n - 2), c]
+            return [one / sum(raw) for one in raw] if sum(raw) else [0.5, *[0.0] * (n - 2), 0.5]
+        case {"half_life_days": days}:
+            raw = [2.0 ** ((moment - moments[-1]) / (days * DAY)) for moment in moments]
+            return [one / sum(raw) for one in raw]
+
+
+def credited(visits, dimension, model, reach, goal, *, counts_direct):
+    """{value: [conversions, value]}; an empty value is also what no touch is credited with."""
+    found = {}
+    for visit in visits:
+        for converted, worth in goal(visit) if not visit.excluded else []:
+            if not START <= converted["at"] < STOP:
+                continue
+            if model == "on the spot":
+                shares = {(OF_VISIT[dimension](visit) if dimension in OF_VISIT else OF_HIT[dimension](converted)): 1.0}
+            else:
+                touches = touches_before(visits, dimension, converted, visit, reach, counts_direct=counts_direct)
+                shares = {} if touches else {"": 1.0}
+                weights = [1.0] * len(touches) if model == "every touch" else weights_of(model, [moment for moment, _ in touches]) if touches else []
+                for (_, value), weight in zip(touches, weights, strict=True):
+                    shares[value] = 1.0 if model == "every touch" else shares.get(value, 0.0) + weight
+            for value, share in shares.items():
+                got = found.setdefault((value,), [0.0, 0.0])
+                got[0] += share
+                got[1] += share * worth
+    return {key: tuple(figures) for key, figures in found.items()}
+
+
+def booked(visit):
+    return conversions_of(visit, lambda one: one["kind"] == "event" and one["name"] == "book", False, lambda one: one.get("value") or 0)
+
+
+def rye(visit):
+    def worth(one):
+        lines = json.loads(one.get("items") or "[]")
+        return sum(line.get("quantity", 1) * line["price"] for line in lines if (line.get("sku") or line.get("name")) == "rye")
+
+    return conversions_of(visit, lambda one: one["kind"] == "order" and not one.get("repeated") and "rye" in (one.get("items") or ""), False, worth)
+
+
+def telling(rows):
+    return {key: row for key, row in rows.items() if any(abs(one) > 1e-9 for one in row)}
+
+
+@given(hit_lists(), st.booleans(), st.sampled_from([*OF_VISIT, *OF_HIT]), MODELS, REACHES, st.booleans(), st.booleans(), st.sampled_from([1, 3]))
+@settings(max_examples=80)
+def test_any_credit_is_that_of_one_conversion_after_the_other(hits, all_book, dimension, model, reach, counts_direct, of_product, shards):
+    hits = [one | {"name": "book"} if all_book and one["kind"] == "event" else one for one in hits]
+    more = {"model": model, "reach": reach, "counts_direct": counts_direct} | ({"product": "rye"} if of_product else {})
+    goal = rye if of_product else booked
+    ours, total = rows_of(reading_of(hits, count=shards), [dimension], [column(**more), column("value", **more)])
+    visits = visits_of(hits, rules(), REFERENCE)
+    theirs = credited(visits, dimension, model, reach, goal, counts_direct=counts_direct)
+    assert {key: pytest.approx(row, rel=1e-9, abs=1e-9) for key, row in telling(ours).items()} == telling(theirs)
+    counted = [worth for visit in visits if not visit.excluded for one, worth in goal(visit) if START <= one["at"] < STOP]
+    assert total == [len(counted), pytest.approx(sum(counted))]
+    if model != "every touch":  # credits add up to the conversions, and so does their worth
+        assert [sum(row[i] for row in ours.values()) for i in (0, 1)] == pytest.approx(total, rel=1e-9)
+
+
+@given(hit_lists(), st.sampled_from([["source", "medium"], ["source", "page"], ["page", "event"], ["page", "source"]]), MODELS, REACHES)
+@settings(max_examples=30)
+def test_a_breakdown_groups_the_same_touches_more_finely(hits, dimensions, model, reach):
+    reading, columns = reading_of(hits), [column(model=model, reach=reach), column("value", model=model, reach=reach)]
+    both, _ = rows_of(reading, dimensions, columns)
+    whole, _ = rows_of(reading, dimensions[:1], columns)
+    for parent, figures in whole.items():
+        below, _ = rows_of(reading, dimensions, columns, parents=list(parent))
+        assert {key: pytest.approx(row) for key, row in telling(below).items()} == telling({key: row for key, row in both.items() if key[:1] == parent})
+        if model not in ("every touch", "on the spot"):
+            assert [sum(row[i] for row in below.values()) for i in (0, 1)] == pytest.approx(figures, abs=1e-9)
+
+
+def test_credits_over_time_are_those_of_each_day():
+    hits = [hit((10 + day) * DAY + at, visitor="1", url=f"{HOME}{'ab'[at > 0]}?via=card") for day in (0, 1) for at in (0, MINUTE)]
+    hits += [hit((10 + day) * DAY + 2 * MINUTE, "event", visitor="1", name="book", value=5) for day in (0, 1)]
+    request = {
+        "period": PERIOD, "versus": "none", "goal": 1, "columns": [column(model="linear", reach=1)], "bucket": "day", "dimensions": ["page"], "rows": [["/a"], ["/b"]],
+    }  # fmt: skip
+    found = series(reading_of(numbered(hits)), SeriesRequest.model_validate(request), {1: BOOKED})
+    # The booking's own page is a touch as well: of three touches a third each, then of those of both days.
+    assert [course.columns[0].values for course in found.courses] == [pytest.approx([1 / 3, 1 / 3]), pytest.approx([1 / 3, 1 / 3])]
+    assert found.columns[0].values == [1, 1]
+
+
+@pytest.mark.parametrize("model", ["linear", "every touch", PositionBased().model_dump(), TimeDecay(half_life_days=0.5).model_dump()])
+@pytest.mark.parametrize("dimension", ["source", "page"])
+def test_a_robot_of_very_many_visits_and_conversions_does_not_stop_it(model, dimension):
+    count, bookings = 20_000, 2_000
+    hits = [hit(i * 40 * MINUTE // 40, visitor="robot", url=f"{HOME}p{i % 7}?utm_source=s{i % 5}&utm_medium=email") for i in range(count)]
+    hits += [hit(11 * DAY + i * 1000, "event", visitor="robot", name="book", value=3, url=HOME) for i in range(bookings)]
+    ours, total = rows_of(reading_of(numbered(hits)), [dimension], [column(model=model, reach=30), column("value", model=model, reach=30)])
+    assert total[0] == bookings
+    if model != "every touch":
+        assert [sum(row[i] for row in ours.values()) for i in (0, 1)] == pytest.approx(total, rel=1e-9)
+    else:
+        assert {row[0] for row in ours.values()} == {bookings}
+
+
+@given(st.integers(0, 2**32 - 1))
+@settings(max_examples=30)
+def test_what_fades_is_shared_out_whatever_the_half_life_and_however_long_ago(seed):
+    """Touches over a year with half-lives from minutes to years, against the plain sum for each conversion."""
+    dice = np.random.default_rng(seed)
+    days = float(10 ** dice.uniform(-3, 3))
+    sizes = dice.integers(1, 60, dice.integers(1, 5))
+    visitors = np.repeat(np.arange(len(sizes)), sizes)
+    times = np.concatenate([np.sort(dice.integers(0, 365 * DAY, size)) for size in sizes])
+    ends = np.cumsum(sizes)
+    stretches = []
+    for begin, end in zip(ends - sizes, ends, strict=True):
+        stops = np.sort(dice.integers(begin + 1, end + 1, dice.integers(0, 8)))
+        firsts = np.maximum.accumulate(np.array([dice.integers(begin, stop) for stop in stops], int)) if len(stops) else stops
+        stretches += list(zip(np.minimum(firsts, stops - 1), stops, strict=True))
+    if not stretches:
+        return
+    first, stop = (np.array(one) for one in zip(*stretches, strict=True))
+    amounts = dice.uniform(0.1, 1000, len(first))
+    ours = time_decay(TimeDecay(half_life_days=days), Stretches(first, stop), amounts, len(times), visitors, times)
+    theirs = np.zeros(len(times))
+    for begin, end, amount in zip(first, stop, amounts, strict=True):
+        with np.errstate(under="ignore"):
+            raw = np.exp2((times[begin:end] - times[end - 1]) / (days * DAY))
+        theirs[begin:end] += amount * raw / raw.sum()
+    assert ours == pytest.approx(theirs, rel=1e-9, abs=1e-9 * amounts.sum())
+
+
+@pytest.mark.parametrize(
+    ("more", "says"),
+    [
+        ({"counts_direct": True}, "goes with a model"),
+        ({"reach": 30}, "goes with a model"),
+        ({"model": "linear", "reach": 0}, "greater than or equal to 1"),
+        ({"model": "linear", "reach": 366}, "less than or equal to 365"),
+        ({"model": {"kind": "position based", "first": 0, "between": 0, "last": 0}}, "more than nothing"),
+        ({"model": {"kind": "position based", "first": -1}}, "greater than or equal to 0"),
+        ({"model": {"kind": "time decay", "half_life_days": 0}}, "greater than or equal to 0.001"),
+        ({"model": "last click"}, "every touch"),
+    ],
+)
+def test_a_model_or_reach_that_makes_no_sense_is_refused(more, says):
+    with pytest.raises(ValidationError, match=says):
+        Column.model_validate(column(**more))
