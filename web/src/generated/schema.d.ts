@@ -1974,11 +1974,8 @@ export interface components {
             model?: ("first touch" | "last touch" | "linear" | "every touch" | "on the spot") | components["schemas"]["PositionBased"] | components["schemas"]["TimeDecay"] | null;
             /** Reach */
             reach?: "own visit" | number | null;
-            /**
-             * Counts Direct
-             * @default false
-             */
-            counts_direct: boolean;
+            /** Counts Direct */
+            counts_direct?: boolean | null;
             /** Product */
             product?: string | null;
             /** Name */

@@ -33,7 +33,7 @@ class Column(BaseModel):
     segment: Segment | None = None
     model: CreditModel | None = None
     reach: Reach | None = None
-    counts_direct: bool = False
+    counts_direct: bool | None = None
     product: Product | None = None
     name: Annotated[str, storable(100)] | None = None
 

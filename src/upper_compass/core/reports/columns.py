@@ -136,7 +136,7 @@ def _counted(column: Column, goals: Mapping[int, Goal]) -> Counted | None:
 def _crediting(column: Column) -> Crediting | None:
     if column.model is None:
         return None
-    return Crediting(column.model, USUAL_REACH if column.reach is None else column.reach, column.counts_direct)
+    return Crediting(column.model, USUAL_REACH if column.reach is None else column.reach, bool(column.counts_direct))
 
 
 def _text(model: BaseModel | None) -> str | None:
