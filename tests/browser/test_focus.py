@@ -34,7 +34,7 @@ def test_after_enter_on_a_value_of_a_ledger(overview):
 
 def test_after_a_goal_was_archived_from_its_own_form(analyst):
     analyst.goto("/s/mill/tag/goals")
-    analyst.get_by_role("button", name="Guide downloads").press("Enter")
+    analyst.get_by_role("button", name="Guide downloads", exact=True).press("Enter")
     analyst.get_by_role("button", name="Archive …").press("Enter")
     analyst.get_by_role("dialog").get_by_role("button", name="Archive").press("Enter")
     expect(analyst.get_by_role("form")).to_have_count(0)

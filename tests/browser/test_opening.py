@@ -15,7 +15,7 @@ def figures_of(page, grid, rows=2):
 
 @pytest.mark.parametrize(
     ("view", "grid", "least"),
-    [("events", "Events", 4), ("goals", "Goals", 3), ("links", "Library", 3), ("links", "Links that nobody made here", 2)],
+    [("events", "Events", 4), ("goals", "Goals", 3), ("links", "Library", 2), ("links", "Links that nobody made here", 2)],
 )
 def test_each_figure_of_a_list_opens_up_as_it_stands_there(analyst, view, grid, least):
     analyst.goto(f"/s/mill/tag/{view}")

@@ -129,7 +129,7 @@ def test_texts_from_outside_are_text_on_every_view(planted):
         assert planted.locator("main img[src='x']").count() == 0, view
         assert planted.evaluate("window.hacked") is None, view
     planted.goto(f"/s/mill/tag/events?from={today}&to={today}")
-    opener = planted.get_by_role("button", name=re.compile("<img"))
+    opener = planted.get_by_role("button", name=re.compile("<img")).first
     opener.click()
     expect(planted.locator("[data-details], [data-inside]")).to_contain_text(PLANTED)
     planted.goto(f"/s/mill/tag/links?from={today}&to={today}")

@@ -58,7 +58,7 @@ def _inside(page):
 
 
 def _goal(page):
-    page.get_by_role("button", name="Wholesale enquiries").click()
+    page.get_by_role("button", name="Wholesale enquiries", exact=True).click()
     page.locator("[data-told]").wait_for()
 
 

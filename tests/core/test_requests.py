@@ -35,7 +35,7 @@ def test_a_question_has_usual_answers_for_what_is_left_out():
     [
         ({"columns": VISITS * 2}, "the same id"),
         ({"dimensions": ["page", "page"]}, "asked for twice"),
-        ({"dimensions": ["page", "source", "device", "browser"]}, "at most 3"),
+        ({"dimensions": ["page", "source", "device", "browser"]}, "at most three"),
         ({"dimensions": ["page"], "parents": ["/", "x"]}, "a dimension for each"),
         ({"where": [{"of": "page", "test": "contains", "value": "x"}]}, "that is asked for"),
         ({"where": [{"of": "visits", "test": ">", "value": "x"}]}, "do not go together"),

@@ -12,6 +12,7 @@ from upper_compass.api.deps import goal_for, goals_for, with_saved
 from upper_compass.api.problems import Problem, responses
 from upper_compass.api.routing import Route
 from upper_compass.core.definitions.comparisons import CompareRequest, CompareResult
+from upper_compass.core.definitions.funnels import FunnelRequest, FunnelResult
 from upper_compass.core.definitions.requests import SeriesRequest, SeriesResult, TableRequest, TableResult
 from upper_compass.core.engine.dimensions import DIMENSIONS, Family, of_field
 from upper_compass.core.engine.measures import MEASURES, measured_parts
@@ -19,6 +20,7 @@ from upper_compass.core.reports import tables as reports
 from upper_compass.core.reports.activity import ActivityRequest, ActivityResult, activity
 from upper_compass.core.reports.compare import compare
 from upper_compass.core.reports.expected import ExpectedRequest, ExpectedResult, expected
+from upper_compass.core.reports.funnel import funnel
 from upper_compass.core.reports.summary import Answer, AnswerRequest, answer
 from upper_compass.store import sites as store
 
@@ -36,6 +38,10 @@ _TABLE = {
     "sort": "conversions", "limit": 10,
 }  # fmt: skip
 _COMPARED = {"period": _PERIOD, "goal": 1, "group": _BY_MAIL, "units": "people", "dimensions": ["entry_page", "device"]}
+_FUNNEL = {
+    "period": _PERIOD, "dimension": "device",
+    "funnel": {"steps": [{"kind": "view", "page": {"test": "is", "value": "/basket"}}, {"kind": "order"}], "units": "visits", "window_minutes": 60},
+}  # fmt: skip
 _SERIES = {"period": _PERIOD, "bucket": "day", "columns": _COLUMNS[:2]}
 
 
@@ -89,6 +95,12 @@ def series(access: Viewer, services: ServicesHere, request: SeriesRequest = Body
 def compare_(access: Viewer, services: ServicesHere, request: CompareRequest = Body(examples=[_COMPARED])) -> Response:  # noqa: B008
     """One group held against another, value by value, the strongest evidence first. For the site's viewers."""
     return _json(services.reader.read_json(access.site, compare, with_saved(access, request), goals_for(access, request)))
+
+
+@router.post("/reports/funnel", response_model=FunnelResult, openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
+def funnel_(access: Viewer, services: ServicesHere, request: FunnelRequest = Body(examples=[_FUNNEL])) -> Response:  # noqa: B008
+    """How far people, or visits, came along steps, and how long each took. For the site's viewers."""
+    return _json(services.reader.read_json(access.site, funnel, with_saved(access, request)))
 
 
 @router.post("/reports/activity", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))

@@ -319,6 +319,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sites/{site}/reports/funnel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Funnel
+         * @description How far people, or visits, came along steps, and how long each took. For the site's viewers.
+         */
+        post: operations["funnel__api_v1_sites__site__reports_funnel_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sites/{site}/reports/activity": {
         parameters: {
             query?: never;
@@ -2742,6 +2762,103 @@ export interface components {
             kind: "variable";
             /** Path */
             path: string;
+        };
+        /**
+         * Funnel
+         * @description Steps, each a hit that matches, in this order; by people or by visits; at most so many minutes from the first to the last of them.
+         *
+         *     `directly_next`: no other view lies between two steps.
+         */
+        Funnel: {
+            /** Steps */
+            steps: components["schemas"]["HitMatch"][];
+            /**
+             * Units
+             * @default people
+             * @enum {string}
+             */
+            units: "people" | "visits";
+            /** Window Minutes */
+            window_minutes?: number | null;
+            /**
+             * Directly Next
+             * @default false
+             */
+            directly_next: boolean;
+        };
+        /**
+         * FunnelFigures
+         * @description A figure for each step. Shares of the step before have a 95 % Wilson interval; times are seconds from the step before, of those who reached it.
+         *
+         *     `lost`: those of the step before who did not reach it. Shares, what was lost and times are null at the first step, and where there is nobody.
+         */
+        FunnelFigures: {
+            /** Reached */
+            reached: number[];
+            /** Before */
+            before?: number[] | null;
+            /** Of First */
+            of_first: (number | null)[];
+            /** Of Previous */
+            of_previous: (number | null)[];
+            /** Low */
+            low: (number | null)[];
+            /** High */
+            high: (number | null)[];
+            /** Lost */
+            lost: (number | null)[];
+            /** Quartile */
+            quartile: (number | null)[];
+            /** Median */
+            median: (number | null)[];
+            /** Upper Quartile */
+            upper_quartile: (number | null)[];
+        };
+        /**
+         * FunnelRequest
+         * @description How far people, or visits, came; by the values of a dimension as well, where one is given: each by its value at the first step.
+         */
+        FunnelRequest: {
+            period: components["schemas"]["Period"];
+            /**
+             * Versus
+             * @default before
+             * @enum {string}
+             */
+            versus: "none" | "before" | "year";
+            segment?: components["schemas"]["Segment"] | null;
+            funnel: components["schemas"]["Funnel"];
+            /** Dimension */
+            dimension?: string | null;
+            /**
+             * Limit
+             * @default 20
+             */
+            limit: number;
+        };
+        /**
+         * FunnelResult
+         * @description The whole, and rows by value, those with the most at the first step first. `count`: how many rows there are in all.
+         */
+        FunnelResult: {
+            period: components["schemas"]["Period"];
+            versus: components["schemas"]["Period"] | null;
+            whole: components["schemas"]["FunnelFigures"];
+            /**
+             * Values
+             * @default []
+             */
+            values: string[];
+            /**
+             * Rows
+             * @default []
+             */
+            rows: components["schemas"]["FunnelFigures"][];
+            /**
+             * Count
+             * @default 0
+             */
+            count: number;
         };
         /**
          * Goal
@@ -7744,6 +7861,99 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CompareResult"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Timeout */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    funnel__api_v1_sites__site__reports_funnel_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FunnelRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FunnelResult"];
                 };
             };
             /** @description Unauthorized */

@@ -217,9 +217,9 @@ def _collapsed(name: str) -> pl.Expr:
 
 
 def quantile(counts: pl.Series, at: float) -> pl.Series:
-    """The value at a share (0 to 1) of each list of (value, times), ascending, a row each: the least behind which that share or more lies; null of nothing."""
+    """The value at a share (0 to 1) of each list of (value, times), a row each: the least behind which that share or more lies; null of nothing."""
     rows = pl.DataFrame({"counts": counts}).with_row_index("row")
-    flat = rows.explode("counts").drop_nulls().unnest("counts").with_columns(pl.col("times").cum_sum().over("row").alias("running"))
+    flat = rows.explode("counts").drop_nulls().unnest("counts").sort("row", "value").with_columns(pl.col("times").cum_sum().over("row").alias("running"))
     reached = flat.filter(pl.col("running") >= at * pl.col("times").sum().over("row")).group_by("row").agg(pl.col("value").min())
     return rows.select("row").join(reached, on="row", how="left", maintain_order="left")["value"]
 

@@ -1,0 +1,143 @@
+"""Funnels equal an exhaustive search over all choices of hits: depth, lost, and the times of the one choice that is told."""
+
+import itertools
+import statistics
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from pydantic import ValidationError
+
+from tests.core.asking import reading_of
+from tests.core.building import DAY, HOME, MINUTE, REFERENCE, hit, numbered, rules
+from tests.core.oracle import page_of, visits_of
+from tests.core.segment_oracle import matches
+from tests.core.strategies import hit_lists
+from upper_compass.core.definitions.funnels import Funnel, FunnelRequest
+from upper_compass.core.reports.funnel import funnel
+
+pytestmark = pytest.mark.usefixtures("early_years")
+PERIOD = {"first": "1970-01-11", "last": "1970-01-12"}
+START, STOP = 10 * DAY, 12 * DAY
+
+
+def view(value=None, test="is"):
+    return {"kind": "view", "page": {"test": test, "value": value} if value else None}
+
+
+STEPS = st.sampled_from(
+    [view(), view("/courses"), view("/", "contains"), view("c", "contains"), {"kind": "event", "names": ["book"]}, {"kind": "event", "names": ["book", "file download"]}, {"kind": "order"}]
+)  # fmt: skip
+FUNNELS = st.builds(
+    lambda steps, units, window, directly: {"steps": steps, "units": units, "window_minutes": window, "directly_next": directly},
+    st.lists(STEPS, min_size=2, max_size=4), st.sampled_from(["people", "visits"]), st.sampled_from([None, None, 1, 30, 31, 200]), st.booleans(),
+)  # fmt: skip
+
+
+def units_of(visits, by):
+    """The hits in the period of each unit, in their order."""
+    counted = [visit for visit in visits if not visit.excluded]
+    if by == "visits":
+        return [[one for one in visit.hits if START <= one["at"] < STOP] for visit in counted if START <= visit.start < STOP]
+    found = []
+    for person in sorted({visit.visitor for visit in counted}):
+        hits = [one for visit in counted if visit.visitor == person for one in visit.hits if START <= one["at"] < STOP]
+        found.append(sorted(hits, key=lambda one: (one["at"], one["seq"])))
+    return found
+
+
+def chosen(hits, asked):
+    """The hits of the one choice that is told: of the greatest depth, with the earliest last hit, then the latest first, then the earliest others."""
+
+    def fits(places):
+        if asked["window_minutes"] and hits[places[-1]]["at"] - hits[places[0]]["at"] > asked["window_minutes"] * MINUTE:
+            return False
+        between = (hits[place]["kind"] == "view" for a, b in itertools.pairwise(places) for place in range(a + 1, b))
+        return not (asked["directly_next"] and any(between))
+
+    for depth in range(len(asked["steps"]), 0, -1):
+        fitting = [[i for i, one in enumerate(hits) if matches(step, one)] for step in asked["steps"][:depth]]
+        ways = [places for places in itertools.product(*fitting) if all(a < b for a, b in itertools.pairwise(places)) and fits(places)]
+        if ways:
+            return [hits[place] for place in min(ways, key=lambda places: (places[-1], -places[0], places[1:]))]
+    return []
+
+
+def figures_of(ways, count):
+    reached = [sum(len(way) > step for way in ways) for step in range(count)]
+    seconds = [sorted((way[step]["at"] - way[step - 1]["at"]) / 1000 for way in ways if len(way) > step) for step in range(1, count)]
+    return reached, [None, *[statistics.median_low(found) if found else None for found in seconds]]
+
+
+@given(hit_lists(18), FUNNELS, st.booleans(), st.sampled_from([1, 3]))
+@settings(max_examples=120)
+def test_any_funnel_is_that_of_all_choices(hits, asked, at_once, shards):
+    if at_once:  # many hits of one moment
+        hits = [one | {"at": one["at"] - one["at"] % (4 * MINUTE)} for one in hits]
+    ways = [chosen(unit, asked) for unit in units_of(visits_of(hits, rules(), REFERENCE), asked["units"])]
+    request = FunnelRequest.model_validate({"period": PERIOD, "versus": "none", "funnel": asked, "dimension": "page"})
+    found = funnel(reading_of(hits, count=shards), request)
+    assert (found.whole.reached, found.whole.median) == figures_of(ways, len(asked["steps"]))
+    by_page = {}
+    for way in ways:
+        if way:
+            by_page.setdefault(page_of(way[0]["url"]), []).append(way)
+    theirs = {page: figures_of(of, len(asked["steps"])) for page, of in by_page.items()}
+    assert {value: (row.reached, row.median) for value, row in zip(found.values, found.rows, strict=True)} == theirs
+    assert found.count == len(theirs)
+
+
+BASKET, PAID = view("/basket"), {"kind": "order"}
+
+
+def shopper(who, *pauses):
+    """Somebody who sees the basket, the shop, the checkout and then pays, as far as there are pauses before each."""
+    steps = [("view", "basket"), ("view", "shop"), ("view", "checkout"), ("order", "checkout")]
+    at, hits = START, []
+    for (kind, page), pause in zip(steps, pauses, strict=False):
+        at += pause * MINUTE
+        hits.append(hit(at, kind, visitor=who, url=HOME + page, user_agent=None))
+    return hits
+
+
+STORY = numbered([*shopper("anna", 0, 1, 2, 3), *shopper("ben", 0, 1, 4), *shopper("cleo", 0), *shopper("dora", 0, 1, 2, 20)])
+
+
+def asked(*steps, last="1970-01-11", **more):
+    given_ = {"period": {"first": "1970-01-11", "last": last}, "funnel": {"steps": list(steps)} | more}
+    return funnel(reading_of(STORY), FunnelRequest.model_validate(given_)).whole
+
+
+def test_each_step_says_who_reached_it_who_was_lost_and_how_long_it_took():
+    told = asked(BASKET, view("/checkout"), PAID)
+    assert (told.reached, told.lost, told.before) == ([4, 3, 2], [None, 1, 1], [0, 0, 0])
+    assert (told.of_first, told.of_previous) == ([None, 0.75, 0.5], [None, 0.75, pytest.approx(2 / 3)])
+    assert told.low[0] is None and told.low[1] < 0.75 < told.high[1]
+    # From the basket to the checkout it took 3, 3 and 5 minutes, from there to paying 3 and 20.
+    assert (told.quartile, told.median, told.upper_quartile) == ([None, 180, 180], [None, 180, 180], [None, 300, 1200])
+
+
+def test_a_window_and_nothing_between_are_minded():
+    assert asked(BASKET, view("/checkout"), PAID, window_minutes=6).reached == [4, 3, 1]
+    assert asked(BASKET, view("/checkout"), directly_next=True).reached == [4, 0]
+    assert asked(BASKET, view("/shop"), view("/checkout"), PAID, directly_next=True).reached == [4, 3, 3, 2]
+
+
+def test_where_there_is_nobody_there_are_no_shares():
+    told = asked(view("/nowhere"), PAID)
+    assert (told.reached, told.of_first, told.of_previous, told.median, told.lost) == ([0, 0], [None, None], [None, None], [None, None], [None, 0])
+
+
+def test_one_visitor_with_very_many_hits_does_not_stop_it():
+    hits = numbered([hit(START + i * 1000, visitor="robot", url=f"{HOME}{'ab'[i % 2]}") for i in range(20_000)])
+    for directly in (False, True):
+        request = {"period": PERIOD, "funnel": {"steps": [view("/a"), view("/b")] * 5, "directly_next": directly}}
+        assert funnel(reading_of(hits), FunnelRequest.model_validate(request)).whole.reached == [1] * 10
+
+
+@pytest.mark.parametrize(
+    "more", [{"steps": [PAID]}, {"steps": [PAID] * 11}, {"steps": [PAID, PAID], "window_minutes": 0}, {"steps": [PAID, PAID], "units": "hits"}]
+)
+def test_what_is_no_funnel_is_refused(more):
+    with pytest.raises(ValidationError):
+        Funnel.model_validate(more)

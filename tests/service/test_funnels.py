@@ -1,0 +1,62 @@
+"""Funnels over HTTP: figures of a site's own, narrowed by a saved segment, and what is refused."""
+
+import pytest
+
+from tests.conftest import a_hit, period, sign_in
+
+HOME, FLOUR = ({"kind": "view", "page": {"test": "is", "value": page}} for page in ("/", "/flour"))
+BOOKED = {"kind": "event", "names": ["book"]}
+ASKED = {"period": period(), "funnel": {"steps": [HOME, FLOUR, BOOKED]}}
+
+
+@pytest.fixture(scope="module")
+def visited(client):
+    """Sixty people who see the home page; thirty go on to the flour, of whom ten book; ten others book at once."""
+    hits = []
+    for number in range(60):
+        who = f"person{number}"
+        pages = ["", "flour"] if number < 30 else [""]
+        hits += [a_hit(visitor=who, url=f"https://mill.example/{page}", language="de" if number % 2 else "en") for page in pages]
+        if number < 10 or number >= 50:
+            hits.append(a_hit(visitor=who, kind="event", name="book", url="https://mill.example/"))
+    for start in range(0, len(hits), 50):
+        assert client.post("/collect?site=mill", json=hits[start : start + 50]).status_code == 204
+    return client
+
+
+def ask(client, **changes):
+    return client.post("/api/v1/sites/mill/reports/funnel", json=ASKED | changes, headers=sign_in(client, "viewer"))
+
+
+def test_steps_are_counted_and_broken_down(visited):
+    found = ask(visited, dimension="language").json()
+    assert (found["whole"]["reached"], found["whole"]["lost"], found["whole"]["before"]) == ([60, 30, 10], [None, 30, 20], [0, 0, 0])
+    assert found["whole"]["of_previous"] == [None, 0.5, pytest.approx(1 / 3)]
+    assert (found["values"], found["count"]) == (["de", "en"], 2)
+    assert [row["reached"] for row in found["rows"]] == [[30, 15, 5], [30, 15, 5]]
+    assert ask(visited, funnel={"steps": [HOME, BOOKED], "directly_next": True}).json()["whole"]["reached"] == [60, 10]
+
+
+def test_a_saved_segment_narrows_it(visited):
+    segment = {"of": "visits", "where": {"conditions": [{"kind": "dimension", "dimension": "language", "test": "is", "values": ["de"]}]}}
+    headers = sign_in(visited, "analyst")
+    made = visited.post("/api/v1/sites/mill/segments", json={"name": "German", "note": "", "segment": segment}, headers=headers).json()
+    narrowed = {"where": {"conditions": [{"kind": "saved", "id": made["id"]}]}}
+    assert ask(visited, segment=narrowed).json()["whole"]["reached"] == [30, 15, 5]
+
+
+@pytest.mark.parametrize(
+    ("changes", "field"),
+    [
+        ({"dimension": "nothing"}, "dimension"),
+        ({"funnel": {"steps": [HOME]}}, "funnel.steps"),
+        ({"funnel": {"steps": [HOME, {"kind": "event"}]}}, "funnel.steps.1"),
+        ({"funnel": {"steps": [HOME, {"kind": "view", "page": {"test": "regular expression", "value": "("}}]}}, "funnel.steps.1.page"),
+        ({"funnel": {"steps": [HOME, FLOUR], "window_minutes": -1}}, "funnel.window_minutes"),
+        ({"limit": 0}, "limit"),
+    ],
+)
+def test_what_makes_no_sense_is_said_beside_its_field(visited, changes, field):
+    answer = ask(visited, **changes)
+    assert answer.status_code == 422
+    assert field in [one["field"] for one in answer.json()["errors"]]
