@@ -55,12 +55,12 @@ function Behind({ opened, onClose, onCloseAutoFocus }: BehindProps) {
       onClose={onClose}
       onCloseAutoFocus={onCloseAutoFocus}
     >
-      {measure && <Inside opened={opened} measure={measure} onLeave={onClose} />}
+      {measure && <Inside opened={opened} measure={measure} />}
     </Sheet>
   );
 }
 
-function Inside({ opened, measure, onLeave }: { opened: Opened; measure: Measure; onLeave: () => void }) {
+function Inside({ opened, measure }: { opened: Opened; measure: Measure }) {
   const { site, registry } = useSite();
   const { goal, period, versus, segment, live, step } = useView();
   const asked = useMemo(
@@ -108,12 +108,13 @@ function Inside({ opened, measure, onLeave }: { opened: Opened; measure: Measure
         />
       )}
       <Parts asked={asked} measure={measure} of={opened.of ?? []} />
+      {/* The address that they lead to has nothing opened; to close as well would be a second way to go at once, and might win. */}
       <p className="mt-3 grid justify-items-start gap-1.5">
-        <VisitsBehind className={WAY} places={opened.of ?? []} whole={opened.part} onClick={onLeave} />
+        <VisitsBehind className={WAY} places={opened.of ?? []} whole={opened.part} />
         {((opened.of ?? []).length > 0 || opened.part) && (
           <>
-            <ComparedWithRest className={WAY} places={opened.of ?? []} whole={opened.part} onClick={onLeave} />
-            <SegmentOfThese className={WAY} places={opened.of ?? []} whole={opened.part} onClick={onLeave} />
+            <ComparedWithRest className={WAY} places={opened.of ?? []} whole={opened.part} />
+            <SegmentOfThese className={WAY} places={opened.of ?? []} whole={opened.part} />
           </>
         )}
       </p>
