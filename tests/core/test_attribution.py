@@ -13,11 +13,12 @@ from tests.core.asking import reading_of
 from tests.core.building import DAY, HOME, MINUTE, REFERENCE, hit, numbered, rules
 from tests.core.oracle import conversions_of, page_of, visits_of
 from tests.core.strategies import hit_lists
+from tests.core.test_columns import column, rows_of
 from upper_compass.core.definitions.attribution import PositionBased, TimeDecay
 from upper_compass.core.definitions.goals import Goal
-from upper_compass.core.definitions.requests import Column, SeriesRequest, TableRequest
+from upper_compass.core.definitions.requests import Column, SeriesRequest
 from upper_compass.core.engine.credit_kernels import Stretches, time_decay
-from upper_compass.core.reports.tables import series, table
+from upper_compass.core.reports.tables import series
 
 pytestmark = pytest.mark.usefixtures("early_years")
 BOOKED = Goal.model_validate({"match": {"kind": "event", "names": ["book"]}, "counts": "every time", "value": {"kind": "hit"}})
@@ -35,17 +36,6 @@ MODELS = st.one_of(
     st.sampled_from([0.01, 0.5, 7]).map(lambda days: {"kind": "time decay", "half_life_days": days}),
 )
 REACHES = st.sampled_from(["own visit", 1, 2, 30])
-
-
-def column(measure="conversions", **more):
-    return {"id": measure, "measure": measure} | more
-
-
-def rows_of(reading, dimensions, columns, **more):
-    """{keys: the figures of each column}, and the totals."""
-    request = {"period": PERIOD, "versus": "none", "goal": 1, "dimensions": dimensions, "columns": columns, "limit": 1000} | more
-    result = table(reading, TableRequest.model_validate(request), {1: BOOKED})
-    return {tuple(row): tuple(one.values[i] for one in result.columns) for i, row in enumerate(result.rows)}, [one.values[0] for one in result.total]
 
 
 def order(one):
