@@ -46,7 +46,7 @@ def test_what_bookers_have_that_the_rest_has_not_is_said_and_can_be_checked(comp
     assert number(times) == pytest.approx(number(share_a) / number(share_b), rel=0.06)
     chosen = compare.get_by_role("complementary", name="The chosen value")
     assert chosen.get_by_role("heading").inner_text() in heading.inner_text().replace("\n", "")
-    compare.get_by_role("grid", name="Compared values").locator("[data-cell='0 6']").click()
+    compare.get_by_role("grid", name="Compared values").locator("[data-cell='0 6']").focus()
     expect(chosen).to_contain_text(f"{a} of {size_a:,.0f} people with Course bookings")
     expect(chosen).to_contain_text(f"{times} times as likely, between")
     expect(compare.get_by_text("it is what they are made of")).to_contain_text("event course booked")
@@ -137,7 +137,7 @@ def test_days_without_anybody_say_so(compare):
     expect(compare.get_by_role("heading", level=1)).to_contain_text("nothing to compare")
 
 
-def test_a_count_of_either_group_opens_into_who_is_in_it(analyst):
+def test_each_figure_of_a_row_opens_into_who_is_in_it(analyst):
     analyst.goto("/s/mill/explain/compare?by=channel")
     rows = analyst.get_by_role("grid", name="Compared values").locator("tbody tr")
     rows.first.wait_for()
@@ -148,7 +148,12 @@ def test_a_count_of_either_group_opens_into_who_is_in_it(analyst):
         expect(opened.locator("[data-figure]")).to_have_text(count)
         analyst.keyboard.press("Escape")
         expect(figure).to_be_focused()
-    assert rows.first.locator("[data-opens]").count() == 4  # counts and shares
+    assert rows.first.locator("[data-opens]").count() == 5  # counts, shares, and the ratio
+    times = rows.first.locator("[data-opens]").last
+    times.click()
+    numbers = analyst.get_by_role("dialog").locator("[data-numbers]").inner_text()
+    a, size_a, b, size_b, said = (number(one) for one in re.findall(r"[\d.,]*\d", numbers))
+    assert said == number(times.inner_text()) == pytest.approx(a / size_a / (b / size_b), rel=0.06)
     analyst.goto("/s/mill/explain/compare?by=channel&against=before")
     rows.first.wait_for()
     assert rows.first.locator("[data-opens]").count() == 2  # the others are of other days

@@ -23,6 +23,10 @@ const SURE = 0.05;
 /** Rows come in this order, which is no column’s. */
 const BY_EVIDENCE = { by: "evidence", descending: false };
 
+/** A figure of a row: how many, which share of their group, how many times as large that is as the others’. */
+type OpenedAs = "count" | "share" | "ratio";
+const TITLED: Record<OpenedAs, string> = { count: "", share: ", share", ratio: ", times as likely" };
+
 interface ComparedLedgerProps extends Naming {
   name: string;
   rows: ComparedRow[];
@@ -50,11 +54,13 @@ export function ComparedLedger(props: ComparedLedgerProps) {
     columnsOf(
       props,
       (row, how) => narrow(row.dimension, row.value, how),
-      (row, which, isShare) => {
-        const part = props.parts[which] ?? undefined;
+      (row, which, as) => {
+        const [part, other] = [props.parts[which] ?? undefined, props.parts.b ?? undefined];
         const [measure, title] = request.units === "people" ? ["visitors", "People"] : ["visits", "Visits"];
         const of = [{ dimension: row.dimension, value: row.value }];
-        openUp({ measure, title: isShare ? `${title}, share` : title, of, ...(part ? { part, ...(isShare ? { outOf: part } : {}) } : {}) });
+        const outOf = part && as !== "count" ? { outOf: part } : {};
+        const heldAgainst = other && as === "ratio" ? { heldAgainst: other } : {};
+        openUp({ measure, title: `${title}${TITLED[as]}`, of, ...(part ? { part } : {}), ...outOf, ...heldAgainst });
       },
     ),
   );
@@ -106,7 +112,7 @@ export function ComparedLedger(props: ComparedLedgerProps) {
 function columnsOf(
   { rows, sizes, words, others, dimension, onCurrent, parts, isUnsure = false }: ComparedLedgerProps,
   onNarrow: (row: ComparedRow, how: "only" | "without") => void,
-  onOpen: (row: ComparedRow, which: "a" | "b", isShare: boolean) => void,
+  onOpen: (row: ComparedRow, which: "a" | "b", as: OpenedAs) => void,
 ): LedgerColumn<ComparedRow>[] {
   const scale = ratioScale(
     rows.flatMap((row) =>
@@ -119,14 +125,14 @@ function columnsOf(
     which: "a" | "b",
     head: string,
     shown: (row: ComparedRow) => string,
-    isShare: boolean,
+    as: OpenedAs,
   ): Partial<LedgerColumn<ComparedRow>> => ({
     hasControl: true,
     cell: (row, control) => (
       <FigureButton
         label={`${valueWords(row.dimension, row.value)}, ${head}: ${shown(row)}`}
         control={control}
-        onOpen={() => onOpen(row, which, isShare)}
+        onOpen={() => onOpen(row, which, as)}
       >
         {shown(row)}
       </FigureButton>
@@ -144,7 +150,7 @@ function columnsOf(
         isSortable: false,
         value: (row) => row[which],
         cell: counted,
-        ...(parts[which] === null ? {} : opening(which, head, counted, false)),
+        ...(parts[which] === null ? {} : opening(which, head, counted, "count")),
       },
       {
         id: `share ${which}`,
@@ -156,7 +162,7 @@ function columnsOf(
         isSortable: false,
         value: (row) => share(row, which),
         cell: shared,
-        ...(parts[which] ? opening(which, `share of ${head.toLowerCase()}`, shared, true) : {}),
+        ...(parts[which] ? opening(which, `share of ${head.toLowerCase()}`, shared, "share") : {}),
       },
     ];
   };
@@ -204,18 +210,25 @@ function columnsOf(
       hasControl: true,
       value: (row) => row.ratio,
       cell: (row, control) => {
+        // Others of other days have no segment; the sentence has all of their numbers.
+        const isOpened = parts.a !== undefined && parts.b !== null;
         const sentence = said(row, sizes, [words[0], others], dimension(row.dimension));
+        const [label, shown] = [
+          `${sentence.counts}${sentence.stressed}${sentence.interval}`,
+          row.a > 0 && row.ratio !== null ? times(row.ratio) : NOTHING,
+        ];
         return (
-          <button
-            type="button"
-            className={!isUnsure && row.corrected < SURE ? "font-semibold" : "font-normal text-ink-2"}
-            aria-label={`${sentence.counts}${sentence.stressed}${sentence.interval}`}
-            onClick={() => onCurrent(row)}
-            onFocus={() => onCurrent(row)}
-            {...control}
-          >
-            {row.a > 0 && row.ratio !== null ? times(row.ratio) : NOTHING}
-          </button>
+          <span className={!isUnsure && row.corrected < SURE ? "font-semibold" : "font-normal text-ink-2"} onFocus={() => onCurrent(row)}>
+            {isOpened ? (
+              <FigureButton label={label} control={control} onOpen={() => onOpen(row, "a", "ratio")}>
+                {shown}
+              </FigureButton>
+            ) : (
+              <button type="button" aria-label={label} onClick={() => onCurrent(row)} {...control}>
+                {shown}
+              </button>
+            )}
+          </span>
         );
       },
     },

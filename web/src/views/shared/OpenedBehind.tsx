@@ -50,7 +50,7 @@ function Behind({ opened, onClose, onCloseAutoFocus }: BehindProps) {
     <Sheet
       open
       above="Opened up"
-      title={`${opened.title}${measure ? unitOf(opened.outOf ? "percent" : measure.unit, site.currency) : ""}`}
+      title={`${opened.title}${measure ? unitOf(opened.heldAgainst ? "count" : opened.outOf ? "percent" : measure.unit, site.currency) : ""}`}
       below={`${subject}, ${periodWords(period)}`}
       onClose={onClose}
       onCloseAutoFocus={onCloseAutoFocus}
@@ -90,7 +90,7 @@ function Inside({ opened, measure }: { opened: Opened; measure: Measure }) {
       {opened.did ? (
         <OpenedActivity did={opened.did} visits={total.values[measure.name] ?? 0} />
       ) : opened.outOf ? (
-        <OpenedShare of={opened.outOf} measure={measure} having={total.values[measure.name] ?? 0} asked={asked} />
+        <OpenedShare of={opened.outOf} heldAgainst={opened.heldAgainst} row={opened.of ?? []} measure={measure} asked={asked} />
       ) : (
         <OpenedFigure measure={measure} total={total} />
       )}

@@ -7,41 +7,84 @@ import { LedgerSkeleton } from "@/ledger/LedgerSkeleton";
 import { useSite } from "@/state/site";
 import { useView } from "@/state/view";
 import { ErrorState } from "@/ui/states";
+import { times } from "@/words/comparing";
 import { figure, NOTHING } from "@/words/format";
 import { partWords } from "@/words/segments";
 
 interface OpenedShareProps {
   /** What the share is of. */
   of: SegmentPart;
+  /** The others, where it is how many times as large it is as theirs. */
+  heldAgainst?: SegmentPart | undefined;
+  /** The value that they have or have not. */
+  row: { dimension: string; value: string }[];
   measure: Measure;
-  /** How many have it. */
-  having: number;
   asked: Asked;
 }
 
-/** A share that is opened: of whom, with its numbers put in. */
-export function OpenedShare({ of, measure, having, asked }: OpenedShareProps) {
-  const { site, registry, segments } = useSite();
-  const { segment, live } = useView();
-  const all = { ...asked, segment: narrowedBy(segment, [], [of]), versus: "none" as const };
-  const table = useQuery(tableQuery(site.key, { ...all, dimensions: [], measures: [measure.name], descending: true, limit: 1 }, { live }));
-  if (table.isError) return <ErrorState error={table.error} again={() => void table.refetch()} />;
-  if (!table.data) return <LedgerSkeleton rows={2} />;
-  const whole = table.data.total.values[measure.name] ?? 0;
-  const words = partWords(of, { registry, segments });
-  const them = of.kind === "saved" ? words : `the ${words.charAt(0).toLowerCase()}${words.slice(1)}`;
-  const share = whole ? figure(having / whole, "percent") : "";
+/** A share that is opened, or how many times as large it is as that of others: of whom, with its numbers put in. */
+export function OpenedShare({ of, heldAgainst, row, measure, asked }: OpenedShareProps) {
+  const { registry, segments } = useSite();
+  const [own, others] = [useShareOf(of, row, measure, asked), useShareOf(heldAgainst, row, measure, asked)];
+  const failed = [own, others].find((one) => one.isError);
+  if (failed) return <ErrorState error={failed.error} again={() => void failed.refetch()} />;
+  if (!own.share || (heldAgainst && !others.share)) return <LedgerSkeleton rows={2} />;
+  const them = (part: SegmentPart) => {
+    const words = partWords(part, { registry, segments });
+    return part.kind === "saved" ? words : `the ${words.charAt(0).toLowerCase()}${words.slice(1)}`;
+  };
+  const ratio = others.share?.of && own.share.of !== null ? own.share.of / others.share.of : null;
+  const shown = heldAgainst ? (ratio === null ? "" : times(ratio)) : own.share.of === null ? "" : figure(own.share.of, "percent");
   return (
     <>
       <p className="mt-3 text-[34px] leading-10 font-semibold" data-figure>
-        {share || NOTHING}
+        {shown || NOTHING}
       </p>
       <h3 className="mt-[18px] border-t border-hairline pt-2.5 font-serif text-title font-[560]">What it is</h3>
-      <p>How many of {them} are among these.</p>
-      <p className="my-1.5 font-serif text-note" data-numbers>
-        = {figure(having, "count")} ÷ {figure(whole, "count")}
-        {share && ` = ${share} %`}
+      <p>
+        {heldAgainst
+          ? `How many times as likely ${them(of)} are among these as ${them(heldAgainst)}.`
+          : `How many of ${them(of)} are among these.`}
       </p>
+      <p className="my-1.5 font-serif text-note" data-numbers>
+        = {others.share ? `(${numbersOf(own.share)}) ÷ (${numbersOf(others.share)})` : numbersOf(own.share)}
+        {shown && ` = ${shown}${heldAgainst ? "" : " %"}`}
+      </p>
+      {heldAgainst && own.share.of !== null && others.share?.of != null && (
+        <p className="my-1.5 font-serif text-note">
+          = {figure(own.share.of, "percent")} % ÷ {figure(others.share.of, "percent")} %
+        </p>
+      )}
     </>
   );
+}
+
+interface Share {
+  having: number;
+  whole: number;
+  /** Of nobody there is none. */
+  of: number | null;
+}
+
+const numbersOf = ({ having, whole }: Share): string => `${figure(having, "count")} ÷ ${figure(whole, "count")}`;
+
+/** How many of those in a segment have a value: its row and the total of one table. */
+function useShareOf(part: SegmentPart | undefined, row: OpenedShareProps["row"], measure: Measure, asked: Asked) {
+  const { site } = useSite();
+  const { segment, live } = useView();
+  const request = {
+    ...asked,
+    segment: narrowedBy(segment, [], part ? [part] : []),
+    versus: "none" as const,
+    dimensions: row.map((one) => one.dimension),
+    parents: row.map((one) => one.value),
+    measures: [measure.name],
+    descending: true,
+    limit: 1,
+  };
+  const table = useQuery({ ...tableQuery(site.key, request, { live }), enabled: part !== undefined });
+  const having = (row.length ? table.data?.rows[0] : table.data?.total)?.values[measure.name] ?? 0;
+  const whole = table.data?.total.values[measure.name] ?? 0;
+  const share: Share | null = table.data && part ? { having, whole, of: whole ? having / whole : null } : null;
+  return { ...table, share };
 }

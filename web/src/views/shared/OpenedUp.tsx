@@ -18,6 +18,8 @@ export interface Opened {
   part?: SegmentPart;
   /** Where it is a share: of whom. */
   outOf?: SegmentPart;
+  /** Where it is how many times as large a share is as that of others: of these. */
+  heldAgainst?: SegmentPart;
   /** Where it is a figure of a form, a promotion or a medium: which one. */
   did?: Did;
   /** Where it is read of days of its own, of all visits. */
@@ -34,7 +36,7 @@ function readOpened(given: unknown): Opened | null {
   if (!isRecord(given) || !isText(given["measure"]) || !isText(given["title"])) return null;
   const found: Opened = { measure: given["measure"], title: given["title"] };
   if (Array.isArray(given["of"])) found.of = given["of"].filter(isPlace);
-  for (const key of ["part", "outOf"] as const) {
+  for (const key of ["part", "outOf", "heldAgainst"] as const) {
     const said = given[key];
     if (!isRecord(said)) continue;
     const part = said["kind"] === "saved" ? partOf(String(said["id"])) : partOf(JSON.stringify(said["segment"] ?? null));
