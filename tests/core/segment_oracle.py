@@ -81,11 +81,15 @@ def _number(of, visit, goal):
 
 def _in_order(condition, hits):
     def further(place, steps, until):
+        """Whether the steps follow a hit at the place before this one."""
         if not steps:
             return True
-        return any(
-            matches(steps[0], hit) and (until is None or hit["at"] <= until) and further(i + 1, steps[1:], until) for i, hit in enumerate(hits) if i >= place
-        )
+        for i, hit in enumerate(hits[place:], place):
+            if matches(steps[0], hit) and (until is None or hit["at"] <= until) and further(i + 1, steps[1:], until):
+                return True
+            if condition.get("directly_next") and hit["kind"] == "view":
+                return False
+        return False
 
     first, *others = condition["steps"]
     within = condition.get("within_minutes")

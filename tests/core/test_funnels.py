@@ -2,6 +2,7 @@
 
 import itertools
 import statistics
+from collections import Counter
 
 import pytest
 from hypothesis import given, settings
@@ -13,8 +14,9 @@ from tests.core.building import DAY, HOME, MINUTE, REFERENCE, hit, numbered, rul
 from tests.core.oracle import page_of, visits_of
 from tests.core.segment_oracle import matches
 from tests.core.strategies import hit_lists
-from upper_compass.core.definitions.funnels import Funnel, FunnelRequest
-from upper_compass.core.reports.funnel import funnel
+from upper_compass.core.definitions.funnels import Funnel, FunnelRequest, FunnelSeriesRequest, FunnelSuggestionRequest
+from upper_compass.core.reports.funnel import funnel, funnel_series
+from upper_compass.core.reports.funnel_suggestion import funnel_suggestion
 
 pytestmark = pytest.mark.usefixtures("early_years")
 PERIOD = {"first": "1970-01-11", "last": "1970-01-12"}
@@ -69,14 +71,38 @@ def figures_of(ways, count):
     return reached, [None, *[statistics.median_low(found) if found else None for found in seconds]]
 
 
+def next_of(way, hits, of_visits):
+    """The page of the first view behind the last hit of a way, in its visit, of another page than that hit's; none where there is none."""
+    last = way[-1]
+    theirs = next(visit for visit in of_visits if any(one is last for one in visit.hits))
+    behind = hits[next(i for i, one in enumerate(hits) if one is last) + 1 :]
+    views = [one for one in behind if one["kind"] == "view" and any(one is other for other in theirs.hits)]
+    return next((page_of(one["url"]) for one in views if page_of(one["url"]) != page_of(last["url"])), "")
+
+
+def lost_of(ways, units, of_visits, count):
+    """For each step but the last: how many left, and the pages that those who came no further saw next."""
+    found = [Counter(next_of(way, hits, of_visits) for way, hits in zip(ways, units, strict=True) if len(way) == step) for step in range(1, count)]
+    return [(pages.pop("", 0), dict(pages)) for pages in found]
+
+
 @given(hit_lists(18), FUNNELS, st.booleans(), st.sampled_from([1, 3]))
 @settings(max_examples=120)
 def test_any_funnel_is_that_of_all_choices(hits, asked, at_once, shards):
     if at_once:  # many hits of one moment
         hits = [one | {"at": one["at"] - one["at"] % (4 * MINUTE)} for one in hits]
-    ways = [chosen(unit, asked) for unit in units_of(visits_of(hits, rules(), REFERENCE), asked["units"])]
+    of_visits = visits_of(hits, rules(), REFERENCE)
+    units = units_of(of_visits, asked["units"])
+    ways = [chosen(unit, asked) for unit in units]
     request = FunnelRequest.model_validate({"period": PERIOD, "versus": "none", "funnel": asked, "dimension": "page"})
-    found = funnel(reading_of(hits, count=shards), request)
+    context = reading_of(hits, count=shards)
+    found = funnel(context, request)
+    assert [(one.left, {next_.page: next_.units for next_ in one.pages}) for one in found.lost_to] == lost_of(ways, units, of_visits, len(asked["steps"]))
+    assert [sum(next_.units for next_ in one.pages) + one.left + one.elsewhere for one in found.lost_to] == found.whole.lost[1:]
+    assert found.matched == [sum(any(matches(step, one) for one in unit) for unit in units) for step in asked["steps"]]
+    course = funnel_series(context, FunnelSeriesRequest.model_validate({"period": PERIOD, "versus": "none", "funnel": asked}))
+    by_day = [[way for way in ways if way and way[0]["at"] // DAY - 10 == day] for day in range(2)]
+    assert course.reached == [[sum(len(way) > step for way in day) for day in by_day] for step in range(len(asked["steps"]))]
     assert (found.whole.reached, found.whole.median) == figures_of(ways, len(asked["steps"]))
     by_page = {}
     for way in ways:
@@ -121,6 +147,27 @@ def test_a_window_and_nothing_between_are_minded():
     assert asked(BASKET, view("/checkout"), PAID, window_minutes=6).reached == [4, 3, 1]
     assert asked(BASKET, view("/checkout"), directly_next=True).reached == [4, 0]
     assert asked(BASKET, view("/shop"), view("/checkout"), PAID, directly_next=True).reached == [4, 3, 3, 2]
+
+
+def test_segments_side_by_side_are_each_a_funnel_of_their_own():
+    shop = {"kind": "did", "match": view("/shop")}
+    given_ = {"period": PERIOD, "funnel": {"steps": [BASKET, PAID]}, "beside": [{"where": {"of": of, "conditions": [shop]}} for of in ("all", "none")]}
+    told = funnel(reading_of(STORY), FunnelRequest.model_validate(given_))
+    assert [one.reached for one in told.beside] == [[3, 2], [1, 0]]
+    assert told.matched == [4, 2] and [(one.left, one.pages[0].page, one.pages[0].units) for one in told.lost_to] == [(1, "/shop", 1)]
+
+
+def test_the_way_to_a_hit_is_found_in_the_order_in_which_it_is_walked():
+    paying = [one for n in range(12) for one in shopper(f"payer{n}", 0, 1, 2, 3)]
+    looking = [one for n in range(30) for one in shopper(f"looker{n}", 0, 1)[1:]]
+    both = [hit(START, visitor=f"{who}{n}", url=HOME, user_agent=None) for who, count in (("payer", 12), ("looker", 30)) for n in range(count)]
+    asked_ = FunnelSuggestionRequest.model_validate({"period": PERIOD, "last": PAID})
+    found = funnel_suggestion(reading_of(numbered([*both, *paying, *looking])), asked_)
+    # The home page and the shop are seen as much by those who only look.
+    assert [step.page and step.page.value for step in found.steps] == ["/basket", "/checkout", None]
+    assert found.visits == 12
+    few = funnel_suggestion(reading_of(numbered([*both, *paying[:36], *looking])), asked_)
+    assert (few.steps, few.visits) == ([], 9)
 
 
 def test_where_there_is_nobody_there_are_no_shares():

@@ -61,8 +61,8 @@ DID_CONDITIONS = st.builds(
     MATCHES, st.sampled_from(["at least", "at most", "exactly"]), st.integers(0, 3),
 )  # fmt: skip
 ORDER_CONDITIONS = st.builds(
-    lambda steps, within: {"kind": "in order", "steps": steps, "within_minutes": within},
-    st.lists(MATCHES, min_size=2, max_size=3), st.sampled_from([None, 1, 5, 40, 2000]),
+    lambda steps, within, directly: {"kind": "in order", "steps": steps, "within_minutes": within, "directly_next": directly},
+    st.lists(MATCHES, min_size=2, max_size=3), st.sampled_from([None, 1, 5, 40, 2000]), st.booleans(),
 )  # fmt: skip
 ONE_HIT_CONDITIONS = st.builds(
     lambda found: {"kind": "group", "of": "one hit", "conditions": found}, st.lists(DIMENSION_CONDITIONS, max_size=3),

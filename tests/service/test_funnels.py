@@ -37,6 +37,17 @@ def test_steps_are_counted_and_broken_down(visited):
     assert ask(visited, funnel={"steps": [HOME, BOOKED], "directly_next": True}).json()["whole"]["reached"] == [60, 10]
 
 
+def test_the_course_and_a_suggestion_are_of_the_same_hits(visited):
+    headers = sign_in(visited, "viewer")
+    course = visited.post("/api/v1/sites/mill/reports/funnel-series", json={"period": period(), "funnel": ASKED["funnel"]}, headers=headers).json()
+    assert [sum(step) for step in course["reached"]] == [60, 30, 10] and len(course["at"]) == len(course["reached"][0])
+    suggested = visited.post("/api/v1/sites/mill/reports/funnel-suggestion", json={"period": period(), "last": BOOKED}, headers=headers).json()
+    assert suggested == {"steps": [], "visits": 20}  # all who book saw the home page, but so did all others
+    fine = {"period": {"first": "2016-01-01", "last": "2026-01-01"}, "funnel": ASKED["funnel"], "bucket": "hour"}
+    refused = visited.post("/api/v1/sites/mill/reports/funnel-series", json=fine, headers=headers)
+    assert refused.status_code == 422 and "too long a period" in refused.text
+
+
 def test_a_saved_segment_narrows_it(visited):
     segment = {"of": "visits", "where": {"conditions": [{"kind": "dimension", "dimension": "language", "test": "is", "values": ["de"]}]}}
     headers = sign_in(visited, "analyst")

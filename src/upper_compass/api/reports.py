@@ -12,7 +12,14 @@ from upper_compass.api.deps import goal_for, goals_for, with_saved
 from upper_compass.api.problems import Problem, responses
 from upper_compass.api.routing import Route
 from upper_compass.core.definitions.comparisons import CompareRequest, CompareResult
-from upper_compass.core.definitions.funnels import FunnelRequest, FunnelResult
+from upper_compass.core.definitions.funnels import (
+    FunnelRequest,
+    FunnelResult,
+    FunnelSeriesRequest,
+    FunnelSeriesResult,
+    FunnelSuggestion,
+    FunnelSuggestionRequest,
+)
 from upper_compass.core.definitions.requests import SeriesRequest, SeriesResult, TableRequest, TableResult
 from upper_compass.core.engine.dimensions import DIMENSIONS, Family, of_field
 from upper_compass.core.engine.measures import MEASURES, measured_parts
@@ -20,7 +27,8 @@ from upper_compass.core.reports import tables as reports
 from upper_compass.core.reports.activity import ActivityRequest, ActivityResult, activity
 from upper_compass.core.reports.compare import compare
 from upper_compass.core.reports.expected import ExpectedRequest, ExpectedResult, expected
-from upper_compass.core.reports.funnel import funnel
+from upper_compass.core.reports.funnel import funnel, funnel_series
+from upper_compass.core.reports.funnel_suggestion import funnel_suggestion
 from upper_compass.core.reports.summary import Answer, AnswerRequest, answer
 from upper_compass.store import sites as store
 
@@ -101,6 +109,18 @@ def compare_(access: Viewer, services: ServicesHere, request: CompareRequest = B
 def funnel_(access: Viewer, services: ServicesHere, request: FunnelRequest = Body(examples=[_FUNNEL])) -> Response:  # noqa: B008
     """How far people, or visits, came along steps, and how long each took. For the site's viewers."""
     return _json(services.reader.read_json(access.site, funnel, with_saved(access, request)))
+
+
+@router.post("/reports/funnel-series", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
+def funnel_series_(access: Viewer, services: ServicesHere, request: FunnelSeriesRequest) -> FunnelSeriesResult:
+    """The course of a funnel: how many reached each step, by the time of their first one. For the site's viewers."""
+    return services.reader.read(access.site, funnel_series, with_saved(access, request))
+
+
+@router.post("/reports/funnel-suggestion", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
+def funnel_suggestion_(access: Viewer, services: ServicesHere, request: FunnelSuggestionRequest) -> FunnelSuggestion:
+    """Steps that lead to a hit, found in the paths of the site's visits. For the site's viewers."""
+    return services.reader.read(access.site, funnel_suggestion, with_saved(access, request))
 
 
 @router.post("/reports/activity", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))

@@ -339,6 +339,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sites/{site}/reports/funnel-series": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Funnel Series
+         * @description The course of a funnel: how many reached each step, by the time of their first one. For the site's viewers.
+         */
+        post: operations["funnel_series__api_v1_sites__site__reports_funnel_series_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/reports/funnel-suggestion": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Funnel Suggestion
+         * @description Steps that lead to a hit, found in the paths of the site's visits. For the site's viewers.
+         */
+        post: operations["funnel_suggestion__api_v1_sites__site__reports_funnel_suggestion_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sites/{site}/reports/activity": {
         parameters: {
             query?: never;
@@ -2817,6 +2857,8 @@ export interface components {
         /**
          * FunnelRequest
          * @description How far people, or visits, came; by the values of a dimension as well, where one is given: each by its value at the first step.
+         *
+         *     `beside`: for each of these segments as well, within the one that narrows all.
          */
         FunnelRequest: {
             period: components["schemas"]["Period"];
@@ -2831,6 +2873,11 @@ export interface components {
             /** Dimension */
             dimension?: string | null;
             /**
+             * Beside
+             * @default []
+             */
+            beside: components["schemas"]["Segment"][];
+            /**
              * Limit
              * @default 20
              */
@@ -2839,11 +2886,22 @@ export interface components {
         /**
          * FunnelResult
          * @description The whole, and rows by value, those with the most at the first step first. `count`: how many rows there are in all.
+         *
+         *     `matched`: how many have a hit that matches each step, whatever came before; `lost_to`: of each step but the last; `beside`: of each segment.
          */
         FunnelResult: {
             period: components["schemas"]["Period"];
             versus: components["schemas"]["Period"] | null;
             whole: components["schemas"]["FunnelFigures"];
+            /** Matched */
+            matched: number[];
+            /** Lost To */
+            lost_to: components["schemas"]["LostTo"][];
+            /**
+             * Beside
+             * @default []
+             */
+            beside: components["schemas"]["FunnelFigures"][];
             /**
              * Values
              * @default []
@@ -2859,6 +2917,65 @@ export interface components {
              * @default 0
              */
             count: number;
+        };
+        /**
+         * FunnelSeriesRequest
+         * @description The course of a funnel: how many reached each step, by the time of their first one.
+         */
+        FunnelSeriesRequest: {
+            period: components["schemas"]["Period"];
+            /**
+             * Versus
+             * @default before
+             * @enum {string}
+             */
+            versus: "none" | "before" | "year";
+            segment?: components["schemas"]["Segment"] | null;
+            funnel: components["schemas"]["Funnel"];
+            /**
+             * Bucket
+             * @default day
+             * @enum {string}
+             */
+            bucket: "hour" | "day" | "week" | "month";
+        };
+        /**
+         * FunnelSeriesResult
+         * @description For each step, how many reached it of those who began in each bucket (`at`: its local start); `before` at the same places of the versus period.
+         */
+        FunnelSeriesResult: {
+            period: components["schemas"]["Period"];
+            versus: components["schemas"]["Period"] | null;
+            /**
+             * Bucket
+             * @enum {string}
+             */
+            bucket: "hour" | "day" | "week" | "month";
+            /** At */
+            at: string[];
+            /** Reached */
+            reached: number[][];
+            /** Before */
+            before?: number[][] | null;
+        };
+        /**
+         * FunnelSuggestion
+         * @description Steps of a funnel, the given one last; none where too few visits have it, or nothing leads to it. `visits`: how many have it.
+         */
+        FunnelSuggestion: {
+            /** Steps */
+            steps: components["schemas"]["HitMatch"][];
+            /** Visits */
+            visits: number;
+        };
+        /**
+         * FunnelSuggestionRequest
+         * @description Which steps lead to a hit: those that most visits with it have taken before, and far fewer of the others.
+         */
+        FunnelSuggestionRequest: {
+            period: components["schemas"]["Period"];
+            segment?: components["schemas"]["Segment"] | null;
+            last: components["schemas"]["HitMatch"];
         };
         /**
          * Goal
@@ -3777,6 +3894,18 @@ export interface components {
             at: string;
         };
         /**
+         * LostTo
+         * @description Where those went who reached a step and not the next: how many left the site, the pages that most saw next, and how many saw others.
+         */
+        LostTo: {
+            /** Left */
+            left: number;
+            /** Pages */
+            pages: components["schemas"]["NextPage"][];
+            /** Elsewhere */
+            elsewhere: number;
+        };
+        /**
          * MeasureOut
          * @description A measure: what it means and how it is computed, in words. `parts`: the measures that it is computed from.
          */
@@ -3819,6 +3948,16 @@ export interface components {
             to_end: number;
             /** Reached */
             reached: number[];
+        };
+        /**
+         * NextPage
+         * @description A page that some went on to.
+         */
+        NextPage: {
+            /** Page */
+            page: string;
+            /** Units */
+            units: number;
         };
         /**
          * NoValue
@@ -3918,6 +4057,8 @@ export interface components {
         /**
          * OrderCondition
          * @description Hits that match each step, each later than the one before; within so many minutes from the first to the last, where that is given.
+         *
+         *     `directly_next`: no other view lies between two steps.
          */
         OrderCondition: {
             /**
@@ -3929,6 +4070,8 @@ export interface components {
             steps: components["schemas"]["HitMatch"][];
             /** Within Minutes */
             within_minutes?: number | null;
+            /** Directly Next */
+            directly_next?: boolean | null;
         };
         /**
          * PageField
@@ -7954,6 +8097,192 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FunnelResult"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Timeout */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    funnel_series__api_v1_sites__site__reports_funnel_series_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FunnelSeriesRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FunnelSeriesResult"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Timeout */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    funnel_suggestion__api_v1_sites__site__reports_funnel_suggestion_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FunnelSuggestionRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FunnelSuggestion"];
                 };
             };
             /** @description Unauthorized */

@@ -79,6 +79,12 @@ def complete_days(count: int, today: date) -> Period:
     return Period(first=today - timedelta(days=count), last=today - timedelta(days=1))
 
 
+def check_buckets(period: Period, bucket: Bucket) -> None:
+    """Raises ValueError where there would be too many buckets."""
+    if period.days * (24 if bucket == "hour" else 1) > MAX_BUCKETS * (1 if bucket == "hour" else 7):
+        raise ValueError("that is too long a period for such short steps")
+
+
 def edges(period: Period, bucket: Bucket, zone: ZoneInfo) -> tuple[list[int], list[str]]:
     """Edges of the buckets in ms (one more than there are buckets), and each bucket's name: its local start, ISO 8601.
 

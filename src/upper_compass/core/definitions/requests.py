@@ -9,7 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, field_validat
 from upper_compass.core.definitions.attribution import CreditModel, Reach
 from upper_compass.core.definitions.goals import Product
 from upper_compass.core.definitions.hit_match import NUMBER_TESTS, NumberTest
-from upper_compass.core.definitions.periods import MAX_BUCKETS, Bucket, Period, Versus
+from upper_compass.core.definitions.periods import Bucket, Period, Versus, check_buckets
 from upper_compass.core.definitions.segments import MAX_CONDITIONS, Name, Segment, Value
 from upper_compass.core.definitions.text_tests import check_pattern, check_weights, storable
 
@@ -160,8 +160,7 @@ class SeriesRequest(ReportRequest):
 
     @model_validator(mode="after")
     def _not_too_fine(self) -> Self:
-        if self.period.days * (24 if self.bucket == "hour" else 1) > MAX_BUCKETS * (1 if self.bucket == "hour" else 7):
-            raise ValueError("that is too long a period for such short steps")
+        check_buckets(self.period, self.bucket)
         if any(len(row) != len(self.dimensions) for row in self.rows) or bool(self.rows) != bool(self.dimensions):
             raise ValueError("a row has a value of each dimension")
         return self

@@ -62,12 +62,16 @@ class DidCondition(BaseModel):
 
 
 class OrderCondition(BaseModel):
-    """Hits that match each step, each later than the one before; within so many minutes from the first to the last, where that is given."""
+    """Hits that match each step, each later than the one before; within so many minutes from the first to the last, where that is given.
+
+    `directly_next`: no other view lies between two steps.
+    """
 
     model_config = ConfigDict(extra="forbid")
     kind: Literal["in order"] = "in order"
     steps: Annotated[list[HitMatch], Field(min_length=2, max_length=MAX_STEPS)]
     within_minutes: Annotated[float, Field(gt=0, le=1e7, allow_inf_nan=False)] | None = None
+    directly_next: bool | None = None
 
 
 class SavedCondition(BaseModel):

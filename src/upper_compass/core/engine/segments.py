@@ -13,6 +13,7 @@ from upper_compass.core.dataset.shard import Shard, ascending_once, ranges
 from upper_compass.core.dataset.visits import Rows
 from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.hit_match import NUMBER_TESTS
+from upper_compass.core.definitions.hits import Kind
 from upper_compass.core.definitions.segments import (
     Condition,
     DidCondition,
@@ -26,6 +27,7 @@ from upper_compass.core.definitions.segments import (
     UnfitSegmentError,
 )
 from upper_compass.core.engine.dimensions import dimension_of
+from upper_compass.core.engine.sequences import ways
 
 # Of the field of the request in which a segment stands.
 ASKED_IN = "segment"
@@ -195,9 +197,16 @@ def _number(of: str, scope: Scope) -> Ints | Floats:
 
 
 def _in_order(condition: OrderCondition, scope: Scope) -> Bools:
-    """From each hit of the first step the earliest of each following step is looked up; some such way must be short enough."""
+    """From each hit of the first step the earliest of each following step is looked up; some such way must be short enough. *Directly next* as in a funnel."""
     shard = scope.shard
     steps = [matching(step, shard.hits, shard.derived, shard.lookups, scope.rows) for step in condition.steps]
+    window = None if condition.within_minutes is None else int(condition.within_minutes * 60_000)
+    found = np.zeros(scope.count, bool)
+    if condition.directly_next:
+        views = scope.rows[shard.derived.kind[scope.rows] == Kind.view]
+        came = ways(steps, [scope.units(rows) for rows in steps], shard.hit("at"), window, views)
+        found[came.units[came.depth == len(steps)]] = True
+        return found
     first = here = steps[0]
     for rows in steps[1:]:
         place = np.searchsorted(rows, here, side="right")
@@ -205,9 +214,8 @@ def _in_order(condition: OrderCondition, scope: Scope) -> Bools:
         first, here = first[there], rows[place[there]]
         together = scope.units(first) == scope.units(here)
         first, here = first[together], here[together]
-    if condition.within_minutes is not None:
+    if window is not None:
         at = shard.hit("at")
-        first = first[at[here] - at[first] <= condition.within_minutes * 60_000]
-    found = np.zeros(scope.count, bool)
+        first = first[at[here] - at[first] <= window]
     found[scope.units(first)] = True
     return found

@@ -1,4 +1,4 @@
-"""How far people, or visits, came along steps: reached, lost, and the time it took (rules, chapter 9)."""
+"""How far people, or visits, came along steps: reached, lost, the time it took, and the course of it (rules, chapter 9)."""
 
 from __future__ import annotations
 
@@ -7,34 +7,49 @@ from dataclasses import replace
 import numpy as np
 import polars as pl
 
-from upper_compass.core.dataset.hit_matching import matching
-from upper_compass.core.definitions.funnels import Funnel, FunnelFigures, FunnelRequest, FunnelResult
-from upper_compass.core.definitions.hits import Kind
+from upper_compass.core.definitions.funnels import (
+    FunnelFigures,
+    FunnelRequest,
+    FunnelResult,
+    FunnelSeriesRequest,
+    FunnelSeriesResult,
+    LostTo,
+    NextPage,
+)
+from upper_compass.core.definitions.periods import edges
 from upper_compass.core.engine.context import ReportContext, question
-from upper_compass.core.engine.dimensions import Dimension
-from upper_compass.core.engine.keys import KeyedBy
-from upper_compass.core.engine.protocol import PRESENCE, Counting, Tally, quantile
-from upper_compass.core.engine.selection import Selection
-from upper_compass.core.engine.sequences import ways
+from upper_compass.core.engine.funnels import lost_to, matched, reached
+from upper_compass.core.engine.protocol import Counting, Question, quantile
 from upper_compass.core.engine.statistics import wilson
 
 QUARTILES = {"quartile": 0.25, "median": 0.5, "upper_quartile": 0.75}
+# Pages that those lost at a step went on to, the others are told together.
+MAX_NEXT = 5
 
 
 def funnel(context: ReportContext, request: FunnelRequest) -> FunnelResult:
-    """How far they came, in all and by value; versus is judged by the same question over the versus period. Raises UnknownNameError."""
+    """How far they came, in all, by value and by segment; versus is judged by the same question over its period. Raises UnknownNameError."""
+    asked, count = request.funnel, len(request.funnel.steps)
     versus = request.period.versus(request.versus)
     now = question(context, request.period, (request.segment,))
     start, stop = versus.bounds(context.zone) if versus else (0, 0)
-    asked = [now, *([replace(now, start=start, stop=stop)] if versus else [])]
+    periods = [now, *([replace(now, start=start, stop=stop)] if versus else [])]
     dimension = context.dimension(request.dimension, "dimension") if request.dimension else None
-    by = [Counting(_reached, (request.funnel, None)), *([Counting(_reached, (request.funnel, dimension))] if dimension else [])]
-    found = [tally.as_texts().frame for tally in context.tallies([(ask, one) for one in by for ask in asked])]
-    count = len(request.funnel.steps)
-    whole = _figures(found[: len(asked)], count)
-    result = FunnelResult(period=request.period, versus=versus, whole=whole)
+    plain = Counting(reached, (asked, None, ()))
+    by = [plain, *([Counting(reached, (asked, dimension, ()))] if dimension else [])]
+    questions: list[Question] = [(ask, one) for one in by for ask in periods]
+    questions += [(question(context, request.period, (request.segment, one)), plain) for one in request.beside]
+    questions += [(now, Counting(lost_to, (asked, context.dimension("page", "funnel")))), (now, Counting(matched, (asked,)))]
+    found = [tally.as_texts().frame for tally in context.tallies(questions)]
+    *figures, lost, fitting = found
+    beside = figures[len(figures) - len(request.beside) :]
+    result = FunnelResult(
+        period=request.period, versus=versus, whole=_figures(figures[: len(periods)], count),
+        beside=[_figures([frame], count) for frame in beside], lost_to=[_lost_to(lost, step) for step in range(count - 1)],
+        matched=_by_step(fitting, count)["matched"].fill_null(0).to_list(),
+    )  # fmt: skip
     if dimension:
-        rows, *before = found[len(asked) :]
+        rows, *before = figures[len(periods) : 2 * len(periods)]
         first = rows.filter(pl.col("step") == 0).sort("reached", "key_0", descending=[True, False])
         result.count = len(first)
         result.values = first["key_0"].head(request.limit).to_list()
@@ -43,56 +58,53 @@ def funnel(context: ReportContext, request: FunnelRequest) -> FunnelResult:
     return result
 
 
-def _reached(selection: Selection, funnel: Funnel, dimension: Dimension | None) -> Tally:
-    """By step (`step`, from 0), and value of a dimension at the first one (`key_0`): how many units reached it, and the seconds that it took each."""
-    shard = selection.shard
-    if funnel.units == "people":
-        rows, unit_of = selection.rows, shard.hit("visitor")
-    else:
-        rows = selection.rows[selection.started_in_period[selection.owners_of(selection.rows)]]
-        unit_of = shard.derived.visit_of
-    at = shard.hit("at")
-    steps = [matching(step, shard.hits, shard.derived, shard.lookups, rows) for step in funnel.steps]
-    views = rows[selection.kind(rows) == Kind.view] if funnel.directly_next else None
-    window = None if funnel.window_minutes is None else int(funnel.window_minutes * 60_000)
-    came = ways(steps, [unit_of[step] for step in steps], at, window, views)
-    of_first = came.rows[:, 0].astype(np.int32)
-    keys = {} if dimension is None else {"key_0": KeyedBy((dimension,)).of_rows(selection, of_first)[0].astype(np.uint32)}
-    parts = []
-    for step in range(len(steps)):
-        there = came.depth > step
-        seconds = np.full(int(there.sum()), np.nan)
-        if step:
-            here, before = came.rows[there, step], came.rows[there, step - 1]
-            seconds = (at[here] - at[before]) / 1000
-        columns = {name: codes[there] for name, codes in keys.items()}
-        parts.append(pl.DataFrame({**columns, "seconds": seconds}).with_columns(pl.lit(step, pl.Int64).alias("step")))
-    spans = pl.col("seconds").drop_nans().value_counts().struct.rename_fields(["value", "times"])
-    counts = [pl.len().cast(pl.Int64).alias(name) for name in ("reached", PRESENCE)]
-    frame = pl.concat(parts).group_by(*keys, "step").agg(*counts, spans.alias("seconds"))
-    labels = {"key_0": shard.lookups.labels} if dimension is not None else {}
-    return Tally(frame, {**labels, "step": None}, {"reached": "sum", PRESENCE: "sum", "seconds": "counts"})
+def funnel_series(context: ReportContext, request: FunnelSeriesRequest) -> FunnelSeriesResult:
+    """How many reached each step, by the bucket in which the hit of their first one lies. Raises UnknownNameError."""
+    versus = request.period.versus(request.versus)
+    cuts, names = edges(request.period, request.bucket, context.zone)
+    courses = []
+    for period in (request.period, *([versus] if versus else [])):
+        cuts = edges(period, request.bucket, context.zone)[0]
+        [tally] = context.tally(question(context, period, (request.segment,)), Counting(reached, (request.funnel, None, tuple(cuts))))
+        table = np.zeros((len(request.funnel.steps), len(cuts) - 1), np.int64)
+        table[tally.frame["step"].to_numpy(), tally.frame["bucket"].to_numpy()] = tally.frame["reached"].to_numpy()
+        courses.append(table.tolist())
+    return FunnelSeriesResult(period=request.period, versus=versus, bucket=request.bucket, at=names, reached=courses[0], before=courses[1] if versus else None)
+
+
+def _lost_to(lost: pl.DataFrame, step: int) -> LostTo:
+    """Where those went who reached a step (from 0) and not the next."""
+    here = lost.filter(pl.col("step") == step)
+    pages = here.filter(pl.col("key_0") != "").sort("units", "key_0", descending=[True, False])
+    told = [NextPage(page=page, units=units) for page, units in pages.select("key_0", "units").head(MAX_NEXT).iter_rows()]
+    left = int(here.filter(pl.col("key_0") == "")["units"].sum())
+    return LostTo(left=left, pages=told, elsewhere=int(here["units"].sum()) - left - sum(one.units for one in told))
+
+
+def _by_step(frame: pl.DataFrame, count: int) -> pl.DataFrame:
+    """A row for each step, in their order."""
+    steps = pl.DataFrame({"step": np.arange(count, dtype=np.int64)})
+    return steps.join(frame, on="step", how="left", maintain_order="left")
 
 
 def _figures(frames: list[pl.DataFrame], count: int) -> FunnelFigures:
     """The figures of each step, of the period and of that of versus."""
-    steps = pl.DataFrame({"step": np.arange(count, dtype=np.int64)})
-    now, *before = [steps.join(frame, on="step", how="left", maintain_order="left").with_columns(pl.col("reached").fill_null(0)) for frame in frames]
-    reached = now["reached"].to_numpy()
-    previous = np.concatenate([[0], reached[:-1]])
-    low, high = wilson(reached, previous)
+    now, *before = [_by_step(frame, count).with_columns(pl.col("reached").fill_null(0)) for frame in frames]
+    here = now["reached"].to_numpy()
+    previous = np.concatenate([[0], here[:-1]])
+    low, high = wilson(here, previous)
     is_held = (previous > 0) & (np.arange(count) > 0)
 
     def told(values: np.ndarray) -> list[float | None]:
         return [float(value) if held else None for value, held in zip(values, is_held, strict=True)]
 
     with np.errstate(divide="ignore", invalid="ignore"):
-        of_first, of_previous = reached / reached[0], reached / previous
+        of_first, of_previous = here / here[0], here / previous
     return FunnelFigures(
-        reached=reached.tolist(),
+        reached=here.tolist(),
         before=before[0]["reached"].to_list() if before else None,
-        of_first=[float(one) if reached[0] and step else None for step, one in enumerate(of_first)],
+        of_first=[float(one) if here[0] and step else None for step, one in enumerate(of_first)],
         of_previous=told(of_previous), low=told(low), high=told(high),
-        lost=[int(one) if step else None for step, one in enumerate(previous - reached)],
+        lost=[int(one) if step else None for step, one in enumerate(previous - here)],
         **{name: quantile(now["seconds"], at).to_list() for name, at in QUARTILES.items()},
     )  # fmt: skip
