@@ -83,6 +83,9 @@ export function inOneHit(places: Places, isOfHit: (dimension: string) => boolean
 
 const all = (conditions: Condition[]): Segment => ({ of: "visits", where: { kind: "group", of: "all", conditions } });
 
+/** Whole segments, each as the segment of a request. */
+export const partsOfSegments = (parts: readonly SegmentPart[]): Segment[] => parts.map((part) => all([part]));
+
 /** What filters and whole segments say together, as the segment of a request. */
 export function segmentOf(filters: readonly DimensionFilter[], parts: readonly SegmentPart[] = []): Segment | null {
   const conditions = [...conditionsOf(filters), ...parts];

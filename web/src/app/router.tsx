@@ -118,6 +118,10 @@ export const router = createRouter({
         lazyRouteComponent(() => import("@/views/explain/Compare"), "Compare"),
       ),
       view(
+        "/explain/funnels",
+        lazyRouteComponent(() => import("@/views/explain/Funnels"), "Funnels"),
+      ),
+      view(
         "/explain/segments",
         lazyRouteComponent(() => import("@/views/explain/Segments"), "Segments"),
       ),

@@ -81,6 +81,7 @@ export const STAGES: Stage[] = [
     ),
     views: [
       { name: "Compare", path: "/s/$site/explain/compare" },
+      { name: "Funnels", path: "/s/$site/explain/funnels" },
       { name: "Segments", path: "/s/$site/explain/segments" },
     ],
   },

@@ -16,6 +16,8 @@ export interface ViewSearch {
   against?: string;
   by?: string;
   units?: "visits";
+  /** The funnel in hand, as JSON. */
+  funnel?: string;
   /** Whole segments beside the chips, and those that stand side by side: ids of saved ones, others as JSON. */
   segment?: string[];
   beside?: string[];
@@ -95,6 +97,8 @@ export function readView(given: Record<string, unknown>): ViewSearch {
   if (edit === "new" || (edit !== undefined && /^[1-9]\d{0,9}$/.test(edit))) found.edit = edit;
   const shown = shownIn(given["shown"]);
   if (shown) found.shown = shown;
+  const funnel = text("funnel");
+  if (funnel !== undefined && isFunnel(funnel)) found.funnel = funnel;
   const draft = text("draft");
   if (draft !== undefined && segmentIn(draft)) found.draft = draft;
   return found;
@@ -121,6 +125,19 @@ export function segmentIn(text: string): Segment | null {
     return isRecord(where) && Array.isArray(where["conditions"]) ? (found as Segment) : null;
   } catch {
     return null;
+  }
+}
+
+/** Whether a text holds a funnel as JSON: two steps at least, each a match; whether it can be counted, the server says. */
+function isFunnel(text: string): boolean {
+  if (text.length > MAX_SEGMENT) return false;
+  try {
+    const found: unknown = JSON.parse(text);
+    const steps = isRecord(found) && (found["units"] === "people" || found["units"] === "visits") ? found["steps"] : null;
+    const isStep = (one: unknown) => isRecord(one) && ["names", "props", "fields"].every((key) => Array.isArray(one[key]));
+    return Array.isArray(steps) && steps.length > 1 && steps.length <= 10 && steps.every(isStep);
+  } catch {
+    return false;
   }
 }
 

@@ -32,6 +32,7 @@ const VIEWS: Readonly<Record<ViewPath, true>> = {
   "/s/$site/read/audience": true,
   "/s/$site/read/events": true,
   "/s/$site/explain/compare": true,
+  "/s/$site/explain/funnels": true,
   "/s/$site/explain/segments": true,
 };
 

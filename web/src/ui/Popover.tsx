@@ -10,11 +10,13 @@ interface PopoverProps {
   open?: boolean;
   onOpenChange?: (open: boolean) => void;
   align?: "start" | "end";
+  /** Whether it holds sentences, not single fields. */
+  isWide?: boolean;
   children: ReactNode;
 }
 
 /** A small form that hangs on what it changes. */
-export function Popover({ trigger, label, open, onOpenChange, align = "start", children }: PopoverProps) {
+export function Popover({ trigger, label, open, onOpenChange, align = "start", isWide = false, children }: PopoverProps) {
   const controlled = open === undefined ? {} : { open };
   return (
     <Radix.Root {...controlled} {...(onOpenChange ? { onOpenChange } : {})}>
@@ -22,7 +24,7 @@ export function Popover({ trigger, label, open, onOpenChange, align = "start", c
       <Radix.Portal>
         <Radix.Content
           aria-label={label}
-          className={clsx(SURFACE, "max-w-[min(340px,92vw)] min-w-60 py-1.5")}
+          className={clsx(SURFACE, isWide ? "w-[min(480px,92vw)]" : "max-w-[min(340px,92vw)] min-w-60", "py-1.5")}
           align={align}
           sideOffset={6}
           collisionPadding={8}

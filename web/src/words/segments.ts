@@ -139,9 +139,10 @@ function didWords({ match, test, times: count }: Schemas["DidCondition"]): strin
   return test === "at least" && count === 1 ? what : `${what} ${test} ${times(count)}`;
 }
 
-function orderWords({ steps, within_minutes: within }: Schemas["OrderCondition"]): string {
+function orderWords({ steps, within_minutes: within, directly_next: isDirect }: Schemas["OrderCondition"]): string {
   const how = within == null ? "" : `, within ${timeWords(within)},`;
-  return steps.map((step, i) => (i === 0 ? "" : i === 1 ? ` and later${how} ` : ", then ") + matchWords(step)).join("");
+  const next = isDirect ? " and directly next" : " and later";
+  return steps.map((step, i) => (i === 0 ? "" : i === 1 ? `${next}${how} ` : ", then ") + matchWords(step)).join("");
 }
 
 /** Minutes as one says them: `7 days`, `90 minutes`. */

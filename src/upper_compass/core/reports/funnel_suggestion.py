@@ -17,7 +17,7 @@ from upper_compass.core.engine.selection import Selection
 
 # A page is a step when half of the visits with the hit saw it before, and at least twice as large a share of them as of the others.
 LEAST_SHARE, LEAST_RATIO = 0.5, 2.0
-MAX_SUGGESTED, LEAST_VISITS = 4, 10
+MAX_SUGGESTED, LEAST_VISITS = 6, 10
 # What a test on a page takes.
 MAX_PAGE = 500
 
@@ -74,12 +74,17 @@ def _before(selection: Selection, last: HitMatch, page: Dimension) -> Tally:
     rows = rows[selection.kind(rows) == Kind.view]
     visit = shard.derived.visit_of[rows]
     goal = first[visit]
-    kept = (goal < 0) | (rows < goal)
-    rows, visit, goal = rows[kept], visit[kept], goal[kept]
+    codes = page.read(shard, rows).astype(np.uint32)
+    has = first >= 0
+    own = np.zeros(len(first), np.uint32)
+    own[has] = page.read(shard, first[has].astype(np.int32))
+    # The page on which it happens is no step on the way to it.
+    kept = (goal < 0) | ((rows < goal) & (codes != own[visit]))
+    rows, visit, goal, codes = rows[kept], visit[kept], goal[kept], codes[kept]
     begin = np.zeros(len(first), np.int64)
     begin[visit[::-1]] = rows[::-1]
     place = np.where(goal >= 0, (rows - begin[visit]) / np.maximum(goal - begin[visit], 1), 0.0)
-    seen = pl.DataFrame({"visit": visit, "key_0": page.read(shard, rows).astype(np.uint32), "place": place, "goal": goal >= 0})
+    seen = pl.DataFrame({"visit": visit, "key_0": codes, "place": place, "goal": goal >= 0})
     once = seen.group_by("visit", "key_0").agg(pl.col("place").max(), pl.col("goal").first())
     sides = once.with_columns(pl.col("goal").cast(pl.Int64).alias("before"), (~pl.col("goal")).cast(pl.Int64).alias("others"))
     return tallied(sides, {"key_0": shard.lookups.labels}, sums=("before", "others", "place"))

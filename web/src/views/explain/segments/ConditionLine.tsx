@@ -177,6 +177,16 @@ export function OrderLine({ condition, set, onRemove, fault, isNew }: ConditionP
           options={Object.keys(UNITS).map((value) => ({ value, label: value }))}
           onChange={(to) => set({ ...condition, unit: to as Unit })}
         />
+        <span>, with</span>
+        <Chosen
+          label="Between the steps"
+          value={condition.directly ? "directly" : "anything"}
+          options={[
+            { value: "anything", label: "anything in between" },
+            { value: "directly", label: "no other page in between" },
+          ]}
+          onChange={(to) => set({ ...condition, directly: to === "directly" })}
+        />
       </Line>
       <ol>
         {steps.map((step, place) => (

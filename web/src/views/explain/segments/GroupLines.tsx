@@ -30,7 +30,7 @@ const KINDS: { label: string; make: () => ConditionDraft }[] = [
   { label: "An order", make: () => ({ kind: "did", match: newMatch("order"), test: "at least", times: "1" }) },
   {
     label: "Things done in order",
-    make: () => ({ kind: "in order", steps: [newMatch("view"), newMatch("event")], within: "", unit: "days" }),
+    make: () => ({ kind: "in order", steps: [newMatch("view"), newMatch("event")], within: "", unit: "days", directly: false }),
   },
   { label: "A number of the visit", make: () => ({ kind: "number", of: "views", test: "≥", than: "" }) },
   { label: "Being in a saved segment", make: () => ({ kind: "saved", id: null }) },

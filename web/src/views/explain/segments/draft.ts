@@ -28,7 +28,7 @@ export type ConditionDraft =
   | { kind: "dimension"; dimension: string; test: Schemas["DimensionCondition"]["test"]; values: (string | null)[] }
   | { kind: "number"; of: Schemas["NumberCondition"]["of"]; test: Schemas["NumberCondition"]["test"]; than: string }
   | { kind: "did"; match: MatchDraft; test: Schemas["DidCondition"]["test"]; times: string }
-  | { kind: "in order"; steps: MatchDraft[]; within: string; unit: Unit }
+  | { kind: "in order"; steps: MatchDraft[]; within: string; unit: Unit; directly: boolean }
   | { kind: "saved"; id: number | null }
   | { kind: "segment"; segment: Segment }
   | GroupDraft;
@@ -57,7 +57,7 @@ export const newMatch = (kind: HitMatch["kind"], name = ""): MatchDraft => ({
   kept: null,
 });
 
-const matchDraft = (match: HitMatch): MatchDraft => ({
+export const matchDraft = (match: HitMatch): MatchDraft => ({
   kind: match.kind,
   name: match.names[0] ?? "",
   nameTest: match.name_test,
@@ -68,7 +68,7 @@ const matchDraft = (match: HitMatch): MatchDraft => ({
   kept: match,
 });
 
-function matchOf({ kind, name, nameTest, pageTest, page, props, fields, kept }: MatchDraft): HitMatch {
+export function matchOf({ kind, name, nameTest, pageTest, page, props, fields, kept }: MatchDraft): HitMatch {
   const before = kept?.kind === kind ? kept : PLAIN;
   return {
     ...before,
@@ -91,7 +91,7 @@ function conditionDraft(condition: Condition): ConditionDraft {
       const minutes = condition.within_minutes;
       const unit = (["days", "hours"] as const).find((one) => minutes != null && minutes % UNITS[one] === 0) ?? "minutes";
       const within = minutes == null ? "" : String(minutes / UNITS[unit]);
-      return { kind: "in order", steps: condition.steps.map(matchDraft), within, unit };
+      return { kind: "in order", steps: condition.steps.map(matchDraft), within, unit, directly: condition.directly_next ?? false };
     }
     case "group":
       return groupDraft(condition);
@@ -118,7 +118,12 @@ function conditionOf(draft: ConditionDraft): Condition {
       return { ...draft, match: matchOf(draft.match), times: typedNumber(draft.times) };
     case "in order": {
       const within = draft.within.trim() ? typedNumber(draft.within) * UNITS[draft.unit] : null;
-      return { kind: "in order", steps: draft.steps.map(matchOf), within_minutes: within };
+      return {
+        kind: "in order",
+        steps: draft.steps.map(matchOf),
+        within_minutes: within,
+        ...(draft.directly ? { directly_next: true } : {}),
+      };
     }
     case "saved":
       return { kind: "saved", id: draft.id ?? 0 };
@@ -142,7 +147,7 @@ export const faultAt = (faults: Faults, path: Path): string | undefined => fault
 
 const isNumber = (text: string): boolean => text.trim() !== "" && Number.isFinite(typedNumber(text));
 
-function matchFault({ kind, name, pageTest, page }: MatchDraft): string | null {
+export function matchFault({ kind, name, pageTest, page }: MatchDraft): string | null {
   if (kind === "event" && !name.trim()) return "Say which event.";
   return pageTest !== "any" && !page ? "Say which page." : null;
 }
