@@ -120,6 +120,7 @@ FIRST_STEPS = {
     "read/audience": "No visits in these days.",
     "read/events": "No event came in these days.",
     "explain/compare": "There is nothing to compare",
+    "explain/funnels": "Nobody came to the first step in these days.",
     "explain/segments": "No segment is saved yet.",
     "tag/events": "No event has arrived yet. Name the first one with the code beside",
     "tag/goals": "A goal is a page that is reached, an event, or an order. Make the first one",

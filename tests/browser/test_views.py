@@ -19,7 +19,7 @@ WIDE, PHONE = (1280, 800), (390, 844)
 LOOKED_AT = (("light", WIDE), ("dark", PHONE))
 # What test_states sees by night on a phone, with words that have no end, is seen here by day and wide only.
 SEEN_BY_NIGHT = frozenset(
-    {"site-code", "fields", "channels", "settings", "tag-health", "pages", "sources", "audience", "activity", "compare", "segments", "now", "visits"}
+    {"site-code", "fields", "channels", "settings", "tag-health", "pages", "sources", "audience", "activity", "compare", "funnels", "segments", "now", "visits"}
 )
 PICTURES = os.environ.get("COMPASS_PICTURES")
 
@@ -121,6 +121,7 @@ VIEWS = {
     "audience": ("/s/mill/read/audience", lambda page: page.get_by_role("slider", name="Visits by weekday and hour").wait_for()),
     "activity": ("/s/mill/read/events", _reads),
     "compare": ("/s/mill/explain/compare", _reads),
+    "funnels": ("/s/mill/explain/funnels?funnel=1", lambda page: page.locator("[data-step='5']").wait_for()),
     "segments": ("/s/mill/explain/segments", _reads),
     "segment": ("/s/mill/explain/segments", _segment),
     "beside": ("/s/mill/read/overview?beside=3&beside=4", _reads),
@@ -132,7 +133,6 @@ VIEWS = {
 ALONE = frozenset({"sign-in", "trial", "links", "import", "opened-up", "narrowed", "segment", "visit"})
 # Pictures that are kept: (view, light, size).
 KEPT = {
-    "sign-in": ("sign-in", "light", WIDE),
     "overview": ("overview", "light", WIDE),
     "phone": ("overview", "light", PHONE),
     "opened-up-night": ("opened-up", "dark", WIDE),
@@ -149,6 +149,7 @@ KEPT = {
     "pages": ("pages", "light", WIDE),
     "audience": ("audience", "light", WIDE),
     "compare": ("compare", "light", WIDE),
+    "funnels": ("funnels", "light", WIDE),
     "now": ("now", "light", WIDE),
     "visit": ("visit", "light", WIDE),
 }

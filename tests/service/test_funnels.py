@@ -71,3 +71,36 @@ def test_what_makes_no_sense_is_said_beside_its_field(visited, changes, field):
     answer = ask(visited, **changes)
     assert answer.status_code == 422
     assert field in [one["field"] for one in answer.json()["errors"]]
+
+
+PATH = "/api/v1/sites/mill/funnels"
+FUNNEL = {"steps": [HOME, FLOUR, BOOKED], "units": "people", "window_minutes": 60}
+
+
+def test_a_funnel_is_saved_changed_archived_and_restored(client):
+    headers = sign_in(client, "analyst")
+    made = client.post(PATH, json={"name": " To flour ", "funnel": FUNNEL, "dimension": "device"}, headers=headers)
+    assert made.status_code == 201
+    one = made.json()
+    assert (one["name"], one["by"], one["archived"], one["dimension"], len(one["funnel"]["steps"])) == ("To flour", "Analyst", False, "device", 3)
+    taken = client.post(PATH, json={"name": "TO FLOUR", "funnel": FUNNEL}, headers=headers)
+    assert taken.status_code == 409 and taken.json()["errors"] == [{"field": "name", "text": "another funnel has this name"}]
+    changed = client.put(f"{PATH}/{one['id']}", json={"name": "To booking", "funnel": FUNNEL | {"units": "visits"}}, headers=headers).json()
+    assert (changed["name"], changed["funnel"]["units"], changed["dimension"]) == ("To booking", "visits", None)
+    assert client.post(f"{PATH}/{one['id']}/archive", headers=headers).json()["archived"]
+    other = client.post(PATH, json={"name": "To booking", "funnel": FUNNEL}, headers=headers).json()
+    assert client.post(f"{PATH}/{one['id']}/restore", headers=headers).status_code == 409
+    client.post(f"{PATH}/{other['id']}/archive", headers=headers)
+    assert not client.post(f"{PATH}/{one['id']}/restore", headers=headers).json()["archived"]
+    assert [(found["name"], found["archived"]) for found in client.get(PATH, headers=sign_in(client, "viewer")).json()] == [
+        ("To booking", False),
+        ("To booking", True),
+    ]
+
+
+def test_funnels_are_refused_where_they_make_no_sense_and_to_whom_they_are_none_of(client):
+    headers = sign_in(client, "analyst")
+    assert client.post(PATH, json={"name": " ", "funnel": FUNNEL}, headers=headers).json()["errors"][0]["field"] == "name"
+    assert client.post(PATH, json={"name": "x", "funnel": {"steps": [HOME]}}, headers=headers).status_code == 422
+    assert client.put(f"{PATH}/999", json={"name": "x", "funnel": FUNNEL}, headers=headers).status_code == 404
+    assert client.post(PATH, json={"name": "x", "funnel": FUNNEL}, headers=sign_in(client, "viewer")).status_code == 403

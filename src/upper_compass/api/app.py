@@ -22,6 +22,7 @@ from upper_compass.api import (
     collector,
     exports,
     findings,
+    funnels,
     imports,
     insights,
     link_building,
@@ -104,6 +105,7 @@ def create_app(settings: Settings) -> FastAPI:
         logbook.router,
         insights.router,
         segments.router,
+        funnels.router,
         imports.router,
     ):
         app.include_router(router)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from datetime import UTC, datetime, timedelta
 from typing import Protocol, TypeVar
 from zoneinfo import ZoneInfo
@@ -20,6 +22,7 @@ from upper_compass.services.application import Services
 from upper_compass.store import segments as stored_segments
 from upper_compass.store import sites as store
 from upper_compass.store.refusals import Refused, refusals_of
+from upper_compass.store.saved import FullError, TakenError
 
 PREVIEW_DAYS = 90
 Asked = TypeVar("Asked", bound=BaseModel)
@@ -104,3 +107,14 @@ def refused_of(access: Access, services: Services, since: datetime | None = None
     with access.engine.connect() as connection:
         found = refusals_of(connection, access.site.key, hosts, since)
     return [one for one in found if one.place.why != "unknown host" or one.place.host not in hosts]
+
+
+@contextmanager
+def saving(what: str, name: str, most: int) -> Iterator[None]:
+    """Says what is in the way of saving something under a name. Raises Problem."""
+    try:
+        yield
+    except FullError as error:
+        raise Problem(409, f"The site has {most:,} {what}s, archived ones among them, as many as it may.") from error
+    except TakenError as error:
+        raise Problem(409, f"There is a {what} “{name}” already.", [FieldError(field="name", text=f"another {what} has this name")]) from error

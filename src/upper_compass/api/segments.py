@@ -10,8 +10,8 @@ import sqlalchemy as sa
 from fastapi import APIRouter, Body, Path
 
 from upper_compass.api.access import Access, Analyst, ServicesHere, Viewer, who
-from upper_compass.api.deps import goals_for, unfit_segment, with_saved
-from upper_compass.api.problems import FieldError, Problem, responses
+from upper_compass.api.deps import goals_for, saving, unfit_segment, with_saved
+from upper_compass.api.problems import Problem, responses
 from upper_compass.api.routing import Route
 from upper_compass.core.definitions.saved_segments import MAX_SAVED, SavedSegment, SegmentUse
 from upper_compass.core.definitions.segments import Segment, UnfitSegmentError, resolved
@@ -39,7 +39,7 @@ class SegmentOut(SavedSegment):
 
 
 def _out(connection: sa.Connection, access: Access, stored: StoredSegment) -> SegmentOut:
-    uses = store.uses_of(connection, access.site.id, store.segments_of(connection, access.site.id))
+    uses = store.uses_of(connection, access.site.id, store.SAVED.all_of(connection, access.site.id))
     return _told(stored, uses.get(stored.id, []))
 
 
@@ -51,14 +51,10 @@ def _told(stored: StoredSegment, uses: list[SegmentUse]) -> SegmentOut:
 
 
 def _found(connection: sa.Connection, access: Access, segment: int) -> StoredSegment:
-    stored = store.segment_of(connection, access.site.id, segment)
+    stored = store.SAVED.one_of(connection, access.site.id, segment)
     if stored is None:
         raise Problem(404, "The site has no such segment.")
     return stored
-
-
-def _taken(name: str) -> Problem:
-    return Problem(409, f"There is a segment “{name}” already.", [FieldError(field="name", text="another segment has this name")])
 
 
 def _check(connection: sa.Connection, access: Access, given: Segment, own: int | None = None) -> None:
@@ -78,7 +74,7 @@ def _check(connection: sa.Connection, access: Access, given: Segment, own: int |
 def list_segments(access: Viewer) -> list[SegmentOut]:
     """All segments that are saved, archived ones too, by name. For the site's viewers."""
     with access.engine.connect() as connection:
-        found = store.segments_of(connection, access.site.id)
+        found = store.SAVED.all_of(connection, access.site.id)
         uses = store.uses_of(connection, access.site.id, found)
         return [_told(one, uses.get(one.id, [])) for one in found]
 
@@ -88,12 +84,8 @@ def add_segment(given: SavedSegment, access: Analyst) -> SegmentOut:
     """Save a segment under a name. For the site's analysts."""
     with access.engine.begin() as connection:
         _check(connection, access, given.segment)
-        try:
-            return _out(connection, access, store.add_segment(connection, access.site.id, given, access.user.id))
-        except store.FullError as error:
-            raise Problem(409, f"The site has {MAX_SAVED:,} segments, archived ones among them, as many as it may.") from error
-        except store.TakenError as error:
-            raise _taken(given.name) from error
+        with saving("segment", given.name, MAX_SAVED):
+            return _out(connection, access, store.SAVED.add(connection, access.site.id, given, access.user.id))
 
 
 @router.post("/size", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
@@ -108,10 +100,8 @@ def change_segment(segment: SegmentPath, given: SavedSegment, access: Analyst) -
     with access.engine.begin() as connection:
         stored = _found(connection, access, segment)
         _check(connection, access, given.segment, segment)
-        try:
-            return _out(connection, access, store.change_segment(connection, access.site.id, stored, given, access.user.id))
-        except store.TakenError as error:
-            raise _taken(given.name) from error
+        with saving("segment", given.name, MAX_SAVED):
+            return _out(connection, access, store.SAVED.change(connection, access.site.id, stored, given, access.user.id))
 
 
 @router.post("/{segment}/archive", openapi_extra=who("analyst"), responses=responses(401, 403, 404, 409))
@@ -136,10 +126,8 @@ def _moved(access: Access, segment: int, may: Callable[[sa.Connection, StoredSeg
     with access.engine.begin() as connection:
         stored = _found(connection, access, segment)
         may(connection, stored)
-        try:
-            return _out(connection, access, store.archive_segment(connection, access.site.id, stored, access.user.id, archived=archived))
-        except store.TakenError as error:
-            raise _taken(stored.saved.name) from error
+        with saving("segment", stored.saved.name, MAX_SAVED):
+            return _out(connection, access, store.SAVED.archive(connection, access.site.id, stored, access.user.id, archived=archived))
 
 
 def _named(uses: list[SegmentUse]) -> str:

@@ -12,6 +12,7 @@ import psycopg
 import sqlalchemy as sa
 
 from upper_compass.collect.importing import Import, ImportReport, import_hits
+from upper_compass.core.definitions.funnels import SavedFunnel
 from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.logbook import EntryKind, LogbookEntry
 from upper_compass.core.definitions.saved_segments import SavedSegment
@@ -22,7 +23,7 @@ from upper_compass.core.tagging.tag_rules import RuleSet
 from upper_compass.demo.history import GERMAN_OPENED, GUIDE_CHANGED, OUTAGE, RECIPES_READ, SEED, ZONE, HistoryGenerator
 from upper_compass.demo.places import SITE
 from upper_compass.reference import shipped
-from upper_compass.store import accounts, links, logbook, rules, segments, sites
+from upper_compass.store import accounts, funnels, links, logbook, rules, segments, sites
 from upper_compass.store.hits import HitWriter, delete_hits
 from upper_compass.store.tables import logbook as logbook_table
 
@@ -97,6 +98,13 @@ LOGBOOK: tuple[tuple[int, EntryKind, str, str], ...] = (
     (OUTAGE, "note", "The host was down from ten to half past two.", "/read/overview"),
     (2, "finding", "Who comes from pinwheel books courses far more often than the rest.", "/explain/compare"),
 )
+CHECKOUT: dict[str, Any] = {
+    "name": "Checkout", "dimension": "device",
+    "funnel": {"units": "visits", "steps": [
+        *({"kind": "view", "page": {"test": "is", "value": page}} for page in ("/basket", "/checkout/address", "/checkout/delivery", "/checkout/pay")),
+        {"kind": "order"},
+    ]},
+}  # fmt: skip
 SEGMENTS: tuple[tuple[str, str, dict[str, Any]], ...] = (
     (
         "From a guide to a course", "Do guides bring people into courses?",
@@ -177,9 +185,11 @@ def _site(connection: sa.Connection, now: datetime, *, same_edition: bool) -> si
             kept = links.NewLink(draft, builder.build(draft).url or "", note)
             links.add_links(connection, found.id, [kept], owner.id, now - timedelta(days=days))
     _write_logbook(connection, found.id, owner.id, now.astimezone(ZONE).date())
-    if not segments.segments_of(connection, found.id):
+    if not segments.SAVED.all_of(connection, found.id):
         for name, note, segment in SEGMENTS:
-            segments.add_segment(connection, found.id, SavedSegment.model_validate({"name": name, "note": note, "segment": segment}), owner.id)
+            segments.SAVED.add(connection, found.id, SavedSegment.model_validate({"name": name, "note": note, "segment": segment}), owner.id)
+    if not funnels.SAVED.all_of(connection, found.id):
+        funnels.SAVED.add(connection, found.id, SavedFunnel.model_validate(CHECKOUT), owner.id)
     if not rules.live_numbers(connection).get(found.id):
         for note, made, days in RULES_MADE:
             version = RuleSet.model_validate({"rules": made}).rules

@@ -123,6 +123,19 @@ segments = sa.Table(
     sa.Index("ux_segments_name", "site_id", sa.text("lower(name)"), unique=True, postgresql_where=sa.text("archived_at IS NULL")),
 )
 
+funnels = sa.Table(
+    "funnels",
+    metadata,
+    sa.Column("id", sa.Integer, primary_key=True),
+    sa.Column("site_id", sa.ForeignKey("sites.id", ondelete="CASCADE"), nullable=False, index=True),
+    sa.Column("name", sa.Text, nullable=False),
+    sa.Column("definition", JSONB, nullable=False),
+    _owner(),
+    _moment("created_at", default=True),
+    _moment("archived_at"),
+    sa.Index("ux_funnels_name", "site_id", sa.text("lower(name)"), unique=True, postgresql_where=sa.text("archived_at IS NULL")),
+)
+
 # What nobody wants to be told again around a day, by what tells it from others.
 dismissed_insights = sa.Table(
     "dismissed_insights",

@@ -8,6 +8,7 @@ const PARTS = {
   logbook: ["logbook"],
   insights: ["reports/insights"],
   imports: ["import/done"],
+  funnels: ["funnels"],
 } as const;
 export type Touched = keyof typeof PARTS | "everything" | "nothing";
 

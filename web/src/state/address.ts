@@ -16,12 +16,12 @@ export interface ViewSearch {
   against?: string;
   by?: string;
   units?: "visits";
-  /** The funnel in hand, as JSON. */
+  /** The funnel in hand: the id of a saved one, or as JSON. */
   funnel?: string;
   /** Whole segments beside the chips, and those that stand side by side: ids of saved ones, others as JSON. */
   segment?: string[];
   beside?: string[];
-  /** The saved segment that is edited, `new` for another, and what that begins with, as JSON. */
+  /** The saved segment (in Funnels: the funnel) that is edited, `new` for another, and what that begins with, as JSON. */
   edit?: string;
   draft?: string;
   /** By which steps charts over time are read, where it is not the usual one. */
@@ -128,8 +128,9 @@ export function segmentIn(text: string): Segment | null {
   }
 }
 
-/** Whether a text holds a funnel as JSON: two steps at least, each a match; whether it can be counted, the server says. */
+/** Whether a text is the id of a funnel, or holds one as JSON: two steps at least, each a match; whether it can be counted, the server says. */
 function isFunnel(text: string): boolean {
+  if (/^[1-9]\d{0,9}$/.test(text)) return true;
   if (text.length > MAX_SEGMENT) return false;
   try {
     const found: unknown = JSON.parse(text);

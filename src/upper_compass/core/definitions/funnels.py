@@ -4,14 +4,15 @@ from __future__ import annotations
 
 from typing import Annotated, Literal, Self
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 
 from upper_compass.core.definitions.hit_match import HitMatch
 from upper_compass.core.definitions.periods import Bucket, Period, Versus, check_buckets
 from upper_compass.core.definitions.segments import MAX_STEPS, Name, Segment
-from upper_compass.core.definitions.text_tests import check_weights
+from upper_compass.core.definitions.text_tests import check_weights, storable
 
 MAX_BESIDE = 4
+MAX_SAVED = 200
 
 
 class Funnel(BaseModel):
@@ -149,3 +150,24 @@ class FunnelSuggestion(BaseModel):
 
     steps: list[HitMatch]
     visits: int
+
+
+class SavedFunnel(BaseModel):
+    """A funnel under a name, with the dimension that it is split by, where it is."""
+
+    model_config = ConfigDict(extra="forbid")
+    name: Annotated[str, storable(100, least=1)]
+    funnel: Funnel
+    dimension: Name | None = None
+
+    @model_validator(mode="before")
+    @classmethod
+    def _patterns_fit(cls, given: object) -> object:
+        return check_weights(given)
+
+    @field_validator("name")
+    @classmethod
+    def _said(cls, name: str) -> str:
+        if not name.strip():
+            raise ValueError("give it a name")
+        return name.strip()

@@ -35,7 +35,8 @@ const readStep = (given: unknown): number | null =>
 function Funnel() {
   const { site, registry, segments } = useSite();
   const { period, versus, segment, beside, live } = useView();
-  const { funnel, isSuggested, by, set, splitBy, clear, error, again } = useFunnel();
+  const inHand = useFunnel();
+  const { funnel, by, set, error, again } = inHand;
   const [chosen, choose] = useShown("step", -1, readStep);
   const body: Schemas["FunnelRequest"] = {
     period,
@@ -84,7 +85,7 @@ function Funnel() {
     <div className="grid max-w-[1800px] grid-cols-[minmax(0,1fr)] gap-3" aria-busy={asked.isPlaceholderData}>
       <FunnelAnswer {...{ funnel, result, dimension, apart }} />
       <div className="flex flex-wrap items-baseline justify-between gap-x-6 gap-y-1">
-        <FunnelLine {...{ funnel, by, isSuggested, set, splitBy }} onClear={clear} />
+        <FunnelLine funnel={funnel} inHand={inHand} />
         <span className="text-label">
           <FileMenu
             title={title}

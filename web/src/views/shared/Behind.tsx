@@ -90,3 +90,19 @@ export function ComparedWithRest({ places, whole, ...rest }: BehindProps) {
     </Link>
   );
 }
+
+/** To the funnel that those with these values walked to the goal. */
+export function WayThere({ places, whole, ...rest }: BehindProps) {
+  const { site } = useSite();
+  const { readToo } = useNarrowing({ places, whole });
+  return (
+    <Link
+      to="/s/$site/explain/funnels"
+      params={{ site: site.key }}
+      search={(now: ViewSearch) => ({ ...readToo(now), funnel: undefined, edit: undefined, by: undefined })}
+      {...rest}
+    >
+      How did they get there?
+    </Link>
+  );
+}

@@ -8,7 +8,7 @@ import { useFlags } from "@/views/logbook/useFlags";
 import { OpenedActivity } from "@/views/shared/OpenedActivity";
 import { OpenedShare } from "@/views/shared/OpenedShare";
 import { Parts } from "@/views/shared/Parts";
-import { ComparedWithRest, SegmentOfThese, VisitsBehind } from "@/views/shared/Behind";
+import { ComparedWithRest, SegmentOfThese, VisitsBehind, WayThere } from "@/views/shared/Behind";
 import { Change } from "@/views/read/Figure";
 import { stepFor, useTimeSeries } from "@/charts/useTimeSeries";
 import { TimeChart } from "@/charts/TimeChart";
@@ -24,6 +24,8 @@ import { partWords } from "@/words/segments";
 import type { Opened } from "@/views/shared/OpenedUp";
 
 const WAY = "text-teal underline-offset-3 hover:underline";
+
+const isOfGoal = (measure: string): boolean => /conver|value/.test(measure);
 
 interface BehindProps {
   opened: Opened;
@@ -117,6 +119,7 @@ function Inside({ opened, measure }: { opened: Opened; measure: Measure }) {
             <SegmentOfThese className={WAY} places={opened.of ?? []} whole={opened.part} />
           </>
         )}
+        {isOfGoal(measure.name) && goal && <WayThere className={WAY} places={opened.of ?? []} whole={opened.part} />}
       </p>
     </div>
   );
@@ -129,7 +132,7 @@ function OpenedFigure({ measure, total }: { measure: Measure; total: MeasureValu
   const interval = total.interval?.[measure.name];
   const parts = measure.parts.flatMap((name) => registry?.measures.find((one) => one.name === name) ?? []);
   const numbers = formulaNumbers(measure, total.values, parts);
-  const goalWords = /conver|value/.test(measure.name) && goal ? ` The goal is ${goal.name}.` : "";
+  const goalWords = isOfGoal(measure.name) && goal ? ` The goal is ${goal.name}.` : "";
   return (
     <>
       <p className="mt-3 text-[34px] leading-10 font-semibold" data-figure>

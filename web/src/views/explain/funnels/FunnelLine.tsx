@@ -1,19 +1,16 @@
+import { SavedFunnels } from "@/views/explain/funnels/SavedFunnels";
+import type { FunnelInHand } from "@/views/explain/funnels/useFunnel";
 import { NumberWord } from "@/views/explain/segments/Written";
 import { Chosen } from "@/views/shared/Chosen";
 import { typedNumber } from "@/forms/numbers";
 import { useSite } from "@/state/site";
-import { Button } from "@/ui/Button";
 import { within } from "@/words/format";
 import type { Funnel } from "@/words/funnels";
 import { useState } from "react";
 
 interface FunnelLineProps {
   funnel: Funnel;
-  by: string;
-  isSuggested: boolean;
-  set: (to: Partial<Funnel>) => void;
-  splitBy: (dimension: string) => void;
-  onClear: () => void;
+  inHand: FunnelInHand;
 }
 
 const BETWEEN = [
@@ -32,7 +29,8 @@ const WINDOWS = [
 ];
 
 /** What is counted, and how, as a sentence whose dotted words are its controls. */
-export function FunnelLine({ funnel, by, isSuggested, set, splitBy, onClear }: FunnelLineProps) {
+export function FunnelLine({ funnel, inHand }: FunnelLineProps) {
+  const { by, set, splitBy } = inHand;
   const { registry } = useSite();
   const [isOwn, setOwn] = useState(false);
   const minutes = funnel.window_minutes == null ? "" : String(funnel.window_minutes);
@@ -47,7 +45,8 @@ export function FunnelLine({ funnel, by, isSuggested, set, splitBy, onClear }: F
     set({ window_minutes: typedNumber(typed) });
   };
   return (
-    <p className="text-ink-2">
+    <p className="min-w-0 wrap-anywhere text-ink-2">
+      <SavedFunnels inHand={inHand} />
       Counted by{" "}
       <Chosen
         label="Counted by"
@@ -76,14 +75,7 @@ export function FunnelLine({ funnel, by, isSuggested, set, splitBy, onClear }: F
           onChange={(to) => (to === "own" ? setOwn(true) : set({ window_minutes: to ? Number(to) : null }))}
         />
       )}
-      . Split by <Chosen label="Split by" value={by} options={[{ value: "", label: "nothing" }, ...dimensions]} onChange={splitBy} />.{" "}
-      {isSuggested ? (
-        <span>Found in the paths of your visits.</span>
-      ) : (
-        <Button kind="link" onClick={onClear}>
-          Suggest one
-        </Button>
-      )}
+      . Split by <Chosen label="Split by" value={by} options={[{ value: "", label: "nothing" }, ...dimensions]} onChange={splitBy} />.
     </p>
   );
 }

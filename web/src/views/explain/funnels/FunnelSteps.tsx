@@ -1,6 +1,8 @@
 import { closestCenter, DndContext, KeyboardSensor, PointerSensor, useSensor, useSensors, type DragEndEvent } from "@dnd-kit/core";
 import { arrayMove, SortableContext, sortableKeyboardCoordinates, verticalListSortingStrategy } from "@dnd-kit/sortable";
 
+import type { ComponentProps } from "react";
+
 import type { Schemas } from "@/api/client";
 import { StepRow } from "@/views/explain/funnels/StepRow";
 import { WentOnHead } from "@/views/explain/funnels/WentOn";
@@ -15,6 +17,21 @@ export const SPLIT = "grid gap-x-9 min-[1101px]:grid-cols-[minmax(0,1fr)_340px]"
 export const COLUMNS =
   "grid items-center gap-x-3 grid-cols-[minmax(0,1fr)_52px_52px_84px] min-[701px]:grid-cols-[216px_minmax(0,1fr)_52px_52px_50px_124px]";
 const TICKS = [0, 25, 50, 75, 100];
+
+/** What is said while a step is moved. */
+const SAID = {
+  screenReaderInstructions: {
+    draggable: "Space takes the step up and puts it down, the arrow keys move it, Escape leaves it where it was.",
+  },
+  announcements: {
+    onDragStart: ({ active }) => `${capital(active.id)} is taken up.`,
+    onDragOver: ({ active, over }) =>
+      over && over.id !== active.id ? `${capital(active.id)} is at the place of ${String(over.id)}.` : undefined,
+    onDragEnd: ({ active, over }) => (over ? `${capital(active.id)} was put at the place of ${String(over.id)}.` : undefined),
+    onDragCancel: ({ active }) => `${capital(active.id)} stays where it was.`,
+  },
+} satisfies ComponentProps<typeof DndContext>["accessibility"];
+const capital = (id: string | number) => String(id).replace("step", "Step");
 
 interface FunnelStepsProps {
   funnel: Funnel;
@@ -66,7 +83,7 @@ export function FunnelSteps({ funnel, result, rows, dimension, chosen, onChoose,
         </div>
         {rows.length > 0 && <WentOnHead />}
       </div>
-      <DndContext id="funnel" sensors={sensors} collisionDetection={closestCenter} onDragEnd={onDragEnd}>
+      <DndContext id="funnel" accessibility={SAID} sensors={sensors} collisionDetection={closestCenter} onDragEnd={onDragEnd}>
         <SortableContext items={ids} strategy={verticalListSortingStrategy}>
           <ol>
             {steps.map((match, step) => (

@@ -42,10 +42,10 @@ export function LostThere({ funnel, step, row, part, dimension }: LostThereProps
   if (!lost || !to || !before) return null;
   const who = dimension && value !== null ? `who ${doing(dimension, value, "then").join(" ")}` : `in ${row.name}`;
   return (
-    <p className="max-w-[900px] font-serif text-note">
+    <p className="max-w-[900px] font-serif text-note wrap-anywhere">
       Of the {figure(lost, "count")} {who} and came no further than {stepName(before)}: {lostWords(to, MAX_TOLD)}.{" "}
       <SegmentBegun
-        className="text-teal underline-offset-3 hover:underline"
+        className="text-teal underline decoration-sea-2 decoration-1 underline-offset-3"
         site={site.key}
         draft={narrowedBy(segment, filters, [...(part && value === null ? [part] : []), lostPart(funnel, step)])}
       >

@@ -140,7 +140,7 @@ function Reached({ id, funnel, result, match, step, isChosen, onChoose, onSave, 
         {took && (
           <>
             <span>{took[0]}</span>
-            <span className="text-micro whitespace-nowrap text-ink-2" title="Between what the middle half of them lies">
+            <span className="text-micro text-ink-2 min-[701px]:whitespace-nowrap" title="Between what the middle half of them lies">
               {took[1]}
             </span>
           </>

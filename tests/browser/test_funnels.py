@@ -1,0 +1,142 @@
+"""Funnels: the checkout is found, built, moved and split; who was lost is opened, made a segment of, and read elsewhere."""
+
+import json
+import re
+
+import pytest
+from playwright.sync_api import expect
+
+from tests.browser.conftest import serious
+
+PAGES = ("/basket", "/checkout/address", "/checkout/delivery", "/checkout/pay")
+
+
+@pytest.fixture
+def checkout(analyst):
+    """The funnel that suggests itself for orders."""
+    analyst.goto("/s/mill/read/overview")
+    analyst.get_by_role("button", name=re.compile("^Steer by: ")).click()
+    analyst.get_by_role("menuitemradio", name="Orders", exact=True).click()
+    analyst.goto(analyst.url.replace("read/overview", "explain/funnels"))
+    step(analyst, 5).wait_for()
+    return analyst
+
+
+def step(page, number):
+    return page.locator(f"[data-step='{number}']")
+
+
+def names(page):
+    buttons = page.locator("[data-step]").get_by_role("button", name=re.compile("^Edit step")).all()
+    return [button.get_attribute("aria-label").partition(": ")[2] for button in buttons]
+
+
+def number(text):
+    return int(re.sub(r"\D", "", text))
+
+
+def reached(page):
+    page.locator("[aria-busy=true]").first.wait_for(state="detached")
+    return [number(one) for one in page.get_by_role("button", name=re.compile(r"^Step \d.*reached: .*open up")).all_inner_texts()]
+
+
+def test_the_checkout_of_the_site_is_found_and_loses_phones_at_delivery(checkout):
+    assert names(checkout) == [*PAGES, "order"]
+    counts = reached(checkout)
+    assert counts == sorted(counts, reverse=True) and counts[-1] > 50
+    heading = checkout.get_by_role("heading", level=1)
+    expect(heading).to_have_text(re.compile(rf"^Of {counts[0]} visits that saw /basket, {counts[-1]} ordered\."))
+    expect(heading).to_contain_text(re.compile(r"From /checkout/delivery to /checkout/pay go \d\d in 100 of those who used the device phone"))
+    lost = step(checkout, 4).get_by_role("button", name=re.compile("^Lost before step 4"))
+    assert number(lost.inner_text().split(" lost")[0]) == counts[2] - counts[3]
+    shares = {one.split("\n")[0]: one.split("\n")[-1] for one in step(checkout, 4).locator("ul li").all_inner_texts()}
+    assert int(shares["phone"]) < 60 < int(shares["desktop"])
+    expect(checkout.get_by_role("region", name="The course of a step")).to_contain_text("From /checkout/delivery on to /checkout/pay")
+    assert serious(checkout) == []
+
+
+def test_who_was_lost_is_opened_and_becomes_a_segment_that_is_read_in_overview(checkout):
+    lost = step(checkout, 4).get_by_role("button", name=re.compile("^Lost before step 4"))
+    count = number(lost.inner_text().split(" lost")[0])
+    lost.click()
+    expect(checkout.get_by_role("dialog").locator("[data-figure]")).to_have_text(str(count))
+    checkout.keyboard.press("Escape")
+    said = re.search(r"Of the (\d+) who used the device phone", checkout.get_by_text("came no further than").inner_text()).group(1)
+    checkout.get_by_role("link", name="Make a segment of them").click()
+    expect(checkout.get_by_role("heading", level=1)).to_contain_text("and never saw /basket and later saw /checkout/address")
+    checkout.get_by_role("button", name="Use without saving").click()
+    expect(checkout).to_have_url(re.compile("/read/overview"))
+    phones = checkout.get_by_role("region", name="Channels").locator("tfoot").get_by_role("button", name=re.compile(", Visits: "))
+    expect(phones).to_have_text(said)
+
+
+def test_a_funnel_is_built_moved_by_key_and_counted_otherwise(checkout):
+    checkout.get_by_role("button", name="Add a step").click()
+    form = checkout.get_by_role("dialog", name="A new step")
+    form.get_by_role("button", name="Save").click()
+    expect(form.get_by_role("alert")).to_have_text("Say which page.")
+    form.get_by_role("combobox", name="Page", exact=True).fill("/checkout/tha")
+    checkout.get_by_role("option", name=re.compile("^.checkout.thanks")).click()
+    form.get_by_role("button", name="Save").click()
+    expect(step(checkout, 6)).to_contain_text("/checkout/thanks")
+    handle = step(checkout, 6).get_by_role("button", name=re.compile("move it$"))
+    handle.focus()
+    for key, said in (("Space", "Step 6 is taken up."), ("ArrowUp", "Step 6 is at the place of step 5."), ("Space", "Step 6 was put")):
+        checkout.keyboard.press(key)
+        expect(checkout.locator("[aria-live=assertive]")).to_contain_text(said)
+    expect(step(checkout, 5)).to_contain_text("/checkout/thanks")
+    step(checkout, 2).get_by_role("button", name="Actions for step 2").click()
+    checkout.get_by_role("menuitem", name="Remove").click()
+    expect(checkout.locator("[data-step]")).to_have_count(5)
+    assert names(checkout) == ["/basket", "/checkout/delivery", "/checkout/pay", "/checkout/thanks", "order"]
+    by_visits = reached(checkout)
+    checkout.get_by_role("button", name="Between the steps: anything between the steps").click()
+    checkout.get_by_role("menuitemradio", name="no other page between the steps").click()
+    expect(checkout.get_by_role("button", name="Between the steps: no other page between the steps")).to_be_visible()
+    expect(step(checkout, 2)).to_contain_text("nobody" if by_visits[1] == 0 else "lost")
+    assert reached(checkout)[1] == 0  # the address lies between the basket and the delivery
+    checkout.reload()
+    step(checkout, 5).wait_for()
+    assert reached(checkout)[1] == 0
+
+
+def test_a_funnel_is_saved_changed_and_archived_and_each_can_be_taken_back(checkout):
+    checkout.get_by_role("button", name="Save", exact=True).click()
+    form = checkout.get_by_role("dialog", name="Save the funnel")
+    form.get_by_role("button", name="Save", exact=True).click()
+    expect(form.get_by_role("alert")).to_be_visible()
+    form.get_by_label("Name").fill("Till")
+    form.get_by_role("button", name="Save", exact=True).click()
+    expect(checkout.get_by_role("button", name="Funnel: Till")).to_be_visible()
+    expect(checkout).to_have_url(re.compile(r"funnel=\d+"))
+    checkout.get_by_role("button", name="Counted by: visits").click()
+    checkout.get_by_role("menuitemradio", name="people").click()
+    expect(checkout.get_by_role("button", name="Funnel: Till, changed")).to_be_visible()
+    checkout.get_by_role("button", name="Save", exact=True).click()
+    checkout.get_by_role("dialog", name="Save the funnel").get_by_role("button", name="Save", exact=True).click()
+    expect(checkout.get_by_role("button", name="Counted by: people")).to_be_visible()
+    checkout.get_by_role("button", name="Archive", exact=True).click()
+    expect(checkout.get_by_role("button", name="Funnel: as your visits walk it")).to_be_visible()
+    checkout.get_by_role("button", name="Undo").click()
+    expect(checkout.get_by_role("button", name="Funnel: Till")).to_be_visible()
+
+
+def test_a_figure_of_a_goal_leads_to_how_they_got_there(overview):
+    row = overview.get_by_role("region", name="Channels").get_by_role("row").filter(has_text="Email")
+    row.get_by_role("button", name=re.compile("Email, Bookings: .*; open up|Email, Rate: .*; open up")).first.click()
+    overview.get_by_role("dialog").get_by_role("link", name="How did they get there?").click()
+    expect(overview).to_have_url(re.compile("/explain/funnels.*only=channel:Email"))
+    expect(overview.get_by_role("heading", level=1)).to_contain_text("did course booked")
+
+
+def test_segments_side_by_side_and_days_without_anybody(analyst):
+    steps = [{"kind": "view", "names": [], "props": [], "fields": [], "name_test": "is", "page": {"test": "is", "value": page}} for page in PAGES[:2]]
+    phones = {"of": "visits", "where": {"of": "all", "conditions": [{"kind": "dimension", "dimension": "device", "test": "is", "values": ["phone"]}]}}
+    funnel = json.dumps({"steps": steps, "units": "visits"})
+    analyst.goto("/s/mill/explain/funnels?" + f"by=none&funnel={funnel}&beside={json.dumps(phones)}")
+    expect(step(analyst, 2).locator("ul li")).to_have_text(re.compile("^Visits that used the device phone"))
+    analyst.goto(f"/s/mill/explain/funnels?funnel={funnel}&from=2020-01-01&to=2020-01-02")
+    expect(analyst.get_by_role("heading", level=1)).to_contain_text("No visits that saw /basket in these days.")
+    expect(analyst.locator("[data-empty]")).to_contain_text("Nobody came to the first step")
+    analyst.goto("/s/mill/explain/funnels?from=2020-01-01&to=2020-01-02")
+    expect(analyst.get_by_role("heading", level=1)).to_contain_text("in these days")
