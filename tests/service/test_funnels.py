@@ -104,3 +104,13 @@ def test_funnels_are_refused_where_they_make_no_sense_and_to_whom_they_are_none_
     assert client.post(PATH, json={"name": "x", "funnel": {"steps": [HOME]}}, headers=headers).status_code == 422
     assert client.put(f"{PATH}/999", json={"name": "x", "funnel": FUNNEL}, headers=headers).status_code == 404
     assert client.post(PATH, json={"name": "x", "funnel": FUNNEL}, headers=sign_in(client, "viewer")).status_code == 403
+
+
+def test_paths_from_a_page_are_those_of_the_same_hits(visited):
+    asked = {"period": period(), "centre": {"dimension": "page", "value": "/"}}
+    headers = sign_in(visited, "viewer")
+    found = visited.post("/api/v1/sites/mill/reports/paths", json=asked, headers=headers).json()
+    assert (found["centre"]["visits"], found["forward"][0]["ended"]["visits"]) == (60, 30)
+    assert [(one["step"]["value"], one["visits"]) for one in found["forward"][0]["nodes"]] == [("/flour", 30)]
+    refused = visited.post("/api/v1/sites/mill/reports/paths", json=asked | {"centre": {"dimension": "nothing", "value": "/"}}, headers=headers)
+    assert refused.status_code == 422 and refused.json()["errors"][0]["field"] == "centre.dimension"

@@ -20,6 +20,7 @@ from upper_compass.core.definitions.funnels import (
     FunnelSuggestion,
     FunnelSuggestionRequest,
 )
+from upper_compass.core.definitions.paths import PathsRequest, PathsResult
 from upper_compass.core.definitions.requests import SeriesRequest, SeriesResult, TableRequest, TableResult
 from upper_compass.core.engine.dimensions import DIMENSIONS, Family, of_field
 from upper_compass.core.engine.measures import MEASURES, measured_parts
@@ -29,6 +30,7 @@ from upper_compass.core.reports.compare import compare
 from upper_compass.core.reports.expected import ExpectedRequest, ExpectedResult, expected
 from upper_compass.core.reports.funnel import funnel, funnel_series
 from upper_compass.core.reports.funnel_suggestion import funnel_suggestion
+from upper_compass.core.reports.paths import paths
 from upper_compass.core.reports.summary import Answer, AnswerRequest, answer
 from upper_compass.store import sites as store
 
@@ -50,6 +52,7 @@ _FUNNEL = {
     "period": _PERIOD, "dimension": "device",
     "funnel": {"steps": [{"kind": "view", "page": {"test": "is", "value": "/basket"}}, {"kind": "order"}], "units": "visits", "window_minutes": 60},
 }  # fmt: skip
+_PATHS = {"period": _PERIOD, "centre": {"dimension": "page", "value": "/courses"}}
 _SERIES = {"period": _PERIOD, "bucket": "day", "columns": _COLUMNS[:2]}
 
 
@@ -121,6 +124,12 @@ def funnel_series_(access: Viewer, services: ServicesHere, request: FunnelSeries
 def funnel_suggestion_(access: Viewer, services: ServicesHere, request: FunnelSuggestionRequest) -> FunnelSuggestion:
     """Steps that lead to a hit, found in the paths of the site's visits. For the site's viewers."""
     return services.reader.read(access.site, funnel_suggestion, with_saved(access, request))
+
+
+@router.post("/reports/paths", response_model=PathsResult, openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
+def paths_(access: Viewer, services: ServicesHere, request: PathsRequest = Body(examples=[_PATHS])) -> Response:  # noqa: B008
+    """The ways of visits from a page, an event or a channel, forwards and backwards. For the site's viewers."""
+    return _json(services.reader.read_json(access.site, paths, with_saved(access, request), goals_for(access, request)))
 
 
 @router.post("/reports/activity", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))

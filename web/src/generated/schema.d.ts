@@ -379,6 +379,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sites/{site}/reports/paths": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Paths
+         * @description The ways of visits from a page, an event or a channel, forwards and backwards. For the site's viewers.
+         */
+        post: operations["paths__api_v1_sites__site__reports_paths_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sites/{site}/reports/activity": {
         parameters: {
             query?: never;
@@ -2001,6 +2021,16 @@ export interface components {
             place: number;
         };
         /**
+         * Centre
+         * @description From where ways are followed: the first hit of a visit that has a value of a dimension; of one of the visit, from where it begins.
+         */
+        Centre: {
+            /** Dimension */
+            dimension: string;
+            /** Value */
+            value: string;
+        };
+        /**
          * ChannelRule
          * @description One line of the ordered channel list. Every condition that is given must hold; of a list, any.
          *
@@ -3179,7 +3209,7 @@ export interface components {
              * Conditions
              * @default []
              */
-            conditions: (components["schemas"]["DimensionCondition"] | components["schemas"]["NumberCondition"] | components["schemas"]["DidCondition"] | components["schemas"]["OrderCondition"] | components["schemas"]["SavedCondition"] | components["schemas"]["SegmentCondition"] | components["schemas"]["Group"])[];
+            conditions: (components["schemas"]["DimensionCondition"] | components["schemas"]["NumberCondition"] | components["schemas"]["DidCondition"] | components["schemas"]["OrderCondition"] | components["schemas"]["WayCondition"] | components["schemas"]["SavedCondition"] | components["schemas"]["SegmentCondition"] | components["schemas"]["Group"])[];
         };
         /**
          * HandoverIn
@@ -4161,6 +4191,22 @@ export interface components {
             than: number;
         };
         /**
+         * OpenedNode
+         * @description A node whose next steps are wanted, by the whole chain of steps from the centre; none: the centre. At most so many of them by name.
+         */
+        OpenedNode: {
+            /**
+             * Chain
+             * @default []
+             */
+            chain: components["schemas"]["WayStep"][];
+            /**
+             * Most
+             * @default 5
+             */
+            most: number;
+        };
+        /**
          * OrderCondition
          * @description Hits that match each step, each later than the one before; within so many minutes from the first to the last, where that is given.
          *
@@ -4231,6 +4277,99 @@ export interface components {
             test: "is" | "is not" | "starts with" | "contains" | "regular expression";
             /** Value */
             value: string;
+        };
+        /**
+         * PathBranches
+         * @description The next steps of a node, the commonest first: those by name, all others, and the visits that end here (backwards: begin). They add up to the node.
+         */
+        PathBranches: {
+            /** Chain */
+            chain: components["schemas"]["WayStep"][];
+            /** Nodes */
+            nodes: components["schemas"]["PathNode"][];
+            more: components["schemas"]["PathRest"];
+            ended: components["schemas"]["PathCount"];
+        };
+        /**
+         * PathCount
+         * @description Visits, those of them that hold a conversion, and how many visits there were in the versus period.
+         */
+        PathCount: {
+            /** Visits */
+            visits: number;
+            /** Converted */
+            converted: number;
+            /** Before */
+            before?: number | null;
+        };
+        /**
+         * PathNode
+         * @description One next step.
+         */
+        PathNode: {
+            /** Visits */
+            visits: number;
+            /** Converted */
+            converted: number;
+            /** Before */
+            before?: number | null;
+            step: components["schemas"]["WayStep"];
+        };
+        /**
+         * PathRest
+         * @description All further next steps: how many values there are.
+         */
+        PathRest: {
+            /** Visits */
+            visits: number;
+            /** Converted */
+            converted: number;
+            /** Before */
+            before?: number | null;
+            /** Values */
+            values: number;
+        };
+        /**
+         * PathsRequest
+         * @description The ways of visits from a centre.
+         *
+         *     `forward`, `backward`: the nodes that are opened; null: the centre and the largest behind it, three steps on, two back.
+         */
+        PathsRequest: {
+            period: components["schemas"]["Period"];
+            /**
+             * Versus
+             * @default before
+             * @enum {string}
+             */
+            versus: "none" | "before" | "year";
+            segment?: components["schemas"]["Segment"] | null;
+            /** Goal */
+            goal?: number | null;
+            /**
+             * Steps
+             * @default pages
+             * @enum {string}
+             */
+            steps: "pages" | "page groups" | "events" | "pages and events";
+            centre: components["schemas"]["Centre"];
+            /** Forward */
+            forward?: components["schemas"]["OpenedNode"][] | null;
+            /** Backward */
+            backward?: components["schemas"]["OpenedNode"][] | null;
+        };
+        /**
+         * PathsResult
+         * @description The centre, and what was opened on either side of it.
+         */
+        PathsResult: {
+            period: components["schemas"]["Period"];
+            versus: components["schemas"]["Period"] | null;
+            centre: components["schemas"]["PathCount"];
+            /** Forward */
+            forward: components["schemas"]["PathBranches"][];
+            /** Backward */
+            backward: components["schemas"]["PathBranches"][];
         };
         /**
          * Period
@@ -6062,6 +6201,58 @@ export interface components {
             count: number;
             /** Next */
             next: string | null;
+        };
+        /**
+         * WayCondition
+         * @description To have gone a way from a centre (rules, chapter 10): a visit, or one of a person's visits that started in the period.
+         */
+        WayCondition: {
+            /**
+             * Steps
+             * @default pages
+             * @enum {string}
+             */
+            steps: "pages" | "page groups" | "events" | "pages and events";
+            centre: components["schemas"]["Centre"];
+            /**
+             * Forward
+             * @default []
+             */
+            forward: components["schemas"]["WayStep"][];
+            /**
+             * Backward
+             * @default []
+             */
+            backward: components["schemas"]["WayStep"][];
+            /**
+             * Left
+             * @default false
+             */
+            left: boolean;
+            /**
+             * Arrived
+             * @default false
+             */
+            arrived: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "way";
+        };
+        /**
+         * WayStep
+         * @description One step: a page that was seen, a page group, or an event.
+         */
+        WayStep: {
+            /**
+             * Of
+             * @default page
+             * @enum {string}
+             */
+            of: "page" | "page_group" | "event";
+            /** Value */
+            value: string;
         };
         /**
          * Word
@@ -8400,6 +8591,99 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FunnelSuggestion"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Timeout */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    paths__api_v1_sites__site__reports_paths_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PathsRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PathsResult"];
                 };
             };
             /** @description Unauthorized */

@@ -9,6 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field, JsonValue, ValidationInfo, mo
 
 from upper_compass.core.definitions.hit_match import HitMatch, NumberTest
 from upper_compass.core.definitions.text_tests import check_pattern, check_weights, storable
+from upper_compass.core.definitions.ways import Way
 
 Value = Annotated[str, storable(4000)]
 # Of a measure or a dimension; whether there is one of that name is known where it is read.
@@ -90,6 +91,12 @@ class SegmentCondition(BaseModel):
     segment: Segment
 
 
+class WayCondition(Way):
+    """To have gone a way from a centre (rules, chapter 10): a visit, or one of a person's visits that started in the period."""
+
+    kind: Literal["way"] = "way"
+
+
 class Group(BaseModel):
     """Conditions and groups of which all, any or none hold; *one hit*: conditions on dimensions that all hold for one and the same hit.
 
@@ -116,7 +123,8 @@ class Group(BaseModel):
 
 
 Condition = Annotated[
-    DimensionCondition | NumberCondition | DidCondition | OrderCondition | SavedCondition | SegmentCondition | Group, Field(discriminator="kind")
+    DimensionCondition | NumberCondition | DidCondition | OrderCondition | WayCondition | SavedCondition | SegmentCondition | Group,
+    Field(discriminator="kind"),
 ]
 
 

@@ -25,9 +25,11 @@ from upper_compass.core.definitions.segments import (
     Segment,
     SegmentCondition,
     UnfitSegmentError,
+    WayCondition,
 )
 from upper_compass.core.engine.dimensions import dimension_of
 from upper_compass.core.engine.sequences import ways
+from upper_compass.core.engine.walks import way_mask
 
 # Of the field of the request in which a segment stands.
 ASKED_IN = "segment"
@@ -110,8 +112,8 @@ def _holds(condition: Condition, scope: Scope) -> Bools:
             rows = matching(match, scope.shard.hits, scope.shard.derived, scope.shard.lookups, scope.rows)
             counted = np.bincount(scope.units(rows), minlength=scope.count)
             return {"at least": counted >= times, "at most": counted <= times, "exactly": counted == times}[test]
-        case OrderCondition():
-            return _in_order(condition, scope)
+        case OrderCondition() | WayCondition():
+            return _in_order(condition, scope) if isinstance(condition, OrderCondition) else _went(condition, scope)
         case SegmentCondition(segment=segment):
             # Of people, all visits are in, whenever they began.
             visits = scope.visits if segment.of == "visits" else np.flatnonzero(scope.unit_of >= 0).astype(np.int32)
@@ -194,6 +196,10 @@ def _number(of: str, scope: Scope) -> Ints | Floats:
             return np.bincount(counted.visit, counted.value, minlength=len(scope.unit_of))[visits] if len(visits) else np.empty(0)
     column: Ints = shard.visit(of)[visits]
     return column
+
+
+def _went(condition: WayCondition, scope: Scope) -> Bools:
+    return scope.any_of(scope.visits, way_mask(scope.shard, scope.visits, condition, ASKED_IN))
 
 
 def _in_order(condition: OrderCondition, scope: Scope) -> Bools:
