@@ -19,7 +19,23 @@ WIDE, PHONE = (1280, 800), (390, 844)
 LOOKED_AT = (("light", WIDE), ("dark", PHONE))
 # What test_states sees by night on a phone, with words that have no end, is seen here by day and wide only.
 SEEN_BY_NIGHT = frozenset(
-    {"site-code", "fields", "channels", "settings", "tag-health", "pages", "sources", "audience", "activity", "compare", "funnels", "segments", "now", "visits"}
+    {
+        "site-code",
+        "fields",
+        "channels",
+        "settings",
+        "tag-health",
+        "pages",
+        "sources",
+        "audience",
+        "activity",
+        "compare",
+        "funnels",
+        "paths",
+        "segments",
+        "now",
+        "visits",
+    }
 )
 PICTURES = os.environ.get("COMPASS_PICTURES")
 
@@ -122,6 +138,7 @@ VIEWS = {
     "activity": ("/s/mill/read/events", _reads),
     "compare": ("/s/mill/explain/compare", _reads),
     "funnels": ("/s/mill/explain/funnels?funnel=1", lambda page: page.locator("[data-step='5']").wait_for()),
+    "paths": ("/s/mill/explain/paths?centre=page:/courses", lambda page: page.locator("[data-node]").first.wait_for()),
     "segments": ("/s/mill/explain/segments", _reads),
     "segment": ("/s/mill/explain/segments", _segment),
     "beside": ("/s/mill/read/overview?beside=3&beside=4", _reads),
@@ -142,7 +159,6 @@ KEPT = {
     "goals": ("goals", "light", WIDE),
     "channels": ("channels", "light", WIDE),
     "rules": ("rules", "light", WIDE),
-    "trial": ("trial", "light", WIDE),
     "links": ("links", "light", WIDE),
     "settings": ("settings", "light", WIDE),
     "tag-health": ("tag-health", "light", WIDE),
@@ -150,6 +166,7 @@ KEPT = {
     "audience": ("audience", "light", WIDE),
     "compare": ("compare", "light", WIDE),
     "funnels": ("funnels", "light", WIDE),
+    "paths": ("paths", "light", WIDE),
     "now": ("now", "light", WIDE),
     "visit": ("visit", "light", WIDE),
 }

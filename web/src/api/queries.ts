@@ -73,6 +73,14 @@ export interface Live {
 }
 const renewed = (live: boolean) => ({ placeholderData: keepPreviousData, refetchInterval: live ? 4_000 : (false as const) });
 
+/** Keeps the last answer while what was asked for it is the same in what matters; another would be told under the wrong words. */
+export const keptWhile =
+  <Body>(isSame: (body: Body) => boolean) =>
+  <Answer>(was: Answer | undefined, before?: { queryKey: readonly unknown[] }): Answer | undefined => {
+    const asked = before?.queryKey[2] as { body?: Body } | undefined;
+    return asked?.body && isSame(asked.body) ? was : undefined;
+  };
+
 /** What is asked while somebody types: the last answer stays until the next, and what is not whole yet is not asked twice. */
 const AS_TYPED = { placeholderData: keepPreviousData, retry: false } as const;
 

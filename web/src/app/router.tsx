@@ -122,6 +122,10 @@ export const router = createRouter({
         lazyRouteComponent(() => import("@/views/explain/Funnels"), "Funnels"),
       ),
       view(
+        "/explain/paths",
+        lazyRouteComponent(() => import("@/views/explain/Paths"), "Paths"),
+      ),
+      view(
         "/explain/segments",
         lazyRouteComponent(() => import("@/views/explain/Segments"), "Segments"),
       ),

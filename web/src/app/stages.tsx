@@ -82,6 +82,7 @@ export const STAGES: Stage[] = [
     views: [
       { name: "Compare", path: "/s/$site/explain/compare" },
       { name: "Funnels", path: "/s/$site/explain/funnels" },
+      { name: "Paths", path: "/s/$site/explain/paths" },
       { name: "Segments", path: "/s/$site/explain/segments" },
     ],
   },

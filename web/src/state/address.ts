@@ -18,6 +18,9 @@ export interface ViewSearch {
   units?: "visits";
   /** The funnel in hand: the id of a saved one, or as JSON. */
   funnel?: string;
+  /** What stands in the middle of Paths (`page:/courses`), and what its steps are where they are not pages. */
+  centre?: string;
+  along?: "groups" | "events" | "both";
   /** Whole segments beside the chips, and those that stand side by side: ids of saved ones, others as JSON. */
   segment?: string[];
   beside?: string[];
@@ -97,6 +100,10 @@ export function readView(given: Record<string, unknown>): ViewSearch {
   if (edit === "new" || (edit !== undefined && /^[1-9]\d{0,9}$/.test(edit))) found.edit = edit;
   const shown = shownIn(given["shown"]);
   if (shown) found.shown = shown;
+  const centre = text("centre");
+  if (centre?.includes(":") && centre.length <= 4_000) found.centre = centre;
+  const along = (["groups", "events", "both"] as const).find((one) => one === text("along"));
+  if (along) found.along = along;
   const funnel = text("funnel");
   if (funnel !== undefined && isFunnel(funnel)) found.funnel = funnel;
   const draft = text("draft");

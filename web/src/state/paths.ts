@@ -33,6 +33,7 @@ const VIEWS: Readonly<Record<ViewPath, true>> = {
   "/s/$site/read/events": true,
   "/s/$site/explain/compare": true,
   "/s/$site/explain/funnels": true,
+  "/s/$site/explain/paths": true,
   "/s/$site/explain/segments": true,
 };
 

@@ -1,5 +1,6 @@
 import type { Condition, Registry, Schemas, Segment, SegmentPart, StoredSegment } from "@/api/client";
 import { doing } from "@/words/comparing";
+import { wayWords } from "@/words/paths";
 import { article, duration, plural, valueWords, within } from "@/words/format";
 
 type HitMatch = Schemas["HitMatch"];
@@ -75,6 +76,8 @@ export function conditionWords(condition: Condition, of: Segment["of"], naming: 
       return numberWords(condition);
     case "did":
       return didWords(condition);
+    case "way":
+      return wayWords(condition);
     case "in order":
       return orderWords(condition);
     case "saved":

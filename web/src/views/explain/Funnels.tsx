@@ -1,7 +1,8 @@
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 
 import { api, type Schemas } from "@/api/client";
 import { partsOfSegments } from "@/api/figures";
+import { keptWhile } from "@/api/queries";
 import { FunnelAnswer } from "@/views/explain/funnels/FunnelAnswer";
 import { funnelFile } from "@/views/explain/funnels/funnelFile";
 import { FunnelLine } from "@/views/explain/funnels/FunnelLine";
@@ -18,7 +19,7 @@ import { useView } from "@/state/view";
 import { EmptyNote, ViewError } from "@/ui/states";
 import { Answer } from "@/ui/text";
 import { valueWords } from "@/words/format";
-import { difference, stepName, worstStep, type FunnelRow } from "@/words/funnels";
+import { difference, stepName, worstStep, type FunnelFigures, type FunnelRow } from "@/words/funnels";
 import { partWords } from "@/words/segments";
 
 /** How far people come along steps, where they are lost, and who. */
@@ -29,6 +30,29 @@ export function Funnels() {
 }
 
 const MAX_ROWS = 4;
+const NOBODY: FunnelFigures = {
+  reached: [],
+  of_first: [],
+  of_previous: [],
+  low: [],
+  high: [],
+  lost: [],
+  quartile: [],
+  median: [],
+  upper_quartile: [],
+};
+/** Figures that are not there yet. */
+const UNKNOWN: Schemas["FunnelResult"] = {
+  period: { first: "", last: "" },
+  versus: null,
+  whole: NOBODY,
+  matched: [],
+  lost_to: [],
+  beside: [],
+  values: [],
+  rows: [],
+  count: 0,
+};
 const readStep = (given: unknown): number | null =>
   Number.isInteger(given) && Number(given) >= 0 && Number(given) < 10 ? Number(given) : null;
 
@@ -47,20 +71,21 @@ function Funnel() {
     dimension: by || null,
     limit: MAX_ROWS,
   };
+  const isSame = (was: Schemas["FunnelRequest"]) => JSON.stringify(was.funnel) === JSON.stringify(funnel);
   const asked = useQuery(
     api.queryOptions(
       "post",
       "/api/v1/sites/{site}/reports/funnel",
       { params: { path: { site: site.key } }, body },
-      { enabled: funnel !== null, placeholderData: keepPreviousData, refetchInterval: live ? 4_000 : false },
+      { enabled: funnel !== null, placeholderData: keptWhile(isSame), refetchInterval: live ? 4_000 : false },
     ),
   );
   if (error) return <ViewError error={error} again={again} />;
   if (asked.isError) return <ViewError error={asked.error} again={() => void asked.refetch()} />;
   const dimension = registry?.dimensions.find((one) => one.name === by) ?? null;
-  const result = asked.data;
-  // What was asked before, and is kept until the answer is there, may have other steps.
-  if (!funnel || result?.whole.reached.length !== funnel.steps.length)
+  // While the figures of another funnel are on their way its steps stand already, so that one can go on building.
+  const result = asked.data ?? UNKNOWN;
+  if (!funnel)
     return (
       <div className="grid gap-3">
         <Answer> </Answer>
@@ -82,8 +107,8 @@ function Funnel() {
   const step = chosen >= 0 && chosen < funnel.steps.length ? chosen : (apart?.step ?? worstStep(result.whole) ?? funnel.steps.length - 1);
   const title = `Funnel ${funnel.steps.map(stepName).join(" to ")}`.slice(0, 100);
   return (
-    <div className="grid max-w-[1800px] grid-cols-[minmax(0,1fr)] gap-3" aria-busy={asked.isPlaceholderData}>
-      <FunnelAnswer {...{ funnel, result, dimension, apart }} />
+    <div className="grid max-w-[1800px] grid-cols-[minmax(0,1fr)] gap-3" aria-busy={asked.isPlaceholderData || !asked.data}>
+      {asked.data ? <FunnelAnswer {...{ funnel, result, dimension, apart }} /> : <Answer> </Answer>}
       <div className="flex flex-wrap items-baseline justify-between gap-x-6 gap-y-1">
         <FunnelLine funnel={funnel} inHand={inHand} />
         <span className="text-label">

@@ -3,13 +3,14 @@ import { useMemo } from "react";
 
 import type { Measure, MeasureValues } from "@/api/client";
 import { narrowedBy, noFigures } from "@/api/figures";
-import { seriesQuery, tableQuery } from "@/api/queries";
+import { expectedQuery, seriesQuery, tableQuery } from "@/api/queries";
 import { useFlags } from "@/views/logbook/useFlags";
 import { OpenedActivity } from "@/views/shared/OpenedActivity";
 import { OpenedShare } from "@/views/shared/OpenedShare";
 import { Parts } from "@/views/shared/Parts";
 import { ComparedWithRest, SegmentOfThese, VisitsBehind, WayThere } from "@/views/shared/Behind";
 import { Change } from "@/views/read/Figure";
+import { withExpected } from "@/charts/course";
 import { stepFor, useTimeSeries } from "@/charts/useTimeSeries";
 import { TimeChart } from "@/charts/TimeChart";
 import { LedgerSkeleton } from "@/ledger/LedgerSkeleton";
@@ -73,14 +74,15 @@ function Inside({ opened, measure }: { opened: Opened; measure: Measure }) {
   const [dimensions, row] = [(opened.of ?? []).map((one) => one.dimension), (opened.of ?? []).map((one) => one.value)];
   const measures = [measure.name, ...measure.parts];
   const table = useQuery(tableQuery(site.key, { ...asked, dimensions, parents: row, measures, descending: true, limit: 1 }, { live }));
+  const bucket = stepFor(period, step);
   const series = useQuery(
-    seriesQuery(
-      site.key,
-      { ...asked, measures: [measure.name], bucket: stepFor(period, step), ...(row.length ? { dimensions, rows: [row] } : {}) },
-      { live },
-    ),
+    seriesQuery(site.key, { ...asked, measures: [measure.name], bucket, ...(row.length ? { dimensions, rows: [row] } : {}) }, { live }),
   );
-  const course = useTimeSeries(series.data, measure.name, site.today);
+  const expected = useQuery({
+    ...expectedQuery(site.key, { period, goal: goal?.id ?? null, segment: asked.segment, measure: measure.name }),
+    enabled: bucket === "day" && row.length === 0,
+  });
+  const course = withExpected(useTimeSeries(series.data, measure.name, site.today), bucket === "day" ? expected.data : undefined);
   const flags = useFlags(course?.points);
   if (table.isError || series.isError)
     return <ErrorState error={table.error ?? series.error} again={() => void Promise.all([table.refetch(), series.refetch()])} />;
@@ -108,6 +110,9 @@ function Inside({ opened, measure }: { opened: Opened; measure: Measure }) {
           flags={flags}
           height={190}
         />
+      )}
+      {course?.points.some((one) => one.expected) && (
+        <p className="text-label text-ink-2">Shaded: between what each day was expected; a day outside is ringed.</p>
       )}
       <Parts asked={asked} measure={measure} of={opened.of ?? []} />
       {/* The address that they lead to has nothing opened; to close as well would be a second way to go at once, and might win. */}

@@ -62,7 +62,7 @@ function Reached({ id, funnel, result, match, step, isChosen, onChoose, onSave, 
   const { attributes, listeners, setActivatorNodeRef } = useSortable({ id });
   const { whole, matched } = result;
   const name = stepName(match);
-  const [reached, before] = [whole.reached[step] ?? 0, whole.before?.[step]];
+  const [reached, before] = [whole.reached[step], whole.before?.[step]];
   const share = step ? (whole.of_first[step] ?? null) : reached ? 1 : null;
   const firstBefore = whole.before?.[0];
   const took = tookWords(whole, step);
@@ -154,7 +154,7 @@ function Reached({ id, funnel, result, match, step, isChosen, onChoose, onSave, 
 function Loss({ funnel, result, match, step, isWorst }: StepRowProps) {
   const openUp = useOpenUp();
   const { whole } = result;
-  const [first, lost, share] = [whole.reached[0] ?? 0, whole.lost[step] ?? 0, whole.of_previous[step]];
+  const [first, lost, share] = [whole.reached[0] ?? 0, whole.lost[step], whole.of_previous[step]];
   const [low, high] = [whole.low[step], whole.high[step]];
   const part = lostPart(funnel, step);
   const of = (count: number | undefined) => (first ? (100 * (count ?? 0)) / first : 0);
@@ -180,12 +180,12 @@ function Loss({ funnel, result, match, step, isWorst }: StepRowProps) {
             {said}
           </FigureButton>
         ) : (
-          "nobody lost"
+          lost === 0 && "nobody lost"
         )}
         {between && <span className="block text-micro text-ink-2">{between}</span>}
       </span>
       <span className="relative h-3 max-[700px]:hidden" aria-hidden="true">
-        {lost > 0 && (
+        {Boolean(lost) && (
           <span
             className={clsx("absolute inset-y-0 border-x border-b", isWorst ? "border-rust-mark" : "border-dotted border-ink-2")}
             style={{ left: `${here}%`, width: `${there - here}%` }}

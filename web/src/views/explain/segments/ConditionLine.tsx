@@ -7,6 +7,7 @@ import { newMatch, UNITS, type ConditionDraft, type MatchDraft, type Unit } from
 import { MatchMore, MatchWords } from "@/views/explain/segments/MatchWords";
 import { Line, NumberWord, Word } from "@/views/explain/segments/Written";
 import { plural, valueWords, within } from "@/words/format";
+import { wayWords } from "@/words/paths";
 import { segmentWords } from "@/words/segments";
 
 type Of<Kind extends ConditionDraft["kind"]> = Extract<ConditionDraft, { kind: Kind }>;
@@ -251,11 +252,15 @@ export function SavedLine({ condition, set, onRemove, fault, own }: ConditionPro
   );
 }
 
-export function WholeLine({ condition, onRemove, fault }: Omit<ConditionProps<"segment">, "set" | "isNew">) {
+/** What is kept as it is: to be in another segment, or to have gone a way. */
+export function WholeLine({ condition, onRemove, fault }: Omit<ConditionProps<"segment" | "way">, "set" | "isNew">) {
   const { registry, segments } = useSite();
+  const isWay = condition.kind === "way";
   return (
-    <Line remove="the segment within" onRemove={onRemove} fault={fault}>
-      <span>is among {within(segmentWords(condition.segment, { registry, segments }))}</span>
+    <Line remove={isWay ? "the way" : "the segment within"} onRemove={onRemove} fault={fault}>
+      <span className="wrap-anywhere">
+        {isWay ? wayWords(condition) : `is among ${within(segmentWords(condition.segment, { registry, segments }))}`}
+      </span>
     </Line>
   );
 }

@@ -104,6 +104,7 @@ export function GroupLines({ group, set, faults, path = [], own, onRemove }: Gro
             return <OrderLine key={place} condition={one} set={change} {...parts} />;
           case "saved":
             return <SavedLine key={place} condition={one} set={change} own={own} {...parts} />;
+          case "way":
           case "segment":
             return <WholeLine key={place} condition={one} {...parts} />;
           default:

@@ -31,6 +31,7 @@ export type ConditionDraft =
   | { kind: "in order"; steps: MatchDraft[]; within: string; unit: Unit; directly: boolean }
   | { kind: "saved"; id: number | null }
   | { kind: "segment"; segment: Segment }
+  | Schemas["WayCondition"]
   | GroupDraft;
 
 export interface GroupDraft {
