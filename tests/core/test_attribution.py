@@ -18,6 +18,8 @@ from upper_compass.core.definitions.attribution import PositionBased, TimeDecay
 from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.requests import Column, SeriesRequest
 from upper_compass.core.engine.credit_kernels import Stretches, time_decay
+from upper_compass.core.reports.credited import CreditedRequest
+from upper_compass.core.reports.credited import credited as behind
 from upper_compass.core.reports.tables import series
 
 pytestmark = pytest.mark.usefixtures("early_years")
@@ -145,6 +147,42 @@ def test_a_breakdown_groups_the_same_touches_more_finely(hits, dimensions, model
         assert {key: pytest.approx(row) for key, row in telling(below).items()} == telling({key: row for key, row in both.items() if key[:1] == parent})
         if model not in ("every touch", "on the spot"):
             assert [sum(row[i] for row in below.values()) for i in (0, 1)] == pytest.approx(figures, abs=1e-9)
+
+
+@given(hit_lists(), st.sampled_from([["source"], ["page"], ["source", "medium"], ["page", "source"]]), MODELS, REACHES, st.booleans(), st.sampled_from([1, 3]))
+@settings(max_examples=60)
+def test_each_credit_is_made_of_the_conversions_behind_it(hits, dimensions, model, reach, counts_direct, shards):
+    reading, more = reading_of(hits, count=shards), {"model": model, "reach": reach, "counts_direct": counts_direct}
+    rows, total = rows_of(reading, dimensions, [column(**more), column("value", **more)])
+    for key, (credit, value) in rows.items():
+        asked = {"period": PERIOD, "goal": 1, "column": column(**more), "dimensions": dimensions, "values": list(key), "limit": 100}
+        found = behind(reading, CreditedRequest.model_validate(asked), {1: BOOKED})
+        assert len(found.conversions) == found.count <= total[0]
+        assert sum(one.credit for one in found.conversions) == pytest.approx(credit, abs=1e-9)
+        assert sum(one.credit * one.worth for one in found.conversions) == pytest.approx(value, abs=1e-9)
+        for one in found.conversions:
+            assert len(one.told) == one.touches and one.credit == pytest.approx(sum(touch.weight for touch in one.told if touch.own) if one.told else 1)
+            if one.told and model != "every touch":
+                assert sum(touch.weight for touch in one.told) == pytest.approx(1)
+            assert [touch.at for touch in one.told] == sorted(touch.at for touch in one.told)
+
+
+def test_the_touches_of_a_robot_are_told_from_both_ends():
+    hits = [hit(11 * DAY - (500 - i) * MINUTE, visitor="robot", url=f"{HOME}p{i}") for i in range(500)]
+    hits += [hit(11 * DAY, "event", visitor="robot", name="book", url=HOME)]
+    asked = {"period": PERIOD, "goal": 1, "column": column(model="linear"), "dimensions": ["page"], "values": ["/p0"]}
+    [one] = behind(reading_of(numbered(hits)), CreditedRequest.model_validate(asked), {1: BOOKED}).conversions
+    assert (one.touches, len(one.told), one.credit) == (501, 40, pytest.approx(1 / 501))
+    assert ([one.told[0].value, one.told[-1].value], one.told[0].own) == (["/p0", "/"], True)
+
+
+@pytest.mark.parametrize(
+    ("more", "says"), [({"column": {"id": "c", "measure": "conversions"}}, "without a model"), ({"values": ["a", "b"]}, "a value of each")]
+)
+def test_what_has_no_credit_is_refused(more, says):
+    asked = {"period": PERIOD, "goal": 1, "column": column(model="linear"), "dimensions": ["page"], "values": ["/p0"]}
+    with pytest.raises(ValidationError, match=says):
+        CreditedRequest.model_validate(asked | more)
 
 
 def test_credits_over_time_are_those_of_each_day():

@@ -161,14 +161,14 @@ def test_the_way_to_a_hit_is_found_in_the_order_in_which_it_is_walked():
     paying = [one for n in range(12) for one in shopper(f"payer{n}", 0, 1, 2, 3)]
     thanked = [hit(one["at"], visitor=one["visitor"], url=f"{HOME}thanks", user_agent=None) for one in paying if one["kind"] == "order"]
     paying = [*(one | {"url": f"{HOME}thanks"} if one["kind"] == "order" else one for one in paying), *thanked]
-    looking = [one for n in range(30) for one in shopper(f"looker{n}", 0, 1)[1:]]
-    both = [hit(START, visitor=f"{who}{n}", url=HOME, user_agent=None) for who, count in (("payer", 12), ("looker", 30)) for n in range(count)]
+    gazing = [one for n in range(30) for one in shopper(f"gazer{n}", 0, 1)[1:]]
+    both = [hit(START, visitor=f"{who}{n}", url=HOME, user_agent=None) for who, count in (("payer", 12), ("gazer", 30)) for n in range(count)]
     asked_ = FunnelSuggestionRequest.model_validate({"period": PERIOD, "last": PAID})
-    found = funnel_suggestion(reading_of(numbered([*both, *paying, *looking])), asked_)
+    found = funnel_suggestion(reading_of(numbered([*both, *paying, *gazing])), asked_)
     # The home page and the shop are seen as much by those who only look, and the page on which they pay is no step to it.
     assert [step.page and step.page.value for step in found.steps] == ["/basket", "/checkout", None]
     assert found.visits == 12
-    few = funnel_suggestion(reading_of(numbered([*both, *paying[:36], *looking])), asked_)
+    few = funnel_suggestion(reading_of(numbered([*both, *paying[:36], *gazing])), asked_)
     assert (few.steps, few.visits) == ([], 9)
 
 

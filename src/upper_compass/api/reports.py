@@ -27,6 +27,7 @@ from upper_compass.core.engine.measures import MEASURES, measured_parts
 from upper_compass.core.reports import tables as reports
 from upper_compass.core.reports.activity import ActivityRequest, ActivityResult, activity
 from upper_compass.core.reports.compare import compare
+from upper_compass.core.reports.credited import CreditedRequest, CreditedResult, credited
 from upper_compass.core.reports.expected import ExpectedRequest, ExpectedResult, expected
 from upper_compass.core.reports.funnel import funnel, funnel_series
 from upper_compass.core.reports.funnel_suggestion import funnel_suggestion
@@ -130,6 +131,12 @@ def funnel_suggestion_(access: Viewer, services: ServicesHere, request: FunnelSu
 def paths_(access: Viewer, services: ServicesHere, request: PathsRequest = Body(examples=[_PATHS])) -> Response:  # noqa: B008
     """The ways of visits from a page, an event or a channel, forwards and backwards. For the site's viewers."""
     return _json(services.reader.read_json(access.site, paths, with_saved(access, request), goals_for(access, request)))
+
+
+@router.post("/reports/credited", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
+def credited_(access: Viewer, services: ServicesHere, request: CreditedRequest) -> CreditedResult:
+    """The conversions behind the credit of a row, each with its touches and their weights. For the site's viewers."""
+    return services.reader.read(access.site, credited, with_saved(access, request), goals_for(access, request))
 
 
 @router.post("/reports/activity", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))

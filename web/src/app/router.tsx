@@ -126,6 +126,10 @@ export const router = createRouter({
         lazyRouteComponent(() => import("@/views/explain/Paths"), "Paths"),
       ),
       view(
+        "/explain/attribution",
+        lazyRouteComponent(() => import("@/views/explain/Attribution"), "Attribution"),
+      ),
+      view(
         "/explain/segments",
         lazyRouteComponent(() => import("@/views/explain/Segments"), "Segments"),
       ),

@@ -83,6 +83,7 @@ export const STAGES: Stage[] = [
       { name: "Compare", path: "/s/$site/explain/compare" },
       { name: "Funnels", path: "/s/$site/explain/funnels" },
       { name: "Paths", path: "/s/$site/explain/paths" },
+      { name: "Attribution", path: "/s/$site/explain/attribution" },
       { name: "Segments", path: "/s/$site/explain/segments" },
     ],
   },

@@ -399,6 +399,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sites/{site}/reports/credited": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Credited
+         * @description The conversions behind the credit of a row, each with its touches and their weights. For the site's viewers.
+         */
+        post: operations["credited__api_v1_sites__site__reports_credited_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sites/{site}/reports/activity": {
         parameters: {
             query?: never;
@@ -2343,6 +2363,56 @@ export interface components {
             email: string;
             /** Password */
             password: string;
+        };
+        /**
+         * CreditedConversion
+         * @description A conversion: when and in which visit, what it is worth, and which share of it the row is credited. `touches`: how many; `told`: the first and last.
+         */
+        CreditedConversion: {
+            /** Visitor */
+            visitor: string;
+            /** Number */
+            number: number;
+            /** At */
+            at: number;
+            /** Worth */
+            worth: number;
+            /** Credit */
+            credit: number;
+            /** Touches */
+            touches: number;
+            /** Told */
+            told: components["schemas"]["Touch"][];
+        };
+        /**
+         * CreditedRequest
+         * @description What is behind the credit of a row: of a column with a model, by these dimensions, the row of these values.
+         */
+        CreditedRequest: {
+            period: components["schemas"]["Period"];
+            /** Goal */
+            goal?: number | null;
+            segment?: components["schemas"]["Segment"] | null;
+            column: components["schemas"]["Column"];
+            /** Dimensions */
+            dimensions: string[];
+            /** Values */
+            values: string[];
+            /**
+             * Limit
+             * @default 20
+             */
+            limit: number;
+        };
+        /**
+         * CreditedResult
+         * @description The newest conversions, and how many there are in all.
+         */
+        CreditedResult: {
+            /** Count */
+            count: number;
+            /** Conversions */
+            conversions: components["schemas"]["CreditedConversion"][];
         };
         /**
          * DeviceCondition
@@ -5974,6 +6044,22 @@ export interface components {
             until: string;
         };
         /**
+         * Touch
+         * @description One touch of a conversion: when, in which visit of the visitor, its value, the share that it is credited, and whether it is the row's own.
+         */
+        Touch: {
+            /** At */
+            at: number;
+            /** Number */
+            number: number;
+            /** Value */
+            value: string;
+            /** Weight */
+            weight: number;
+            /** Own */
+            own: boolean;
+        };
+        /**
          * TrafficSource
          * @description Where a view came from, tidied, aliases applied, sorted into a channel; without `evidence` it is direct.
          */
@@ -8684,6 +8770,99 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PathsResult"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Timeout */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    credited__api_v1_sites__site__reports_credited_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CreditedRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CreditedResult"];
                 };
             };
             /** @description Unauthorized */

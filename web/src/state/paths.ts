@@ -34,6 +34,7 @@ const VIEWS: Readonly<Record<ViewPath, true>> = {
   "/s/$site/explain/compare": true,
   "/s/$site/explain/funnels": true,
   "/s/$site/explain/paths": true,
+  "/s/$site/explain/attribution": true,
   "/s/$site/explain/segments": true,
 };
 

@@ -95,7 +95,7 @@ class Credits(KeyedBy):
         return space.labels, {name: sums(space.groups[0], space.count, amounts[kept]) for name, amounts in wanted.items()}
 
     def _by_touches(self, selection: Selection, counted: Ints, wanted: dict[str, Floats]) -> tuple[list[Ints], dict[str, Floats]]:
-        touches = _Touches.of(self, selection, counted)
+        touches = Touches.of(self, selection, counted)
         stretches = touches.stretches(selection, counted, self.crediting.reach)
         touched = stretches.lengths > 0
         keys = replace(self, edges=()).of_rows(selection, touches.rows) if len(touches.rows) else [np.empty(0, np.uint32)] * len(self.dimensions)
@@ -115,7 +115,7 @@ class Credits(KeyedBy):
 
 
 @dataclass(frozen=True)
-class _Touches:
+class Touches:
     """What conversions can be credited to, in order of visitor and time: the hit whose values it has, its visit, its moment, and what it is of.
 
     `clock` goes on from visitor to visitor, by the start of the visit; `span` is what it goes on by. `is_direct`: passed over where there is another.
@@ -131,7 +131,7 @@ class _Touches:
     is_direct: Bools
 
     @staticmethod
-    def of(by: Credits, selection: Selection, counted: Ints) -> _Touches:
+    def of(by: Credits, selection: Selection, counted: Ints) -> Touches:
         """Those of the visitors of these conversions, from all history."""
         shard = selection.shard
         of_visits, starts = shard.visit("visitor"), shard.visit("start")
@@ -150,7 +150,26 @@ class _Touches:
         since = int(starts[visits].min()) if len(visits) else 0
         span = int(shard.hit("at").max()) - since + 1 if len(visits) else 1
         places = np.searchsorted(visitors, of_visits[visits]).astype(np.int64)
-        return _Touches(rows, visits, places, times, places * span + starts[visits] - since, span, since, is_direct)
+        return Touches(rows, visits, places, times, places * span + starts[visits] - since, span, since, is_direct)
+
+    @staticmethod
+    def at_hits(selection: Selection, rows: Rows) -> Touches:
+        """The hits themselves, as touches."""
+        visits = selection.shard.derived.visit_of[rows]
+        times, nothing = selection.shard.hit("at")[rows], np.zeros(len(rows), np.int64)
+        return Touches(rows, visits, nothing, times, nothing, 1, 0, np.zeros(len(rows), bool))
+
+    def among_others(self, of: Stretches) -> tuple[Touches, Stretches]:
+        """The touches that are not direct, then all of them; and the stretch of each conversion: among the first where it has any, else among all."""
+        others = np.flatnonzero(~self.is_direct)
+        told = np.concatenate([[0], np.cumsum(~self.is_direct)])
+        first, stop = told[of.first], told[of.stop]
+        has_others = stop > first
+        both = np.concatenate([others, np.arange(len(self.rows))])
+        names = ("rows", "visits", "visitors", "times", "clock", "is_direct")
+        taken = replace(self, **{name: getattr(self, name)[both] for name in names})
+        beyond = len(others)
+        return taken, Stretches(np.where(has_others, first, of.first + beyond), np.where(has_others, stop, of.stop + beyond))
 
     def stretches(self, selection: Selection, counted: Ints, reach: Reach) -> Stretches:
         """The touches in reach of each conversion, none or more."""

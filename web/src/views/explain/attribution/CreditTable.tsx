@@ -1,0 +1,331 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { scaleLinear } from "@visx/scale";
+import { clsx } from "clsx";
+import type { ReactNode } from "react";
+
+import { api, type MeasureValues, type Row, type Schemas } from "@/api/client";
+import { tableByRow } from "@/api/figures";
+import { PairMark } from "@/charts/PairMark";
+import { FIRST, idAt, LAST, MAX_COLUMNS, type CreditColumn, type Shown } from "@/views/explain/attribution/columns";
+import { ColumnHead } from "@/views/explain/attribution/ColumnHead";
+import { LedgerSkeleton } from "@/ledger/LedgerSkeleton";
+import { LongText } from "@/ledger/LongText";
+import { useSite } from "@/state/site";
+import { useSteering, useView } from "@/state/view";
+import { Button } from "@/ui/Button";
+import { Chevron } from "@/ui/icons";
+import { ErrorState } from "@/ui/states";
+import { credit, modelLabel, mostly, points } from "@/words/attribution";
+import { valueWords, versusWords } from "@/words/format";
+
+const MARKS = 104;
+
+interface CreditTableProps {
+  shown: Shown;
+  set: (change: (was: Shown) => Shown) => void;
+  request: Schemas["TableRequest"];
+  rows: readonly Row[];
+  total: MeasureValues;
+}
+
+type Shares = (row: Pick<Row, "values" | "before">, place: number) => { now: number | null; against: number | null };
+
+/** Credit by model, side by side: how much, what share of its column, and how far that is from what it is held against; rows opened in place. */
+export function CreditTable({ shown, set, request, rows, total }: CreditTableProps) {
+  const { period, versus } = useView();
+  const { registry } = useSite();
+  const { columns, sort, open } = shown;
+  const [dimension = ""] = request.dimensions;
+  const title = registry?.dimensions.find((one) => one.name === dimension)?.title ?? dimension;
+  const share = (part: number | null | undefined, whole: number | null | undefined) => (part == null || !whole ? null : part / whole);
+  const sharesOf: Shares = ({ values, before }, place) => ({
+    now: share(values[idAt(place)], total.values[idAt(place)]),
+    against: place === 0 ? share(before?.[idAt(0)], total.before?.[idAt(0)]) : share(values[idAt(0)], total.values[idAt(0)]),
+  });
+  const top = Math.max(
+    0.01,
+    ...rows.flatMap((row) => columns.flatMap((_, place) => Object.values(sharesOf(row, place)).map((one) => one ?? 0))),
+  );
+  const scale = scaleLinear({ domain: [0, top], range: [6, MARKS - 6], nice: 3 });
+  const change = (place: number, to: CreditColumn) =>
+    set((was) => ({ ...was, columns: was.columns.map((one, at) => (at === place ? to : one)) }));
+  const toggle = (value: string) =>
+    set((was) => ({ ...was, open: was.open.includes(value) ? was.open.filter((one) => one !== value) : [...was.open, value] }));
+  const line = { columns, sharesOf, top: scale.domain()[1] ?? 1 };
+  return (
+    <div className="overflow-x-auto" data-ledger>
+      <table className="w-full border-collapse text-body" aria-label="Credit">
+        <thead>
+          <tr className="border-t border-ink align-bottom">
+            <th scope="col" className="min-w-36 pb-1 text-start text-label font-normal text-ink-2" rowSpan={2}>
+              ● share of the column
+              <br />○ held against
+              <br />
+              Points: the gap
+              <br />
+              <span className="text-ink">{title}</span>
+            </th>
+            {columns.map((column, place) => (
+              <th key={place} scope="colgroup" colSpan={3} className="min-w-56 border-l border-hairline pt-2 pl-3 align-top">
+                <ColumnHead
+                  key={JSON.stringify(column.model)}
+                  {...{ column, place }}
+                  count={columns.length}
+                  against={
+                    place > 0
+                      ? modelLabel(columns[0]?.model ?? "linear").toLowerCase()
+                      : versus === "none"
+                        ? "nothing"
+                        : versusWords(period, versus)
+                  }
+                  set={(to) => change(place, to)}
+                  onCopy={
+                    columns.length < MAX_COLUMNS
+                      ? () =>
+                          set((was) => ({ ...was, columns: [...was.columns.slice(0, place + 1), column, ...was.columns.slice(place + 1)] }))
+                      : null
+                  }
+                  onMove={(by) =>
+                    set((was) => {
+                      const moved = [...was.columns];
+                      moved.splice(place + by, 0, ...moved.splice(place, 1));
+                      return { ...was, columns: moved, sort: was.sort === place ? place + by : was.sort === place + by ? place : was.sort };
+                    })
+                  }
+                  onRemove={() =>
+                    set((was) => ({
+                      ...was,
+                      columns: was.columns.filter((_, at) => at !== place),
+                      sort: Math.max(0, was.sort - (was.sort >= place ? 1 : 0)),
+                    }))
+                  }
+                />
+              </th>
+            ))}
+            <th
+              scope="col"
+              rowSpan={2}
+              className="min-w-18 border-l border-hairline pb-1 pl-3 text-start text-label font-normal text-ink-2"
+            >
+              Mostly
+            </th>
+          </tr>
+          <tr className="border-b border-ink text-label text-ink-2">
+            {columns.map((_, place) => (
+              <Heads
+                key={place}
+                isSorted={sort === place}
+                place={place}
+                onSort={() => set((was) => ({ ...was, sort: place }))}
+                scale={scale}
+              />
+            ))}
+          </tr>
+        </thead>
+        {rows.map((row) => {
+          const value = row.keys[0] ?? "";
+          const isOpen = open.includes(value);
+          return (
+            <tbody key={value} aria-label={valueWords(dimension, value) || "unattributed"}>
+              <Line {...line} row={row} depth={0}>
+                <button
+                  type="button"
+                  className="grid size-5 shrink-0 place-items-center text-ink-2"
+                  aria-expanded={isOpen}
+                  aria-label={`${nameOf(dimension, value)}: open into ${shown.into}`}
+                  onClick={() => toggle(value)}
+                >
+                  <span className={clsx(!isOpen && "-rotate-90")}>
+                    <Chevron />
+                  </span>
+                </button>
+                <Named dimension={dimension} value={value} />
+              </Line>
+              {isOpen && <Children {...line} request={request} parent={value} into={shown.into} />}
+            </tbody>
+          );
+        })}
+        <tfoot>
+          <tr className="border-t border-ink font-semibold">
+            <th scope="row" className="py-1 text-start">
+              All
+            </th>
+            {columns.map((_, place) => (
+              <td key={place} colSpan={3} className="border-l border-hairline pl-3">
+                <span className="inline-block w-14 text-end">{credit(total.values[idAt(place)])}</span>
+              </td>
+            ))}
+            <td className="border-l border-hairline" />
+          </tr>
+        </tfoot>
+      </table>
+    </div>
+  );
+}
+
+const nameOf = (dimension: string, value: string): string => (value === "" ? "unattributed" : valueWords(dimension, value));
+
+function Heads({
+  isSorted,
+  place,
+  onSort,
+  scale,
+}: {
+  isSorted: boolean;
+  place: number;
+  onSort: () => void;
+  scale: ReturnType<typeof scaleLinear<number>>;
+}) {
+  return (
+    <>
+      <th scope="col" className="w-17 border-l border-hairline pl-3 text-end font-normal" aria-sort={isSorted ? "descending" : undefined}>
+        <button
+          type="button"
+          className={isSorted ? "font-semibold text-ink" : ""}
+          aria-label={`Sort by the credit of column ${place + 1}`}
+          onClick={onSort}
+        >
+          {isSorted && "▾ "}Credit
+        </button>
+      </th>
+      <th scope="col" className="w-14 pl-2 text-end font-normal" aria-label={`Points, column ${place + 1}`}>
+        Points
+      </th>
+      <th scope="col" className="pl-2 text-start font-normal" aria-label={`Shares as marks, column ${place + 1}`}>
+        <svg width={MARKS} height="14" aria-hidden="true">
+          {scale.ticks(3).map((at) => (
+            <text key={at} className="fill-ink-2 text-micro" x={scale(at)} y="11" textAnchor="middle">
+              {Math.round(at * 1000) / 10}
+            </text>
+          ))}
+        </svg>
+      </th>
+    </>
+  );
+}
+
+interface LineProps {
+  row: Row;
+  depth: number;
+  columns: readonly CreditColumn[];
+  sharesOf: Shares;
+  top: number;
+  children: ReactNode;
+}
+
+function Line({ row, depth, columns, sharesOf, top, children }: LineProps) {
+  return (
+    <tr className="border-b border-hairline" aria-level={depth + 1}>
+      <th scope="row" className="max-w-52 py-0.5 text-start font-normal">
+        <span className={clsx("flex min-w-0 items-center gap-1", depth > 0 && "ml-2.5 border-l border-ink-2 pl-5")}>{children}</span>
+      </th>
+      {columns.map((_, place) => {
+        const { now, against } = sharesOf(row, place);
+        return <Cells key={place} value={row.values[idAt(place)]} now={now} against={against} top={top} />;
+      })}
+      <td className="border-l border-hairline pl-3 text-label text-ink-2">
+        {mostly(row.values[FIRST] ?? 0, row.values[LAST] ?? 0) || "–"}
+      </td>
+    </tr>
+  );
+}
+
+function Cells({
+  value,
+  now,
+  against,
+  top,
+}: {
+  value: number | null | undefined;
+  now: number | null;
+  against: number | null;
+  top: number;
+}) {
+  return (
+    <>
+      <td className="border-l border-hairline pl-3 text-end font-semibold">{credit(value)}</td>
+      <td className="pl-2 text-end text-ink-2">{points(now, against)}</td>
+      <td className="pl-2">{now !== null && <PairMark now={now} against={against ?? now} top={top} width={MARKS} />}</td>
+    </>
+  );
+}
+
+function Named({ dimension, value }: { dimension: string; value: string }) {
+  const { narrow } = useSteering();
+  if (value === "") return <span className="text-ink-2">unattributed</span>;
+  const words = valueWords(dimension, value);
+  return (
+    <button
+      type="button"
+      className="min-w-0 text-start text-teal decoration-1 underline-offset-3 hover:underline"
+      title={`${words}: only these (with Alt: without these)`}
+      onClick={(event) => narrow(dimension, value, event.altKey ? "without" : "only")}
+    >
+      <LongText text={words} />
+    </button>
+  );
+}
+
+/** What a row is made of. */
+function Children({
+  request,
+  parent,
+  into,
+  ...line
+}: Omit<LineProps, "row" | "depth" | "children"> & { request: Schemas["TableRequest"]; parent: string; into: string }) {
+  const { site } = useSite();
+  const { live } = useView();
+  const body = { ...request, dimensions: [...request.dimensions, into], parents: [parent], limit: 50 };
+  const asked = useQuery(
+    api.queryOptions(
+      "post",
+      "/api/v1/sites/{site}/reports/table",
+      { params: { path: { site: site.key } }, body },
+      { select: tableByRow, placeholderData: keepPreviousData, refetchInterval: live ? 4_000 : false },
+    ),
+  );
+  const whole = (inside: ReactNode) => (
+    <tr>
+      <td colSpan={line.columns.length * 3 + 2} className="py-1 pl-8 text-label text-ink-2">
+        {inside}
+      </td>
+    </tr>
+  );
+  if (asked.isError) return whole(<ErrorState error={asked.error} again={() => void asked.refetch()} />);
+  if (!asked.data) return whole(<LedgerSkeleton rows={2} />);
+  const { rows, count } = asked.data;
+  return (
+    <>
+      {rows.map((row) => {
+        const value = row.keys.at(-1) ?? "";
+        return (
+          <Line key={value} {...line} row={row} depth={1}>
+            {value === "" ? <span className="text-ink-2">none</span> : <Named dimension={into} value={value} />}
+          </Line>
+        );
+      })}
+      {count > rows.length && whole(`The ${rows.length} largest of ${count}.`)}
+    </>
+  );
+}
+
+/** Adds a column like the last one, by the next model. */
+export function AddColumn({
+  shown,
+  set,
+  models,
+}: {
+  shown: Shown;
+  set: CreditTableProps["set"];
+  models: readonly CreditColumn["model"][];
+}) {
+  const last = shown.columns.at(-1);
+  if (!last || shown.columns.length >= MAX_COLUMNS) return null;
+  const used = new Set(shown.columns.map((one) => JSON.stringify(one.model)));
+  const model = models.find((one) => !used.has(JSON.stringify(one))) ?? last.model;
+  return (
+    <Button kind="link" onClick={() => set((was) => ({ ...was, columns: [...was.columns, { ...last, model }] }))}>
+      Add a column
+    </Button>
+  );
+}
