@@ -80,7 +80,8 @@ export function useEntry<Values extends FieldValues, Saved = unknown>(options: E
       return () => at.removeEventListener("blur", lookAgain);
     }
     followed.current = begun;
-    form.reset(next);
+    // Where nothing changes on the screen, what was said of it holds.
+    form.reset(next, { keepErrors: JSON.stringify(form.getValues()) === begun });
   });
   useEffect(() => form.subscribe({ formState: { values: true }, callback: ({ name }) => name && reset() }), [form, reset]);
   const errors = sending.error?.errors ?? [];

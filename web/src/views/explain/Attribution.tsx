@@ -1,18 +1,20 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useNavigate, useSearch } from "@tanstack/react-router";
+import { useRef } from "react";
 
 import { api, type Schemas } from "@/api/client";
 import { rowsFile } from "@/api/exports";
 import { tableByRow } from "@/api/figures";
 import { FIRST, idAt, LAST, readCredit, requested, USUAL } from "@/views/explain/attribution/columns";
 import { AddColumn, CreditTable } from "@/views/explain/attribution/CreditTable";
+import { OpenedCredit } from "@/views/explain/attribution/OpenedCredit";
 import { Chosen } from "@/views/shared/Chosen";
 import { NamedValue } from "@/views/shared/NamedValue";
 import { FileMenu } from "@/ledger/FileMenu";
 import { LedgerSkeleton } from "@/ledger/LedgerSkeleton";
 import { ViewPending } from "@/ledger/ViewPending";
-import type { ViewSearch } from "@/state/address";
-import { useShown } from "@/state/shown";
+import { isRecord, type ViewSearch } from "@/state/address";
+import { isText, useShown } from "@/state/shown";
 import { useSite } from "@/state/site";
 import { useView } from "@/state/view";
 import { EmptyNote, ViewError } from "@/ui/states";
@@ -47,6 +49,8 @@ function Credit() {
   const search = useSearch({ from: "/s/$site" });
   const navigate = useNavigate();
   const [shown, set] = useShown("credit", USUAL, readCredit);
+  const [opened, open] = useShown<OpenedCell | null>("opened credit", null, readCell);
+  const from = useRef<HTMLElement | null>(null);
   const dimensions = registry?.dimensions ?? [];
   const by = dimensions.find((one) => one.name === search.by)?.name ?? "channel";
   const into =
@@ -143,7 +147,31 @@ function Credit() {
         </span>
       </div>
       {!table && <LedgerSkeleton rows={12} />}
-      {table && <CreditTable shown={{ ...shown, into }} set={set} request={request} rows={table.rows} total={table.total} />}
+      {table && (
+        <CreditTable
+          shown={{ ...shown, into }}
+          set={set}
+          request={request}
+          rows={table.rows}
+          total={table.total}
+          onOpen={(place, path, credit) => {
+            from.current = document.activeElement as HTMLElement | null;
+            open(() => ({ place, path: [...path], credit }));
+          }}
+        />
+      )}
+      {opened && request.columns[opened.place] && opened.place < shown.columns.length && (
+        <OpenedCredit
+          column={request.columns[opened.place] as Schemas["Column"]}
+          path={opened.path}
+          shown={opened.credit}
+          onClose={() => open(() => null)}
+          onCloseAutoFocus={(event) => {
+            event.preventDefault();
+            from.current?.focus();
+          }}
+        />
+      )}
       {table?.rows.length === 0 && (
         <EmptyNote>There were no conversions in these days. Choose other days, or another goal to steer by.</EmptyNote>
       )}
@@ -159,6 +187,22 @@ function Credit() {
       )}
     </div>
   );
+}
+
+/** A credit that is opened: its column, its row, and what stands there. */
+interface OpenedCell {
+  place: number;
+  path: { dimension: string; value: string }[];
+  credit: number;
+}
+
+function readCell(given: unknown): OpenedCell | null {
+  if (!isRecord(given) || !Number.isInteger(given["place"]) || typeof given["credit"] !== "number" || !Array.isArray(given["path"]))
+    return null;
+  const path = given["path"].filter(
+    (one: unknown): one is { dimension: string; value: string } => isRecord(one) && isText(one["dimension"]) && isText(one["value"]),
+  );
+  return path.length ? { place: Number(given["place"]), path, credit: given["credit"] } : null;
 }
 
 /** Which value closes what others begin, and which begins what others close. */
@@ -177,12 +221,13 @@ function CreditAnswer({ ends, by, did, whole }: { ends: readonly Ends[]; by: str
     <Answer>
       {closes && (
         <>
-          {named(closes)} closes what others begin: {said(closes.first)} {did} by first touch, {said(closes.last)} by last.{" "}
+          {named(closes)} closes what others begin: {closes.first < 0.5 ? "no" : said(closes.first)} {did} by first touch,{" "}
+          {said(closes.last)} by last.{" "}
         </>
       )}
       {begins && (
         <>
-          {named(begins)} begins {said(begins.first)} and closes {said(begins.last)}.
+          {named(begins)} begins {said(begins.first)} and closes {begins.last < 0.5 ? "none" : said(begins.last)}.
         </>
       )}
     </Answer>

@@ -31,6 +31,8 @@ export function ColumnHead({ column, place, count, against, set, onCopy, onMove,
   const { goal: steered } = useView();
   const { measure, model, reach, segment, goal, product } = column;
   const name = modelName(model);
+  // What is typed is the reader's own until another model is chosen.
+  const [turn, setTurn] = useState(0);
   const reaches = REACHES.some((one) => one === reach) ? REACHES : [reach, ...REACHES];
   const what = product !== undefined ? "product" : `${measure} ${goal ?? steered?.id ?? ""}`;
   const whats = goals.flatMap((one) => [
@@ -47,7 +49,10 @@ export function ColumnHead({ column, place, count, against, set, onCopy, onMove,
             label={`Model of column ${place + 1}`}
             value={name}
             options={MODELS.map((one) => ({ value: one.value, label: one.label }))}
-            onChange={(to) => set({ ...column, model: MODELS.find((one) => one.value === to)?.model ?? model })}
+            onChange={(to) => {
+              set({ ...column, model: MODELS.find((one) => one.value === to)?.model ?? model });
+              setTurn((was) => was + 1);
+            }}
           />
         </span>
         <Menu
@@ -80,7 +85,11 @@ export function ColumnHead({ column, place, count, against, set, onCopy, onMove,
           options={[{ value: "", label: "everyone" }, ...people.map((one) => ({ value: String(one.id), label: one.name }))]}
           onChange={(to) => set(without(column, "segment", to ? { segment: Number(to) } : {}))}
         />
-        <Numbers key={name} model={model} set={(to) => set({ ...column, model: to })} />
+        <Numbers
+          key={`${turn} ${typeof model === "object" ? model.kind : model}`}
+          model={model}
+          set={(to) => set({ ...column, model: to })}
+        />
       </span>
       <span className="flex flex-wrap items-baseline gap-x-2.5">
         <Chosen
@@ -106,11 +115,12 @@ export function ColumnHead({ column, place, count, against, set, onCopy, onMove,
   );
 }
 
-function without(column: CreditColumn, key: "segment" | "goal" | "product", to: Partial<CreditColumn> = {}): CreditColumn {
-  const rest = { ...column };
-  delete rest[key];
-  return { ...rest, ...to };
-}
+type Choice = "segment" | "goal" | "product";
+
+const without = (column: CreditColumn, key: Choice, to: Partial<CreditColumn> = {}): CreditColumn => ({
+  ...(Object.fromEntries(Object.entries(column).filter(([name]) => name !== key)) as unknown as CreditColumn),
+  ...to,
+});
 
 /** The analyst’s own three weights, or the half-life; nothing of models without numbers. */
 function Numbers({ model, set }: { model: CreditModel; set: (model: CreditModel) => void }) {
@@ -134,7 +144,11 @@ function Numbers({ model, set }: { model: CreditModel; set: (model: CreditModel)
     );
   const labels = weights ? ["First", "Between", "Last"] : ["Half-life, days"];
   return (
-    <span onBlur={take} onKeyDown={(event) => event.key === "Enter" && take()} className="flex items-baseline gap-1">
+    <span
+      onBlur={(event) => !event.currentTarget.contains(event.relatedTarget) && take()}
+      onKeyDown={(event) => event.key === "Enter" && take()}
+      className="flex items-baseline gap-1"
+    >
       {!weights && "half-life"}
       {labels.map((label, at) => (
         <NumberWord

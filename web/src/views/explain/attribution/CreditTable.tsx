@@ -8,6 +8,7 @@ import { tableByRow } from "@/api/figures";
 import { PairMark } from "@/charts/PairMark";
 import { FIRST, idAt, LAST, MAX_COLUMNS, type CreditColumn, type Shown } from "@/views/explain/attribution/columns";
 import { ColumnHead } from "@/views/explain/attribution/ColumnHead";
+import { FigureButton } from "@/ledger/FigureButton";
 import { LedgerSkeleton } from "@/ledger/LedgerSkeleton";
 import { LongText } from "@/ledger/LongText";
 import { useSite } from "@/state/site";
@@ -26,12 +27,16 @@ interface CreditTableProps {
   request: Schemas["TableRequest"];
   rows: readonly Row[];
   total: MeasureValues;
+  /** Opens the credit of a row in a column. */
+  onOpen: Opens;
 }
+
+type Opens = (place: number, path: readonly { dimension: string; value: string }[], credit: number) => void;
 
 type Shares = (row: Pick<Row, "values" | "before">, place: number) => { now: number | null; against: number | null };
 
 /** Credit by model, side by side: how much, what share of its column, and how far that is from what it is held against; rows opened in place. */
-export function CreditTable({ shown, set, request, rows, total }: CreditTableProps) {
+export function CreditTable({ shown, set, request, rows, total, onOpen }: CreditTableProps) {
   const { period, versus } = useView();
   const { registry } = useSite();
   const { columns, sort, open } = shown;
@@ -51,9 +56,9 @@ export function CreditTable({ shown, set, request, rows, total }: CreditTablePro
     set((was) => ({ ...was, columns: was.columns.map((one, at) => (at === place ? to : one)) }));
   const toggle = (value: string) =>
     set((was) => ({ ...was, open: was.open.includes(value) ? was.open.filter((one) => one !== value) : [...was.open, value] }));
-  const line = { columns, sharesOf, top: scale.domain()[1] ?? 1 };
+  const line = { columns, sharesOf, top: scale.domain()[1] ?? 1, onOpen };
   return (
-    <div className="overflow-x-auto" data-ledger>
+    <div className="relative overflow-x-auto" data-ledger>
       <table className="w-full border-collapse text-body" aria-label="Credit">
         <thead>
           <tr className="border-t border-ink align-bottom">
@@ -68,7 +73,6 @@ export function CreditTable({ shown, set, request, rows, total }: CreditTablePro
             {columns.map((column, place) => (
               <th key={place} scope="colgroup" colSpan={3} className="min-w-56 border-l border-hairline pt-2 pl-3 align-top">
                 <ColumnHead
-                  key={JSON.stringify(column.model)}
                   {...{ column, place }}
                   count={columns.length}
                   against={
@@ -127,7 +131,7 @@ export function CreditTable({ shown, set, request, rows, total }: CreditTablePro
           const isOpen = open.includes(value);
           return (
             <tbody key={value} aria-label={valueWords(dimension, value) || "unattributed"}>
-              <Line {...line} row={row} depth={0}>
+              <Line {...line} row={row} path={[{ dimension, value }]}>
                 <button
                   type="button"
                   className="grid size-5 shrink-0 place-items-center text-ink-2"
@@ -141,7 +145,7 @@ export function CreditTable({ shown, set, request, rows, total }: CreditTablePro
                 </button>
                 <Named dimension={dimension} value={value} />
               </Line>
-              {isOpen && <Children {...line} request={request} parent={value} into={shown.into} />}
+              {isOpen && <Children {...line} request={request} parent={{ dimension, value }} into={shown.into} />}
             </tbody>
           );
         })}
@@ -191,7 +195,8 @@ function Heads({
       <th scope="col" className="w-14 pl-2 text-end font-normal" aria-label={`Points, column ${place + 1}`}>
         Points
       </th>
-      <th scope="col" className="pl-2 text-start font-normal" aria-label={`Shares as marks, column ${place + 1}`}>
+      <th scope="col" className="pl-2 text-start font-normal">
+        <span className="sr-only">Shares as marks, column {place + 1}</span>
         <svg width={MARKS} height="14" aria-hidden="true">
           {scale.ticks(3).map((at) => (
             <text key={at} className="fill-ink-2 text-micro" x={scale(at)} y="11" textAnchor="middle">
@@ -206,22 +211,34 @@ function Heads({
 
 interface LineProps {
   row: Row;
-  depth: number;
+  /** Its values, of the row that it lies below first. */
+  path: readonly { dimension: string; value: string }[];
+  onOpen: Opens;
   columns: readonly CreditColumn[];
   sharesOf: Shares;
   top: number;
   children: ReactNode;
 }
 
-function Line({ row, depth, columns, sharesOf, top, children }: LineProps) {
+function Line({ row, path, onOpen, columns, sharesOf, top, children }: LineProps) {
+  const depth = path.length - 1;
+  const name = path.map((one) => nameOf(one.dimension, one.value)).join(", ");
   return (
-    <tr className="border-b border-hairline" aria-level={depth + 1}>
+    <tr className="border-b border-hairline" data-level={depth + 1}>
       <th scope="row" className="max-w-52 py-0.5 text-start font-normal">
         <span className={clsx("flex min-w-0 items-center gap-1", depth > 0 && "ml-2.5 border-l border-ink-2 pl-5")}>{children}</span>
       </th>
       {columns.map((_, place) => {
         const { now, against } = sharesOf(row, place);
-        return <Cells key={place} value={row.values[idAt(place)]} now={now} against={against} top={top} />;
+        return (
+          <Cells
+            key={place}
+            label={`${name}, column ${place + 1}`}
+            value={row.values[idAt(place)]}
+            {...{ now, against, top }}
+            onOpen={(value) => onOpen(place, path, value)}
+          />
+        );
       })}
       <td className="border-l border-hairline pl-3 text-label text-ink-2">
         {mostly(row.values[FIRST] ?? 0, row.values[LAST] ?? 0) || "–"}
@@ -230,20 +247,27 @@ function Line({ row, depth, columns, sharesOf, top, children }: LineProps) {
   );
 }
 
-function Cells({
-  value,
-  now,
-  against,
-  top,
-}: {
+interface CellsProps {
+  label: string;
   value: number | null | undefined;
   now: number | null;
   against: number | null;
   top: number;
-}) {
+  onOpen: (value: number) => void;
+}
+
+function Cells({ label, value, now, against, top, onOpen }: CellsProps) {
   return (
     <>
-      <td className="border-l border-hairline pl-3 text-end font-semibold">{credit(value)}</td>
+      <td className="border-l border-hairline pl-3 text-end font-semibold">
+        {value ? (
+          <FigureButton label={`${label}: ${credit(value)}`} onOpen={() => onOpen(value)}>
+            {credit(value)}
+          </FigureButton>
+        ) : (
+          credit(value)
+        )}
+      </td>
       <td className="pl-2 text-end text-ink-2">{points(now, against)}</td>
       <td className="pl-2">{now !== null && <PairMark now={now} against={against ?? now} top={top} width={MARKS} />}</td>
     </>
@@ -266,16 +290,17 @@ function Named({ dimension, value }: { dimension: string; value: string }) {
   );
 }
 
+interface ChildrenProps extends Omit<LineProps, "row" | "path" | "children"> {
+  request: Schemas["TableRequest"];
+  parent: { dimension: string; value: string };
+  into: string;
+}
+
 /** What a row is made of. */
-function Children({
-  request,
-  parent,
-  into,
-  ...line
-}: Omit<LineProps, "row" | "depth" | "children"> & { request: Schemas["TableRequest"]; parent: string; into: string }) {
+function Children({ request, parent, into, ...line }: ChildrenProps) {
   const { site } = useSite();
   const { live } = useView();
-  const body = { ...request, dimensions: [...request.dimensions, into], parents: [parent], limit: 50 };
+  const body = { ...request, dimensions: [...request.dimensions, into], parents: [parent.value], limit: 50 };
   const asked = useQuery(
     api.queryOptions(
       "post",
@@ -299,7 +324,7 @@ function Children({
       {rows.map((row) => {
         const value = row.keys.at(-1) ?? "";
         return (
-          <Line key={value} {...line} row={row} depth={1}>
+          <Line key={value} {...line} row={row} path={[parent, { dimension: into, value }]}>
             {value === "" ? <span className="text-ink-2">none</span> : <Named dimension={into} value={value} />}
           </Line>
         );

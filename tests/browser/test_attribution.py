@@ -1,0 +1,132 @@
+"""Attribution: models side by side, a channel opened into campaigns, columns added, changed, moved and removed, a credit opened down to one visit."""
+
+import re
+
+import pytest
+from playwright.sync_api import expect
+
+from tests.browser.conftest import serious
+
+
+@pytest.fixture
+def credit(analyst):
+    analyst.goto("/s/mill/explain/attribution")
+    rows(analyst).nth(3).wait_for()
+    return analyst
+
+
+def rows(page):
+    return page.get_by_role("table", name="Credit").locator("tbody tr")
+
+
+def row(page, name):
+    return page.locator(f"tbody[aria-label='{name}'] tr").first
+
+
+def credits(line):
+    """The credit of each column."""
+    return [float(one.replace(",", "")) for one in line.locator("td.font-semibold").all_inner_texts()]
+
+
+def models(page):
+    heads = page.get_by_role("button", name=re.compile(r"^Model of column \d: ")).all()
+    return [one.inner_text() for one in heads]
+
+
+def choose(page, label, option):
+    page.get_by_role("button", name=re.compile(f"^{label}: ")).click()
+    page.get_by_role("menuitemradio", name=option, exact=True).click()
+
+
+def test_models_stand_side_by_side_and_add_up(credit):
+    assert models(credit) == ["First touch", "Linear", "Position-based", "Last touch"]
+    credit.get_by_role("button", name="Add a column").click()
+    expect(credit.get_by_role("button", name="Model of column 5: Start-heavy")).to_be_visible()
+    expect(row(credit, "Email").locator("td.font-semibold").nth(4)).to_have_text(re.compile(r"\d"))
+    totals = [float(one) for one in credit.locator("tfoot td span").all_inner_texts()]
+    assert len(set(totals)) == 1 and totals[0] > 50
+    lines = [credits(one) for one in rows(credit).all()]
+    for column in range(5):  # as far as one digit goes
+        assert sum(line[column] for line in lines) == pytest.approx(totals[0], abs=0.05 * len(lines) + 0.01)
+    heading = credit.get_by_role("heading", level=1)
+    expect(heading).to_have_text(re.compile(r"^Email closes what others begin: \d+ bookings by first touch, \d+ by last\. .+ begins \d+ and closes \d+\."))
+    first, *_, last, _ = credits(row(credit, "Email"))
+    expect(heading).to_contain_text(f"{first:.0f} bookings by first touch, {last:.0f} by last")
+    assert serious(credit) == []
+
+
+def test_a_channel_opens_into_campaigns_that_add_up_to_it(credit):
+    whole = credits(row(credit, "Email"))
+    credit.get_by_role("button", name="Email: open into campaign").click()
+    below = credit.locator("tbody[aria-label='Email'] tr[data-level='2']")
+    below.nth(2).wait_for()
+    for column, amount in enumerate(whole):
+        assert sum(credits(one)[column] for one in below.all()) == pytest.approx(amount, abs=0.05 * below.count() + 0.05)
+    choose(credit, "Opened into", "source")
+    expect(below.first).to_contain_text("letter")
+    choose(credit, "Between", "page")
+    expect(row(credit, "/courses/sourdough/book")).to_contain_text("closes")
+    credit.reload()
+    expect(row(credit, "/courses/sourdough/book")).to_contain_text("closes")
+
+
+def test_columns_are_changed_moved_copied_and_removed(credit):
+    choose(credit, "Model of column 2", "Own weights")
+    weights = [credit.get_by_role("textbox", name=name) for name in ("First", "Between", "Last")]
+    for box, weight in zip(weights, ("0", "0", "x"), strict=True):
+        box.fill(weight)
+    expect(credit.get_by_text("numbers, one above 0")).to_be_visible()
+    weights[2].fill("1")
+    weights[2].press("Enter")
+    expect(credit).to_have_url(re.compile("position.based"))
+    # All to the last touch is what the last column does too.
+    expect(row(credit, "Email").locator("td.font-semibold").nth(1)).to_have_text(row(credit, "Email").locator("td.font-semibold").nth(3).inner_text())
+    credit.get_by_role("button", name="Actions for column 2").click()
+    credit.get_by_role("menuitem", name="Move it to the left").click()
+    assert models(credit)[:2] == ["Own weights", "First touch"]
+    credit.get_by_role("button", name="Actions for column 1").click()
+    credit.get_by_role("menuitem", name="Remove").click()
+    expect(credit.get_by_role("button", name=re.compile("^Model of column"))).to_have_count(3)
+    credit.get_by_role("button", name="Actions for column 1").click()
+    credit.get_by_role("menuitem", name="Duplicate").click()
+    assert models(credit)[:2] == ["First touch", "First touch"]
+    choose(credit, "Whose, in column 2", "On phones")
+    everyone, *_ = credits(row(credit, "Email"))
+    expect(row(credit, "Email").locator("td.font-semibold").nth(1)).not_to_have_text(f"{everyone:.1f}")
+    assert credits(row(credit, "Email"))[1] < everyone
+    choose(credit, "Reach of column 2", "own visit")
+    choose(credit, "What column 2 credits", "Orders")
+    expect(credit.get_by_role("button", name="What column 2 credits: Orders")).to_be_visible()
+
+
+def test_a_credit_opens_down_to_one_visit(credit):
+    amount = credits(row(credit, "Email"))[1]
+    figure = row(credit, "Email").get_by_role("button", name=re.compile("Email, column 2: "))
+    figure.click()
+    opened = credit.get_by_role("dialog")
+    expect(opened.locator("[data-figure]")).to_have_text(f"{amount:.1f}")
+    conversions = opened.get_by_role("list", name="Conversions").locator("> li")
+    conversions.first.wait_for()
+    shares = [float(one) for one in conversions.locator("b").evaluate_all("all => all.map(one => one.textContent.split(' ')[0])")]
+    if conversions.count() < 20:
+        assert sum(shares) / 100 == pytest.approx(amount, abs=0.05)
+    for place in range(3):
+        touches = conversions.nth(place).get_by_role("list", name="Touches").locator("li > span:last-child").all_inner_texts()
+        assert sum(float(one) for one in touches) == pytest.approx(100, abs=0.1)
+    assert serious(credit) == []
+    credit.keyboard.press("Escape")
+    expect(figure).to_be_focused()
+    figure.press("Enter")
+    conversions.first.get_by_role("link").click()
+    expect(credit).to_have_url(re.compile("/watch/visits/"))
+    expect(credit.locator("[aria-label='Hits'] > li").first).to_be_visible()
+
+
+def test_direct_visits_may_count_and_days_without_conversions_say_so(credit):
+    direct = credits(row(credit, "Direct"))[0]
+    choose(credit, "Direct visits", "count as others do")
+    expect(row(credit, "Direct").locator("td.font-semibold").first).not_to_have_text(f"{direct:.1f}")
+    assert credits(row(credit, "Direct"))[0] > direct
+    credit.goto("/s/mill/explain/attribution?from=2020-01-01&to=2020-01-07")
+    expect(credit.get_by_role("heading", level=1)).to_have_text(re.compile("^No bookings in these days"))
+    expect(credit.locator("[data-empty]")).to_contain_text("There were no conversions in these days.")

@@ -1,0 +1,116 @@
+import { useQuery } from "@tanstack/react-query";
+
+import { api, type Schemas } from "@/api/client";
+import { VisitLink } from "@/views/shared/VisitLink";
+import { LedgerSkeleton } from "@/ledger/LedgerSkeleton";
+import { useSite } from "@/state/site";
+import { useView } from "@/state/view";
+import { Sheet } from "@/ui/Dialog";
+import { ErrorState } from "@/ui/states";
+import { Title } from "@/ui/text";
+import { credit, modelLabel, modelName, MODELS, reachWords } from "@/words/attribution";
+import { figure, moment, periodWords, plural, valueWords } from "@/words/format";
+
+interface OpenedCreditProps {
+  column: Schemas["Column"];
+  /** The row: its dimensions, and its value of each. */
+  path: readonly { dimension: string; value: string }[];
+  /** What stands in the table. */
+  shown: number;
+  onClose: () => void;
+  onCloseAutoFocus: (event: Event) => void;
+}
+
+/** Behind a credit: what its model is, and the conversions that it is made of, each with its touches and what they weigh. */
+export function OpenedCredit({ column, path, shown, onClose, onCloseAutoFocus }: OpenedCreditProps) {
+  const { site } = useSite();
+  const { period, segment, goal } = useView();
+  const asked = useQuery(
+    api.queryOptions("post", "/api/v1/sites/{site}/reports/credited", {
+      params: { path: { site: site.key } },
+      body: {
+        period,
+        segment,
+        goal: goal?.id ?? null,
+        column,
+        dimensions: path.map((one) => one.dimension),
+        values: path.map((one) => one.value),
+        limit: 20,
+      },
+    }),
+  );
+  const model = column.model ?? "linear";
+  const words = path.map((one) => valueWords(one.dimension, one.value) || "unattributed").join(", ");
+  return (
+    <Sheet
+      open
+      above="Opened up"
+      title={`${modelLabel(model)}: ${column.measure === "value" ? "value" : "credit"}`}
+      below={`${words}, ${periodWords(period)}`}
+      onClose={onClose}
+      onCloseAutoFocus={onCloseAutoFocus}
+    >
+      <p className="mt-3 text-[34px] leading-10 font-semibold" data-figure>
+        {credit(shown)}
+      </p>
+      <Title className="mt-[18px] border-t border-hairline pt-2.5">What it is</Title>
+      <p>
+        {MODELS.find((one) => one.value === modelName(model))?.meaning} Touches are looked for over {reachWords(column.reach ?? 30)}
+        {column.reach === "own visit" ? "" : " before the conversion"}. Each conversion below gives the share that stands beside it
+        {column.measure === "value" && " of its worth"}; all of them together are this credit.
+      </p>
+      <Title className="mt-[18px] border-t border-hairline pt-2.5">The conversions behind it</Title>
+      {asked.isError ? (
+        <ErrorState error={asked.error} again={() => void asked.refetch()} />
+      ) : asked.data ? (
+        <Conversions found={asked.data} dimension={path[0]?.dimension ?? ""} />
+      ) : (
+        <LedgerSkeleton rows={4} />
+      )}
+    </Sheet>
+  );
+}
+
+function Conversions({ found, dimension }: { found: Schemas["CreditedResult"]; dimension: string }) {
+  const { site } = useSite();
+  const { conversions, count } = found;
+  const at = (ms: number) => moment(ms, site.rules.timezone).replace(/:\d\d$/, "");
+  return (
+    <>
+      <p className="text-ink-2">
+        {plural(count, "conversion")}
+        {count > conversions.length && `, the ${conversions.length} newest here`}.
+      </p>
+      <ol className="grid" aria-label="Conversions">
+        {conversions.map((one) => (
+          <li key={`${one.visitor} ${one.at}`} className="border-b border-hairline py-1.5">
+            <p className="flex items-baseline justify-between gap-3">
+              <VisitLink visitor={one.visitor} number={one.number}>
+                {at(one.at)}
+              </VisitLink>
+              <span className="text-ink-2">
+                {one.worth ? `worth ${figure(one.worth, "money")}, ` : ""}
+                <b className="font-semibold text-ink">{figure(one.credit, "percent")} %</b>
+              </span>
+            </p>
+            <ul className="grid text-label text-ink-2" aria-label="Touches">
+              {one.told.map((touch, place) => (
+                <li key={place} className="flex justify-between gap-3">
+                  <span className="min-w-0 truncate">
+                    {at(touch.at)}{" "}
+                    <span className={touch.own ? "font-semibold text-ink" : "text-ink"}>
+                      {valueWords(dimension, touch.value) || "none"}
+                    </span>
+                  </span>
+                  <span>{figure(touch.weight, "percent")}</span>
+                </li>
+              ))}
+              {one.touches > one.told.length && <li>and {figure(one.touches - one.told.length, "count")} touches between</li>}
+              {one.touches === 0 && <li>no touch in reach</li>}
+            </ul>
+          </li>
+        ))}
+      </ol>
+    </>
+  );
+}
