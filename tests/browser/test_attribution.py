@@ -130,3 +130,21 @@ def test_direct_visits_may_count_and_days_without_conversions_say_so(credit):
     credit.goto("/s/mill/explain/attribution?from=2020-01-01&to=2020-01-07")
     expect(credit.get_by_role("heading", level=1)).to_have_text(re.compile("^No bookings in these days"))
     expect(credit.locator("[data-empty]")).to_contain_text("There were no conversions in these days.")
+
+
+def test_every_touch_a_half_life_value_and_a_product_are_columns_too(credit):
+    choose(credit, "Model of column 1", "Every touch")
+    expect(credit.get_by_text("By every touch the rows add up to more than there were")).to_be_visible()
+    choose(credit, "Model of column 2", "Time decay")
+    linear = row(credit, "Email").locator("td.font-semibold").nth(1)
+    credit.get_by_role("textbox", name="Half-life, days").fill("0.01")
+    credit.get_by_role("textbox", name="Half-life, days").press("Enter")
+    # Nearly all goes to the last touch then.
+    expect(linear).to_have_text(row(credit, "Email").locator("td.font-semibold").nth(3).inner_text())
+    choose(credit, "What column 3 credits", "value of Course bookings")
+    credit.get_by_role("button", name="What column 3 credits: value of Course bookings").wait_for()
+    expect(row(credit, "Email").locator("td.font-semibold").nth(2)).to_have_text(re.compile(r"\d,?\d{3}"))
+    choose(credit, "What column 4 credits", "a product that was bought")
+    credit.get_by_role("combobox", name="Product").fill("no such thing")
+    credit.get_by_role("combobox", name="Product").press("Enter")
+    expect(credit.locator("tfoot td").nth(3)).to_contain_text("0.0")

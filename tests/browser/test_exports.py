@@ -106,3 +106,36 @@ def test_every_list_leaves_as_it_is_seen_and_as_a_whole(analyst, view, grid, col
     assert seen[column][0].split()[0] == rows.first.inner_text().split()[0]
     if grid in ("Visits", "Compared values"):
         assert pl.read_parquet(export(region, re.compile("^Parquet, all")).path()).height >= seen.height
+
+
+@pytest.mark.parametrize(
+    ("view", "ready", "columns"),
+    [
+        ("explain/funnels?funnel=1", "[data-step='5']", ["Of", "Step", "Name", "Reached"]),
+        ("explain/attribution", "table[aria-label='Credit'] tbody tr", ["channel", "1: First touch, conversions, reach 30"]),
+    ],
+)
+def test_funnels_and_credits_leave_as_they_are_seen(analyst, view, ready, columns):
+    analyst.goto(f"/s/mill/{view}")
+    analyst.locator(ready).first.wait_for()
+    analyst.locator("[aria-busy=true]").first.wait_for(state="detached")
+    found = pl.read_csv(export(analyst.locator("main"), "CSV").path())
+    assert found.columns[: len(columns)] == columns and found.height >= 5
+    if "funnels" in view:
+        whole = found.filter(pl.col("Of") == "all")
+        assert whole["Name"].to_list()[0] == "/basket" and whole["Reached"].to_list() == sorted(whole["Reached"], reverse=True)
+        assert set(found["Of"]) > {"all", "phone", "desktop"}
+    else:
+        credits = found.filter(pl.col("channel") == "Email").row(0)[1:]
+        shown = analyst.locator("tbody[aria-label='Email'] td.font-semibold").all_inner_texts()
+        assert [f"{one:.1f}" for one in credits] == shown
+
+
+def test_ways_leave_as_a_table(analyst):
+    analyst.goto("/s/mill/explain/paths?centre=page:/courses")
+    analyst.get_by_role("button", name="As a table").click()
+    rows = analyst.get_by_role("grid", name="Ways").locator("tbody tr")
+    rows.first.wait_for()
+    found = pl.read_csv(export(analyst.locator("main"), "CSV").path())
+    assert (found.height, found.columns[:3]) == (rows.count(), ["Way", "Step", "Visits"])
+    assert found["Visits"].to_list() == sorted(found["Visits"], reverse=True)

@@ -7,6 +7,7 @@ import pytest
 from playwright.sync_api import expect
 
 from tests.browser.conftest import serious
+from upper_compass.demo.laying import COLLEAGUE
 
 PAGES = ("/basket", "/checkout/address", "/checkout/delivery", "/checkout/pay")
 
@@ -140,3 +141,50 @@ def test_segments_side_by_side_and_days_without_anybody(analyst):
     expect(analyst.locator("[data-empty]")).to_contain_text("Nobody came to the first step")
     analyst.goto("/s/mill/explain/funnels?from=2020-01-01&to=2020-01-02")
     expect(analyst.get_by_role("heading", level=1)).to_contain_text("in these days")
+
+
+def test_a_window_of_ones_own_and_another_split_stay_in_the_address(checkout):
+    before = reached(checkout)
+    checkout.get_by_role("button", name="Within: any time").click()
+    checkout.get_by_role("menuitemradio", name="so many minutes …").click()
+    typed = checkout.get_by_role("textbox", name="Within how many minutes")
+    typed.fill("x")
+    expect(checkout.get_by_text("(a number above 0)")).to_be_visible()
+    typed.fill("1")
+    typed.press("Enter")
+    expect(checkout.get_by_role("button", name="Within: 1 minutes")).to_be_visible()
+    after = reached(checkout)
+    assert after[0] == before[0] and after[-1] < before[-1]
+    checkout.get_by_role("button", name="Split by: device").click()
+    checkout.get_by_role("menuitemradio", name="channel", exact=True).click()
+    expect(step(checkout, 2).locator("ul li").first).to_contain_text(re.compile("Organic search|Direct|Email|Paid search"))
+    checkout.reload()
+    step(checkout, 5).wait_for()
+    assert reached(checkout) == after
+    expect(checkout.get_by_role("button", name="Split by: channel")).to_be_visible()
+    checkout.get_by_role("button", name="Split by: channel").click()
+    checkout.get_by_role("menuitemradio", name="nothing", exact=True).click()
+    expect(checkout.locator("[data-step] ul")).to_have_count(0)
+
+
+def test_the_course_of_another_step_and_a_part_are_chosen_where_they_stand(checkout):
+    step(checkout, 1).get_by_role("button", name="Actions for step 1").click()
+    checkout.get_by_role("menuitem", name="Its course").click()
+    expect(checkout.get_by_role("region", name="The course of a step")).to_contain_text("Who came to /basket")
+    counts = reached(checkout)
+    step(checkout, 4).get_by_role("button", name="phone", exact=True).click()
+    expect(checkout.locator("[data-chip]")).to_have_text("Only device phone")
+    expect(checkout.get_by_role("heading", level=1)).not_to_contain_text(f"Of {counts[0]} visits")
+    assert reached(checkout)[0] < counts[0]
+    checkout.keyboard.press("Control+z")
+    expect(checkout.locator("[data-chip]")).to_have_count(0)
+
+
+def test_a_viewer_reads_funnels_and_keeps_none(page):
+    viewer = page
+    assert page.request.post("/api/v1/session", data={"email": COLLEAGUE[0], "password": COLLEAGUE[2]}).ok
+    viewer.goto("/s/mill/explain/funnels?funnel=1")
+    step(viewer, 5).wait_for()
+    expect(viewer.get_by_role("button", name="Funnel: Checkout")).to_be_visible()
+    expect(viewer.get_by_role("button", name="Save", exact=True)).to_have_count(0)
+    expect(viewer.get_by_role("button", name="Archive", exact=True)).to_have_count(0)

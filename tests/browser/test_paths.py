@@ -128,3 +128,34 @@ def test_the_centre_moves_and_the_same_is_a_table(ways):
     expect(ways.get_by_role("heading", level=1)).to_contain_text("visits that came by Email")
     ways.goto("/s/mill/explain/paths?centre=page:/nowhere")
     expect(ways.locator("[data-empty]")).to_contain_text("another centre")
+
+
+def test_steps_are_events_or_groups_and_the_strip_narrows_them(ways):
+    whole = int(re.search(r"Of ([\d,]+) visits", ways.get_by_role("heading", level=1).inner_text()).group(1).replace(",", ""))
+    ways.get_by_role("button", name="Steps: pages").click()
+    ways.get_by_role("menuitemradio", name="events", exact=True).click()
+    expect(ways).to_have_url(re.compile("along=events"))
+    ways.locator("[data-node]", has_text="form view").first.wait_for()
+    ways.get_by_role("button", name="Steps: events").click()
+    ways.get_by_role("menuitemradio", name="page groups", exact=True).click()
+    ways.locator("[data-node]", has_text="Guides").first.wait_for()
+    ways.goto("/s/mill/explain/paths?centre=page:/courses&only=device:phone")
+    nodes(ways).first.wait_for()
+    phones = int(re.search(r"Of ([\d,]+) visits", ways.get_by_role("heading", level=1).inner_text()).group(1).replace(",", ""))
+    assert 0 < phones < whole
+
+
+def test_a_way_is_broken_down_and_its_visits_are_those_behind_it(ways):
+    way = node(ways, "/courses, then /courses/sourdough")
+    visits = count(way)
+    way.click()
+    expect(ways.get_by_role("menu")).to_contain_text(re.compile(r"of the centre; \d+\s% from"))
+    ways.get_by_role("menuitem", name="Break it down").click()
+    expect(ways).to_have_url(re.compile("/read/sources"))
+    total = ways.locator("[data-ledger] tfoot").first.get_by_role("button", name=re.compile(", Visits: "))
+    expect(total).to_have_text(f"{visits:,}")
+    ways.go_back()
+    nodes(ways).first.wait_for()
+    way.click()
+    ways.get_by_role("menuitem", name="The visits behind it").click()
+    expect(ways.get_by_role("heading", level=1)).to_contain_text(f"{visits:,} visits")

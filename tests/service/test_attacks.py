@@ -133,6 +133,32 @@ def test_segments_full_of_patterns_deep_and_long_ones(server, owner):
         assert ask(*([steps(k % 2)] * 6 for k in range(30))).status_code == 200
 
 
+def test_funnels_and_paths_at_their_limits(server, owner):
+    period = {"first": "2017-01-01", "last": "2026-11-24"}
+    step = {"kind": "view", "page": {"test": "regular expression", "value": HEAVY["pattern"]}}
+    plain = [{"kind": "view", "page": {"test": "contains", "value": "a"}}] * 10
+    chains = [{"chain": [{"value": f"/p/p/p/p{i}"}] * 12, "most": 200} for i in range(60)]
+    centre = {"dimension": "page", "value": "/" + "p" * 3_900}
+    with going_on(server):
+        refused = owner.post("/api/v1/sites/mill/reports/funnel", json={"period": period, "funnel": {"steps": [step] * 10}})
+        assert refused.status_code == 422
+        suggested = owner.post("/api/v1/sites/mill/reports/funnel-suggestion", json={"period": period, "last": step})
+        assert suggested.status_code == 422
+        for more in ({"units": "people", "window_minutes": 1e7}, {"units": "visits", "directly_next": True}):
+            asked = {"period": period, "funnel": {"steps": plain} | more, "dimension": "page", "limit": 1000, "beside": [{"where": {}}] * 4}
+            assert owner.post("/api/v1/sites/mill/reports/funnel", json=asked).status_code == 200
+        fine = {"period": period, "funnel": {"steps": plain}, "bucket": "hour"}
+        assert owner.post("/api/v1/sites/mill/reports/funnel-series", json=fine).status_code == 422
+        wide = {"period": period, "centre": centre, "forward": chains, "backward": chains, "steps": "pages and events"}
+        assert owner.post("/api/v1/sites/mill/reports/paths", json=wide).status_code == 200
+        ways = [{"kind": "way", "centre": centre, "forward": [{"value": "/x"}] * 12}] * 60
+        table = {"period": period, "columns": [{"id": "v", "measure": "visits"}], "segment": {"where": {"conditions": ways}}}
+        assert owner.post("/api/v1/sites/mill/reports/table", json=table).status_code == 200
+        kept = owner.post("/api/v1/sites/mill/funnels", json={"name": "x" * 101, "funnel": {"steps": plain}})
+        assert kept.status_code == 422
+        assert owner.post("/api/v1/sites/mill/funnels", json={"name": "x", "funnel": {"steps": [step] * 10}}).status_code == 422
+
+
 def memory_of(server):
     lines = Path(f"/proc/{server.process.pid}/status").read_text().splitlines()
     return next(int(line.split()[1]) / 1024 for line in lines if line.startswith("VmRSS"))

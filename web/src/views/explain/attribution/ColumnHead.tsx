@@ -166,8 +166,16 @@ function Numbers({ model, set }: { model: CreditModel; set: (model: CreditModel)
 
 function Product({ product, set }: { product: string; set: (to: string) => void }) {
   const [typed, setTyped] = useState(product);
+  const take = () => set(typed.trim());
   return (
-    <span onBlur={() => set(typed.trim())} onKeyDown={(event) => event.key === "Enter" && set(typed.trim())}>
+    <form
+      className="inline"
+      onBlur={take}
+      onSubmit={(event) => {
+        event.preventDefault();
+        take();
+      }}
+    >
       <Word
         label="Product"
         value={typed}
@@ -177,7 +185,7 @@ function Product({ product, set }: { product: string; set: (to: string) => void 
         placeholder="its SKU or name"
         isNew={!product}
       />
-    </span>
+    </form>
   );
 }
 

@@ -61,7 +61,7 @@ function readColumn(given: unknown): CreditColumn | null {
     reach,
     ...(typeof segment === "number" ? { segment } : {}),
     ...(typeof goal === "number" ? { goal } : {}),
-    ...(isText(product) && product ? { product } : {}),
+    ...(isText(product) ? { product } : {}),
   };
 }
 

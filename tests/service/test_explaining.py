@@ -1,4 +1,4 @@
-"""Funnels over HTTP: figures of a site's own, narrowed by a saved segment, and what is refused."""
+"""Funnels, paths and credits over HTTP: figures of a site's own, narrowed by a saved segment, and what is refused."""
 
 import pytest
 
@@ -114,3 +114,90 @@ def test_paths_from_a_page_are_those_of_the_same_hits(visited):
     assert [(one["step"]["value"], one["visits"]) for one in found["forward"][0]["nodes"]] == [("/flour", 30)]
     refused = visited.post("/api/v1/sites/mill/reports/paths", json=asked | {"centre": {"dimension": "nothing", "value": "/"}}, headers=headers)
     assert refused.status_code == 422 and refused.json()["errors"][0]["field"] == "centre.dimension"
+
+
+CENTRE = {"dimension": "page", "value": "/"}
+
+
+def paths(client, **changes):
+    asked = {"period": period(), "centre": CENTRE} | changes
+    return client.post("/api/v1/sites/mill/reports/paths", json=asked, headers=sign_in(client, "viewer"))
+
+
+def test_ways_are_narrowed_and_open_where_it_is_asked(visited):
+    german = {"where": {"conditions": [{"kind": "dimension", "dimension": "language", "test": "is", "values": ["de"]}]}}
+    narrowed = paths(visited, segment=german, steps="pages and events").json()
+    assert narrowed["centre"]["visits"] == 30
+    [first] = [one for one in narrowed["forward"] if one["chain"] == []]
+    assert {(one["step"]["of"], one["step"]["value"]): one["visits"] for one in first["nodes"]} == {("page", "/flour"): 15, ("event", "book"): 5}
+    asked = [{"chain": []}, {"chain": [{"value": "/flour"}]}, {"chain": [{"value": "/nowhere"}]}]
+    opened = paths(visited, forward=asked, backward=[]).json()
+    assert [one["ended"]["visits"] for one in opened["forward"]] == [30, 30, 0] and opened["backward"] == []
+    # The visits of a way, as a segment of any report.
+    way = {"kind": "way", "centre": CENTRE, "forward": [{"value": "/flour"}], "left": True}
+    assert ask(visited, segment={"where": {"conditions": [way]}}).json()["whole"]["reached"][0] == 30
+
+
+@pytest.mark.parametrize(
+    ("changes", "field"),
+    [
+        ({"centre": {"dimension": "page", "value": ""}}, "centre.value"),
+        ({"steps": "everything"}, "steps"),
+        ({"forward": [{"chain": [{"of": "visit", "value": "x"}]}]}, "forward.0.chain.0.of"),
+        ({"forward": [{"chain": [{"value": "/"}] * 13}]}, "forward.0.chain"),
+        ({"backward": [{"most": 201}]}, "backward.0.most"),
+        ({"forward": [{}] * 61}, "forward"),
+        ({"goal": 999}, "goal"),
+    ],
+)
+def test_what_are_no_paths_is_said_beside_its_field(visited, changes, field):
+    answer = paths(visited, **changes)
+    assert answer.status_code == 422
+    assert field in [one["field"] for one in answer.json()["errors"]]
+
+
+def goal_of_bookings(client):
+    made = client.post(
+        "/api/v1/sites/mill/goals", json={"name": "Booked", "goal": {"match": BOOKED, "counts": "every time"}}, headers=sign_in(client, "analyst")
+    )
+    found = client.get("/api/v1/sites/mill/goals", headers=sign_in(client, "viewer")).json()
+    return made.json()["id"] if made.status_code == 201 else next(one["id"] for one in found if one["name"] == "Booked")
+
+
+def test_a_credit_is_opened_into_its_conversions_and_their_touches(visited):
+    goal = goal_of_bookings(visited)
+    column = {"id": "c", "measure": "conversions", "model": "linear"}
+    headers = sign_in(visited, "viewer")
+    table = visited.post(
+        "/api/v1/sites/mill/reports/table", json={"period": period(), "goal": goal, "dimensions": ["page"], "columns": [column]}, headers=headers
+    ).json()
+    credit = dict(zip([key for [key] in table["rows"]], table["columns"][0]["values"], strict=True))
+    assert credit == {"/": pytest.approx(16.6667, abs=0.001), "/flour": pytest.approx(3.3333, abs=0.001)}
+    asked = {"period": period(), "goal": goal, "column": column, "dimensions": ["page"], "values": ["/flour"], "limit": 50}
+    found = visited.post("/api/v1/sites/mill/reports/credited", json=asked, headers=headers).json()
+    assert (found["count"], len(found["conversions"])) == (10, 10)
+    assert sum(one["credit"] for one in found["conversions"]) == pytest.approx(credit["/flour"])
+    first = found["conversions"][0]
+    # From the home page to the flour, and back where they book.
+    assert [(touch["value"], touch["own"]) for touch in first["told"]] == [("/", False), ("/flour", True), ("/", False)]
+    assert first["visitor"].startswith("person") and first["number"] == 1
+    few = visited.post("/api/v1/sites/mill/reports/credited", json=asked | {"limit": 3}, headers=headers).json()
+    assert (few["count"], [one["visitor"] for one in few["conversions"]]) == (10, [one["visitor"] for one in found["conversions"][:3]])
+
+
+@pytest.mark.parametrize(
+    ("changes", "says"),
+    [
+        ({"column": {"id": "c", "measure": "conversions"}}, "without a model"),
+        ({"column": {"id": "c", "measure": "visits", "model": "linear"}}, "not credited by a model"),
+        ({"values": ["/flour", "x"]}, "a value of each dimension"),
+        ({"dimensions": ["page", "page"], "values": ["/", "/"]}, "asked for twice"),
+        ({"dimensions": ["nothing"]}, "nothing"),
+        ({"limit": 101}, "100"),
+    ],
+)
+def test_what_has_no_credit_is_refused_in_words(visited, changes, says):
+    column = {"id": "c", "measure": "conversions", "model": "linear"}
+    asked = {"period": period(), "goal": goal_of_bookings(visited), "column": column, "dimensions": ["page"], "values": ["/flour"]}
+    answer = visited.post("/api/v1/sites/mill/reports/credited", json=asked | changes, headers=sign_in(visited, "viewer"))
+    assert (answer.status_code, says in answer.text) == (422, True)
