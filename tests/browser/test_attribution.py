@@ -62,6 +62,13 @@ def test_a_channel_opens_into_campaigns_that_add_up_to_it(credit):
     below.nth(2).wait_for()
     for column, amount in enumerate(whole):
         assert sum(credits(one)[column] for one in below.all()) == pytest.approx(amount, abs=0.05 * below.count() + 0.05)
+    choose(credit, "Below Email", "last touch")
+    expect(credit).to_have_url(re.compile("below"))
+    # What the channel has by first touch is shared out as the last touches are.
+    changed = [credits(one) for one in below.all()]
+    assert sum(line[0] for line in changed) == pytest.approx(whole[0], abs=0.05 * len(changed) + 0.05)
+    expect(below.first.locator("td.font-semibold").first).to_have_text(f"{changed[0][3] * whole[0] / whole[3]:.1f}")
+    choose(credit, "Below Email", "the model of each column")
     choose(credit, "Opened into", "source")
     expect(below.first).to_contain_text("letter")
     choose(credit, "Between", "page")
@@ -148,3 +155,16 @@ def test_every_touch_a_half_life_value_and_a_product_are_columns_too(credit):
     credit.get_by_role("combobox", name="Product").fill("no such thing")
     credit.get_by_role("combobox", name="Product").press("Enter")
     expect(credit.locator("tfoot td").nth(3)).to_contain_text("0.0")
+
+
+def test_whole_ways_of_touches_and_their_number_stand_below(credit):
+    ways = credit.get_by_role("region", name="Ways of touches")
+    expect(ways).to_contain_text(re.compile(r"\d+ of the \d+ bookings had one touch only, and every model agrees about those\. What models argue over is the other \d+\."))
+    one, of, several = (int(number) for number in re.findall(r"\d+", ways.locator("p").first.inner_text())[:3])
+    assert one + several <= of == float(credit.locator("tfoot td span").first.inner_text())
+    listed = ways.get_by_role("list", name="The commonest ways").get_by_role("listitem")
+    counts = [int(text) for text in listed.locator("b").all_inner_texts()]
+    assert counts == sorted(counts, reverse=True) and 0 < sum(counts) <= of
+    choose(credit, "Between", "page")
+    expect(listed.first).to_contain_text("/courses")
+    expect(listed.first).to_contain_text("→")

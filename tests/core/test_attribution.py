@@ -21,6 +21,7 @@ from upper_compass.core.engine.credit_kernels import Stretches, time_decay
 from upper_compass.core.reports.credited import CreditedRequest
 from upper_compass.core.reports.credited import credited as behind
 from upper_compass.core.reports.tables import series
+from upper_compass.core.reports.touch_sequences import SequencesRequest, touch_sequences
 
 pytestmark = pytest.mark.usefixtures("early_years")
 BOOKED = Goal.model_validate({"match": {"kind": "event", "names": ["book"]}, "counts": "every time", "value": {"kind": "hit"}})
@@ -149,6 +150,27 @@ def test_a_breakdown_groups_the_same_touches_more_finely(hits, dimensions, model
             assert [sum(row[i] for row in below.values()) for i in (0, 1)] == pytest.approx(figures, abs=1e-9)
 
 
+@given(hit_lists(), st.sampled_from([["source", "medium"], ["page", "event"], ["source", "page"], ["page", "source"]]), MODELS, MODELS, REACHES, st.booleans())
+@settings(max_examples=50)
+def test_children_share_out_by_another_model_what_their_parent_is_credited(hits, dimensions, model, model_below, reach, both):
+    reading, plain = reading_of(hits), {"reach": reach, "model": model}
+    columns = [column(**plain, model_below=model_below), column("value", **plain, model_below=model_below), *([column(id="plain", **plain)] if both else [])]
+    parents, _ = rows_of(reading, dimensions[:1], [column(**plain), column("value", **plain)])
+    for parent, whole in parents.items():
+        above, _ = rows_of(reading, dimensions, [column(**plain), column("value", **plain)], parents=list(parent))
+        below, _ = rows_of(
+            reading, dimensions, [column(**plain | {"model": model_below}), column("value", **plain | {"model": model_below})], parents=list(parent)
+        )
+        found, _ = rows_of(reading, dimensions, columns, parents=list(parent))
+        for place in (0, 1):
+            of = sum(row[place] for row in below.values())
+            theirs = {key: row[place] * whole[place] / of for key, row in below.items()} if abs(of) > 1e-9 else {key: row[place] for key, row in above.items()}
+            ours = {key: row[place] for key, row in found.items()}
+            assert {key: ours.get(key, 0) for key in ours | theirs} == pytest.approx({key: theirs.get(key, 0) for key in ours | theirs}, abs=1e-9)
+        if both:  # a column beside them without another model below stays as it is
+            assert {key: row[2] for key, row in found.items() if row[2]} == pytest.approx({key: row[0] for key, row in above.items() if row[0]})
+
+
 @given(hit_lists(), st.sampled_from([["source"], ["page"], ["source", "medium"], ["page", "source"]]), MODELS, REACHES, st.booleans(), st.sampled_from([1, 3]))
 @settings(max_examples=60)
 def test_each_credit_is_made_of_the_conversions_behind_it(hits, dimensions, model, reach, counts_direct, shards):
@@ -165,6 +187,29 @@ def test_each_credit_is_made_of_the_conversions_behind_it(hits, dimensions, mode
             if one.told and model != "every touch":
                 assert sum(touch.weight for touch in one.told) == pytest.approx(1)
             assert [touch.at for touch in one.told] == sorted(touch.at for touch in one.told)
+
+
+@given(hit_lists(), st.sampled_from([*OF_VISIT, "page", "event"]), REACHES, st.booleans(), st.sampled_from([1, 3]))
+@settings(max_examples=50)
+def test_sequences_of_touches_are_those_of_one_conversion_after_the_other(hits, dimension, reach, counts_direct, shards):
+    asked = {"period": PERIOD, "goal": 1, "column": column(model="linear", reach=reach, counts_direct=counts_direct), "dimension": dimension, "limit": 100}
+    found = touch_sequences(reading_of(hits, count=shards), SequencesRequest.model_validate(asked), {1: BOOKED})
+    visits = visits_of(hits, rules(), REFERENCE)
+    theirs = {}
+    for visit in visits:
+        for converted, worth in booked(visit) if not visit.excluded else []:
+            if START <= converted["at"] < STOP:
+                touches = touches_before(visits, dimension, converted, visit, reach, counts_direct=counts_direct)
+                seconds = (converted["at"] - touches[0][0]) / 1000 if touches else None
+                theirs.setdefault((tuple(value for _, value in touches[-12:]), len(touches) > 12), []).append((worth, seconds))
+    ours = {(tuple(one.values), one.has_more): (one.conversions, one.value, one.median) for one in found.sequences}
+    told = {key: (len(of), pytest.approx(sum(worth for worth, _ in of)), sorted(s for _, s in of)[(len(of) - 1) // 2]) for key, of in theirs.items() if key[0]}
+    assert ours == told
+    assert found.conversions == sum(map(len, theirs.values())) == sum(one.conversions for one in found.lengths)
+    by_length = {}
+    for (values, _), of in theirs.items():
+        by_length[len(values)] = by_length.get(len(values), 0) + len(of)
+    assert {one.touches: one.conversions for one in found.lengths if one.touches < 12} == {length: count for length, count in by_length.items() if length < 12}
 
 
 def test_the_touches_of_a_robot_are_told_from_both_ends():

@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 
 import { readCredit, requested, USUAL } from "@/views/explain/attribution/columns";
-import { credit, endsSaid, modelLabel, modelName, mostly, points, reachWords, weightsOf } from "@/words/attribution";
+import { credit, endsSaid, modelLabel, modelName, mostly, points, reachWords, touchesSaid, weightsOf } from "@/words/attribution";
 
 const weights = (first: number, between: number, last: number) => ({ kind: "position based" as const, first, between, last });
 
@@ -35,6 +35,14 @@ describe("credit in words", () => {
     expect(endsSaid(rows.slice(3))).toEqual({ closes: null, begins: null });
   });
 
+  it("says about how many conversions models agree", () => {
+    const lengths = [[0, 2], [1, 76], [2, 21], [13, 10]].map(([touches = 0, conversions = 0]) => ({ touches, conversions })); // prettier-ignore
+    expect(touchesSaid(lengths, "bookings")).toBe(
+      "76 of the 109 bookings had one touch only, and every model agrees about those. What models argue over is the other 31. 2 had none in reach.",
+    );
+    expect(touchesSaid(lengths.slice(1, 2), "bookings")).toBe("76 of the 76 bookings had one touch only: every model says the same.");
+  });
+
   it("writes credits with a digit, and gaps in points with a sign", () => {
     expect([credit(22.25), credit(0), credit(null), points(0.3, 0.256), points(0.1, 0.25), points(0.1, 0.1001), points(null, 0.1)]).toEqual(
       ["22.3", "0.0", "–", "+4.4", "−15.0", "0.0", "–"], // prettier-ignore
@@ -47,7 +55,9 @@ describe("columns in the address", () => {
     expect(readCredit(JSON.parse(JSON.stringify(USUAL)))).toEqual(USUAL);
     const own = { measure: "value", model: weights(1, 2, 3), reach: "own visit", segment: 3, product: "rye" };
     const bad = [{ ...own, model: "best" }, { ...own, reach: 0 }, { ...own, model: weights(0, 0, 0) }, "x"];
-    expect(readCredit({ ...USUAL, columns: [...bad, own], sort: 9 })).toEqual({ ...USUAL, columns: [own], sort: 0 });
+    expect(readCredit({ ...USUAL, columns: [...bad, own], sort: 9, below: { Email: "last", x: "y" } })).toEqual({
+      ...USUAL, columns: [own], sort: 0, below: { Email: "last" },
+    }); // prettier-ignore
     expect([readCredit({ columns: bad }), readCredit(null)]).toEqual([null, null]);
   });
 

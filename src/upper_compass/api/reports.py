@@ -33,6 +33,7 @@ from upper_compass.core.reports.funnel import funnel, funnel_series
 from upper_compass.core.reports.funnel_suggestion import funnel_suggestion
 from upper_compass.core.reports.paths import paths
 from upper_compass.core.reports.summary import Answer, AnswerRequest, answer
+from upper_compass.core.reports.touch_sequences import SequencesRequest, SequencesResult, touch_sequences
 from upper_compass.store import sites as store
 
 router = APIRouter(prefix="/api/v1/sites/{site}", tags=["Reports"], route_class=Route)
@@ -137,6 +138,12 @@ def paths_(access: Viewer, services: ServicesHere, request: PathsRequest = Body(
 def credited_(access: Viewer, services: ServicesHere, request: CreditedRequest) -> CreditedResult:
     """The conversions behind the credit of a row, each with its touches and their weights. For the site's viewers."""
     return services.reader.read(access.site, credited, with_saved(access, request), goals_for(access, request))
+
+
+@router.post("/reports/touch-sequences", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
+def touch_sequences_(access: Viewer, services: ServicesHere, request: SequencesRequest) -> SequencesResult:
+    """The commonest sequences of touches before a conversion. For the site's viewers."""
+    return services.reader.read(access.site, touch_sequences, with_saved(access, request), goals_for(access, request))
 
 
 @router.post("/reports/activity", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))

@@ -419,6 +419,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sites/{site}/reports/touch-sequences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Touch Sequences
+         * @description The commonest sequences of touches before a conversion. For the site's viewers.
+         */
+        post: operations["touch_sequences__api_v1_sites__site__reports_touch_sequences_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sites/{site}/reports/activity": {
         parameters: {
             query?: never;
@@ -2154,7 +2174,8 @@ export interface components {
          * @description A column of a report: a measure, of the report's goal and segment unless it has its own. Its own segment narrows that of the report.
          *
          *     `product` instead of a goal: orders that hold it. `model`, `reach` (the conversion's own visit, or days; 30 unless given) and `counts_direct`: how
-         *     conversions, or their value, are credited to the rows (rules, chapter 11); without a model they count as chapter 6 says.
+         *     conversions, or their value, are credited to the rows (rules, chapter 11); without a model they count as chapter 6 says. `model_below`: by which the
+         *     rows below one parent share out what that is credited.
          */
         Column: {
             /** Id */
@@ -2170,6 +2191,8 @@ export interface components {
             reach?: "own visit" | number | null;
             /** Counts Direct */
             counts_direct?: boolean | null;
+            /** Model Below */
+            model_below?: ("first touch" | "last touch" | "linear" | "every touch" | "on the spot") | components["schemas"]["PositionBased"] | components["schemas"]["TimeDecay"] | null;
             /** Product */
             product?: string | null;
             /** Name */
@@ -5144,6 +5167,38 @@ export interface components {
             kind: "sent";
         };
         /**
+         * SequencesRequest
+         * @description Of which conversions, and over which reach: those of a column with a model; by the values of a dimension.
+         */
+        SequencesRequest: {
+            period: components["schemas"]["Period"];
+            /** Goal */
+            goal?: number | null;
+            segment?: components["schemas"]["Segment"] | null;
+            column: components["schemas"]["Column"];
+            /** Dimension */
+            dimension: string;
+            /**
+             * Limit
+             * @default 10
+             */
+            limit: number;
+        };
+        /**
+         * SequencesResult
+         * @description The commonest sequences, how many differ in all, and conversions by how many touches they have.
+         */
+        SequencesResult: {
+            /** Conversions */
+            conversions: number;
+            /** Count */
+            count: number;
+            /** Sequences */
+            sequences: components["schemas"]["TouchSequence"][];
+            /** Lengths */
+            lengths: components["schemas"]["TouchCount"][];
+        };
+        /**
          * SeriesRequest
          * @description The course over time. Each bucket is judged as a period of its own. `rows`: values of the dimensions, for each of which a course is wanted.
          */
@@ -6058,6 +6113,36 @@ export interface components {
             weight: number;
             /** Own */
             own: boolean;
+        };
+        /**
+         * TouchCount
+         * @description How many conversions have so many touches; the last one: so many or more.
+         */
+        TouchCount: {
+            /** Touches */
+            touches: number;
+            /** Conversions */
+            conversions: number;
+            /** Value */
+            value: number;
+            /** Median */
+            median: number | null;
+        };
+        /**
+         * TouchSequence
+         * @description A sequence: its values in order of time, the last ones of a longer one (`has_more`); conversions and their value; median seconds from the first touch.
+         */
+        TouchSequence: {
+            /** Values */
+            values: string[];
+            /** Has More */
+            has_more: boolean;
+            /** Conversions */
+            conversions: number;
+            /** Value */
+            value: number;
+            /** Median */
+            median: number | null;
         };
         /**
          * TrafficSource
@@ -8863,6 +8948,99 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CreditedResult"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Timeout */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    touch_sequences__api_v1_sites__site__reports_touch_sequences_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SequencesRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SequencesResult"];
                 };
             };
             /** @description Unauthorized */

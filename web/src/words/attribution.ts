@@ -111,3 +111,13 @@ export function points(now: number | null, against: number | null): string {
   const gap = (now - against) * 100;
   return Math.abs(gap) < 0.05 ? "0.0" : `${gap > 0 ? "+" : "−"}${Math.abs(gap).toFixed(1)}`;
 }
+
+/** How many conversions all models agree about, for they had one touch only; and how many they do not. */
+export function touchesSaid(lengths: readonly { touches: number; conversions: number }[], did: string): string {
+  const of = (fits: (touches: number) => boolean) => lengths.reduce((sum, one) => sum + (fits(one.touches) ? one.conversions : 0), 0);
+  const [all, one, none, several] = [of(() => true), of((n) => n === 1), of((n) => n === 0), of((n) => n > 1)];
+  const untouched = none ? ` ${figure(none, "count")} had none in reach.` : "";
+  if (!several)
+    return `${figure(one, "count")} of the ${figure(all, "count")} ${did} had one touch only: every model says the same.${untouched}`;
+  return `${figure(one, "count")} of the ${figure(all, "count")} ${did} had one touch only, and every model agrees about those. What models argue over is the other ${figure(several, "count")}.${untouched}`;
+}

@@ -23,7 +23,8 @@ class Column(BaseModel):
     """A column of a report: a measure, of the report's goal and segment unless it has its own. Its own segment narrows that of the report.
 
     `product` instead of a goal: orders that hold it. `model`, `reach` (the conversion's own visit, or days; 30 unless given) and `counts_direct`: how
-    conversions, or their value, are credited to the rows (rules, chapter 11); without a model they count as chapter 6 says.
+    conversions, or their value, are credited to the rows (rules, chapter 11); without a model they count as chapter 6 says. `model_below`: by which the
+    rows below one parent share out what that is credited.
     """
 
     model_config = ConfigDict(extra="forbid")
@@ -34,6 +35,7 @@ class Column(BaseModel):
     model: CreditModel | None = None
     reach: Reach | None = None
     counts_direct: bool | None = None
+    model_below: CreditModel | None = None
     product: Product | None = None
     name: Annotated[str, storable(100)] | None = None
 
@@ -41,8 +43,8 @@ class Column(BaseModel):
     def _fits(self) -> Self:
         if self.product is not None and self.goal is not None:
             raise ValueError("a column is of a goal or of a product, not of both")
-        if (self.reach is not None or self.counts_direct) and self.model is None:
-            raise ValueError("a reach, and whether direct visits count, goes with a model")
+        if (self.reach is not None or self.counts_direct or self.model_below) and self.model is None:
+            raise ValueError("a reach, and whether direct visits count, goes with a model, and another model below with one above")
         return self
 
 

@@ -10,7 +10,7 @@ import numpy as np
 import polars as pl
 from pydantic import BaseModel
 
-from upper_compass.core.definitions.attribution import USUAL_REACH
+from upper_compass.core.definitions.attribution import USUAL_REACH, CreditModel
 from upper_compass.core.definitions.goals import Counted, Goal, ProductSales
 from upper_compass.core.definitions.periods import Period
 from upper_compass.core.definitions.requests import Column, ColumnValues, ReportRequest
@@ -90,7 +90,7 @@ def plan(context: ReportContext, request: ReportRequest, goals: Mapping[int, Goa
     for column, measure, goal in needs:
         if goal is not None and column.model is None and not GOAL_SUMS.isdisjoint(measure.needs):
             company.setdefault(_text(column.segment), goal)
-    places: dict[tuple[str | None, str | None, Crediting | None], int] = {}
+    places: dict[tuple[str | None, str | None, Crediting | None, CreditModel | None], int] = {}
     questions: list[ReportFilter] = []
     wanted: list[set[str]] = []
     credited: list[Crediting | None] = []
@@ -99,7 +99,8 @@ def plan(context: ReportContext, request: ReportRequest, goals: Mapping[int, Goa
         segment, of = _text(column.segment), {}
         for name in measure.needs:
             counted, crediting = (goal, _crediting(column)) if name in GOAL_SUMS else (company.get(segment), None)
-            key = (segment, _text(counted), crediting)
+            # What its children share out by another model is a question of its own, for its sums become others.
+            key = (segment, _text(counted), crediting, column.model_below if crediting else None)
             if key not in places:
                 places[key] = len(questions)
                 ask = question(context, request.period, (request.segment, column.segment), goal=counted, with_excluded=request.with_excluded)

@@ -15,6 +15,7 @@ from upper_compass.core.engine.context import ReportContext
 from upper_compass.core.engine.keys import KeyedBy
 from upper_compass.core.engine.protocol import Tally
 from upper_compass.core.engine.tally import PEOPLE_COLUMNS
+from upper_compass.core.reports.below import shared_below
 from upper_compass.core.reports.columns import Asked, Sums, column_values, joined, plan
 from upper_compass.core.reports.ranking import filtered, page_of, remainder
 from upper_compass.core.reports.unrated import unrated
@@ -33,7 +34,7 @@ def table(context: ReportContext, request: TableRequest, goals: Mapping[int, Goa
         notes=_notes(context, asked, by),
     )  # fmt: skip
     if request.dimensions:
-        fitting = filtered(asked, rows, request)
+        fitting = filtered(asked, shared_below(context, request, goals, asked, by, rows), request)
         places, keys = page_of(asked, fitting, request, _order_of(by, request))
         result.rows = [list(row) for row in keys.rows()]
         result.count = len(fitting.frame)
@@ -52,7 +53,7 @@ def whole_table(context: ReportContext, request: TableRequest, goals: Mapping[in
     rows, total = _rows_and_total(context, asked, by)
     if not request.dimensions:
         return asked, pl.DataFrame(), total
-    fitting = filtered(asked, rows, request)
+    fitting = filtered(asked, shared_below(context, request, goals, asked, by, rows), request)
     places, keys = page_of(asked, fitting, request.model_copy(update={"offset": 0, "limit": len(fitting.frame) + 1}), _order_of(by, request))
     return asked, keys, fitting.frame[pl.Series(places)]
 

@@ -7,6 +7,7 @@ import { rowsFile } from "@/api/exports";
 import { tableByRow } from "@/api/figures";
 import { FIRST, idAt, LAST, readCredit, requested, USUAL } from "@/views/explain/attribution/columns";
 import { AddColumn, CreditTable } from "@/views/explain/attribution/CreditTable";
+import { Sequences } from "@/views/explain/attribution/Sequences";
 import { OpenedCredit } from "@/views/explain/attribution/OpenedCredit";
 import { Chosen } from "@/views/shared/Chosen";
 import { NamedValue } from "@/views/shared/NamedValue";
@@ -162,7 +163,7 @@ function Credit() {
       )}
       {opened && request.columns[opened.place] && opened.place < shown.columns.length && (
         <OpenedCredit
-          column={request.columns[opened.place] as Schemas["Column"]}
+          {...openedBy(request.columns[opened.place] as Schemas["Column"], opened, shown.below)}
           path={opened.path}
           shown={opened.credit}
           onClose={() => open(() => null)}
@@ -180,6 +181,7 @@ function Credit() {
           The {table.rows.length} largest of {figure(table.count, "count")}.
         </p>
       )}
+      {table && request.columns[0] && !isUnsaid && <Sequences column={request.columns[0]} dimension={by} did={did} />}
       {shown.columns.some((one) => one.model === "every touch") && (
         <p className="text-label text-ink-2">
           By every touch the rows add up to more than there were: each value that was touched has the whole.
@@ -187,6 +189,12 @@ function Credit() {
       )}
     </div>
   );
+}
+
+/** A row below one with another model is credited by that. */
+function openedBy(column: Schemas["Column"], { path }: OpenedCell, below: Record<string, string>) {
+  const model = path.length > 1 ? MODELS.find((one) => one.value === below[path[0]?.value ?? ""])?.model : undefined;
+  return { column: model ? { ...column, model } : column, isShared: model !== undefined };
 }
 
 /** A credit that is opened: its column, its row, and what stands there. */

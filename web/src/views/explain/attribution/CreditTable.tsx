@@ -8,6 +8,7 @@ import { tableByRow } from "@/api/figures";
 import { PairMark } from "@/charts/PairMark";
 import { FIRST, idAt, LAST, MAX_COLUMNS, type CreditColumn, type Shown } from "@/views/explain/attribution/columns";
 import { ColumnHead } from "@/views/explain/attribution/ColumnHead";
+import { Chosen } from "@/views/shared/Chosen";
 import { FigureButton } from "@/ledger/FigureButton";
 import { LedgerSkeleton } from "@/ledger/LedgerSkeleton";
 import { LongText } from "@/ledger/LongText";
@@ -16,8 +17,8 @@ import { useSteering, useView } from "@/state/view";
 import { Button } from "@/ui/Button";
 import { Chevron } from "@/ui/icons";
 import { ErrorState } from "@/ui/states";
-import { credit, modelLabel, mostly, points } from "@/words/attribution";
-import { valueWords, versusWords } from "@/words/format";
+import { credit, modelLabel, MODELS, mostly, points } from "@/words/attribution";
+import { valueWords, versusWords, within } from "@/words/format";
 
 const MARKS = 104;
 
@@ -145,7 +146,24 @@ export function CreditTable({ shown, set, request, rows, total, onOpen }: Credit
                 </button>
                 <Named dimension={dimension} value={value} />
               </Line>
-              {isOpen && <Children {...line} request={request} parent={{ dimension, value }} into={shown.into} />}
+              {isOpen && (
+                <Children
+                  {...line}
+                  request={request}
+                  parent={{ dimension, value }}
+                  into={shown.into}
+                  below={shown.below[value] ?? ""}
+                  setBelow={(to) =>
+                    set((was) => ({
+                      ...was,
+                      below: Object.fromEntries([
+                        ...Object.entries(was.below).filter(([name]) => name !== value),
+                        ...(to ? [[value, to]] : []),
+                      ]) as Record<string, string>,
+                    }))
+                  }
+                />
+              )}
             </tbody>
           );
         })}
@@ -294,13 +312,18 @@ interface ChildrenProps extends Omit<LineProps, "row" | "path" | "children"> {
   request: Schemas["TableRequest"];
   parent: { dimension: string; value: string };
   into: string;
+  /** Another model for them; an empty one is that of each column. */
+  below: string;
+  setBelow: (to: string) => void;
 }
 
 /** What a row is made of. */
-function Children({ request, parent, into, ...line }: ChildrenProps) {
+function Children({ request, parent, into, below, setBelow, ...line }: ChildrenProps) {
   const { site } = useSite();
   const { live } = useView();
-  const body = { ...request, dimensions: [...request.dimensions, into], parents: [parent.value], limit: 50 };
+  const other = MODELS.find((one) => one.value === below)?.model;
+  const columns = request.columns.map((one) => (other && one.id !== FIRST && one.id !== LAST ? { ...one, model_below: other } : one));
+  const body = { ...request, columns, dimensions: [...request.dimensions, into], parents: [parent.value], limit: 50 };
   const asked = useQuery(
     api.queryOptions(
       "post",
@@ -321,6 +344,21 @@ function Children({ request, parent, into, ...line }: ChildrenProps) {
   const { rows, count } = asked.data;
   return (
     <>
+      {whole(
+        <>
+          {nameOf(parent.dimension, parent.value)} is shared out below by{" "}
+          <Chosen
+            label={`Below ${nameOf(parent.dimension, parent.value)}`}
+            value={below}
+            options={[
+              { value: "", label: "the model of each column" },
+              ...MODELS.map((one) => ({ value: one.value, label: within(one.label) })),
+            ]}
+            onChange={setBelow}
+          />
+          .
+        </>,
+      )}
       {rows.map((row) => {
         const value = row.keys.at(-1) ?? "";
         return (

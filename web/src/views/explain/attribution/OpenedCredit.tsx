@@ -17,12 +17,14 @@ interface OpenedCreditProps {
   path: readonly { dimension: string; value: string }[];
   /** What stands in the table. */
   shown: number;
+  /** Whether it is its part of what the row above has, by this model. */
+  isShared: boolean;
   onClose: () => void;
   onCloseAutoFocus: (event: Event) => void;
 }
 
 /** Behind a credit: what its model is, and the conversions that it is made of, each with its touches and what they weigh. */
-export function OpenedCredit({ column, path, shown, onClose, onCloseAutoFocus }: OpenedCreditProps) {
+export function OpenedCredit({ column, path, shown, isShared, onClose, onCloseAutoFocus }: OpenedCreditProps) {
   const { site } = useSite();
   const { period, segment, goal } = useView();
   const asked = useQuery(
@@ -57,7 +59,8 @@ export function OpenedCredit({ column, path, shown, onClose, onCloseAutoFocus }:
       <p>
         {MODELS.find((one) => one.value === modelName(model))?.meaning} Touches are looked for over {reachWords(column.reach ?? 30)}
         {column.reach === "own visit" ? "" : " before the conversion"}. Each conversion below gives the share that stands beside it
-        {column.measure === "value" && " of its worth"}; all of them together are this credit.
+        {column.measure === "value" && " of its worth"}; all of them together are{" "}
+        {isShared ? "its part, in proportion, of what the row above it is credited" : "this credit"}.
       </p>
       <Title className="mt-[18px] border-t border-hairline pt-2.5">The conversions behind it</Title>
       {asked.isError ? (

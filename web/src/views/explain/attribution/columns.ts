@@ -25,6 +25,8 @@ export interface Shown {
   /** The place of the column that rows are sorted by. */
   sort: number;
   open: string[];
+  /** By which other model the rows below one share out what it is credited, by its value. */
+  below: Record<string, string>;
 }
 
 const of = (name: string): CreditModel => MODELS.find((one) => one.value === name)?.model ?? "linear";
@@ -34,6 +36,7 @@ export const USUAL: Shown = {
   countsDirect: false,
   sort: 3,
   open: [],
+  below: {},
 };
 export const MAX_COLUMNS = 12;
 const MAX_OPEN = 30;
@@ -77,6 +80,13 @@ export function readCredit(given: unknown): Shown | null {
     countsDirect: given["countsDirect"] === true,
     sort: Number.isInteger(sort) && sort >= 0 && sort < columns.length ? sort : 0,
     open: Array.isArray(given["open"]) ? given["open"].filter(isText).slice(0, MAX_OPEN) : [],
+    below: isRecord(given["below"])
+      ? Object.fromEntries(
+          Object.entries(given["below"]).filter(
+            (one): one is [string, string] => isText(one[1]) && MODELS.some(({ value }) => value === one[1]),
+          ),
+        )
+      : {},
   };
 }
 
