@@ -92,7 +92,7 @@ def _rows(answer, count, asked):
 
 def _changed(change):
     def handle(route):
-        answer = route.fetch()
+        answer = route.fetch(timeout=0)
         if not answer.ok or "json" not in answer.headers.get("content-type", ""):
             return route.fulfill(response=answer)
         body = route.request.post_data if route.request.method == "POST" else None
