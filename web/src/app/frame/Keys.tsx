@@ -26,6 +26,7 @@ const ALL: [string, string][] = [
   ["m", "the actions for a row"],
   ["Alt ← →", "on a head: narrower and wider"],
   ["o", "open up the number in focus"],
+  ["+ −", "in Paths: open a branch, and close it"],
   ["p", "in Now: pause, and resume"],
   ["d", "day or night"],
   ["?", "this list"],
