@@ -159,7 +159,9 @@ def test_every_touch_a_half_life_value_and_a_product_are_columns_too(credit):
 
 def test_whole_ways_of_touches_and_their_number_stand_below(credit):
     ways = credit.get_by_role("region", name="Ways of touches")
-    expect(ways).to_contain_text(re.compile(r"\d+ of the \d+ bookings had one touch only, and every model agrees about those\. What models argue over is the other \d+\."))
+    expect(ways).to_contain_text(
+        re.compile(r"\d+ of the \d+ bookings had one touch only, and every model agrees about those\. What models argue over is the other \d+\.")
+    )
     one, of, several = (int(number) for number in re.findall(r"\d+", ways.locator("p").first.inner_text())[:3])
     assert one + several <= of == float(credit.locator("tfoot td span").first.inner_text())
     listed = ways.get_by_role("list", name="The commonest ways").get_by_role("listitem")

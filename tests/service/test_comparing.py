@@ -2,7 +2,7 @@
 
 import pytest
 
-from tests.conftest import a_hit, period, sign_in
+from tests.conftest import a_hit, collect, period, sign_in
 
 BOOKERS = {"where": {"conditions": [{"kind": "did", "match": {"kind": "event", "names": ["book"]}}]}}
 ASKED = {"period": period(), "group": BOOKERS, "dimensions": ["page", "source"]}
@@ -19,8 +19,7 @@ def visited(client):
             hits.append(a_hit(visitor=who, url="https://mill.example/flour"))
         if number < 20:
             hits.append(a_hit(visitor=who, kind="event", name="book", url="https://mill.example/"))
-    for start in range(0, len(hits), 50):
-        assert client.post("/collect?site=mill", json=hits[start : start + 50]).status_code == 204
+    collect(client, hits)
     return client
 
 

@@ -2,7 +2,7 @@
 
 import pytest
 
-from tests.conftest import a_hit, period, sign_in
+from tests.conftest import a_hit, collect, period, sign_in
 
 HOME, FLOUR = ({"kind": "view", "page": {"test": "is", "value": page}} for page in ("/", "/flour"))
 BOOKED = {"kind": "event", "names": ["book"]}
@@ -19,8 +19,7 @@ def visited(client):
         hits += [a_hit(visitor=who, url=f"https://mill.example/{page}", language="de" if number % 2 else "en") for page in pages]
         if number < 10 or number >= 50:
             hits.append(a_hit(visitor=who, kind="event", name="book", url="https://mill.example/"))
-    for start in range(0, len(hits), 50):
-        assert client.post("/collect?site=mill", json=hits[start : start + 50]).status_code == 204
+    collect(client, hits)
     return client
 
 
