@@ -114,6 +114,19 @@ def choose(select, option):
     select.page.get_by_role("option", name=option, exact=True).click()
 
 
+def opened_one_by_one(analyst, figures):
+    """Opens each figure by key: it stands there as in its cell, leads to visits, and closes to where it was."""
+    opened = analyst.get_by_role("dialog")
+    for figure in figures:
+        shown = figure.inner_text()
+        figure.press("o")
+        expect(opened.locator("[data-figure]")).to_have_text(shown)
+        expect(opened.get_by_role("link", name="Visits behind it")).to_be_visible()
+        analyst.keyboard.press("Escape")
+        expect(opened).to_have_count(0)
+        expect(figure).to_be_focused()
+
+
 def findings(page):
     """What axe finds: (rule, impact, the first places)."""
     if page.evaluate("!window.axe"):

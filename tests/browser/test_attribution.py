@@ -108,7 +108,7 @@ def test_columns_are_changed_moved_copied_and_removed(credit):
 
 def test_a_credit_opens_down_to_one_visit(credit):
     amount = credits(row(credit, "Email"))[1]
-    figure = row(credit, "Email").get_by_role("button", name=re.compile("Email, column 2: "))
+    figure = row(credit, "Email").get_by_role("button", name=re.compile("^Email, column 2: [^ ]+; open up$"))
     figure.click()
     opened = credit.get_by_role("dialog")
     expect(opened.locator("[data-figure]")).to_have_text(f"{amount:.1f}")
@@ -123,6 +123,14 @@ def test_a_credit_opens_down_to_one_visit(credit):
     assert serious(credit) == []
     credit.keyboard.press("Escape")
     expect(figure).to_be_focused()
+    credit.get_by_role("button", name=re.compile("^All, column 1: ")).click()
+    expect(conversions).to_have_count(20)
+    expect(opened).to_contain_text("the 20 newest here")
+    credit.keyboard.press("Escape")
+    gap = row(credit, "Email").get_by_role("button", name=re.compile("^Email, column 2: .* points"))
+    gap.click()
+    expect(opened.locator("[data-numbers]")).to_contain_text(f"{gap.inner_text()} points against")
+    credit.keyboard.press("Escape")
     figure.press("Enter")
     conversions.first.get_by_role("link").click()
     expect(credit).to_have_url(re.compile("/watch/visits/"))

@@ -6,7 +6,7 @@ from datetime import date, timedelta
 import pytest
 from playwright.sync_api import expect
 
-from tests.browser.conftest import serious
+from tests.browser.conftest import opened_one_by_one, serious
 
 
 @pytest.fixture
@@ -141,19 +141,19 @@ def test_each_figure_of_a_row_opens_into_who_is_in_it(analyst):
     analyst.goto("/s/mill/explain/compare?by=channel")
     rows = analyst.get_by_role("grid", name="Compared values").locator("tbody tr")
     rows.first.wait_for()
-    for figure in rows.first.locator("[data-opens]").all():
-        count = figure.inner_text()
-        figure.click()
-        opened = analyst.get_by_role("dialog")
-        expect(opened.locator("[data-figure]")).to_have_text(count)
-        analyst.keyboard.press("Escape")
-        expect(figure).to_be_focused()
     assert rows.first.locator("[data-opens]").count() == 5  # counts, shares, and the ratio
+    opened_one_by_one(analyst, rows.first.locator("[data-opens]").all())
     times = rows.first.locator("[data-opens]").last
     times.click()
     numbers = analyst.get_by_role("dialog").locator("[data-numbers]").inner_text()
     a, size_a, b, size_b, said = (number(one) for one in re.findall(r"[\d.,]*\d", numbers))
     assert said == number(times.inner_text()) == pytest.approx(a / size_a / (b / size_b), rel=0.06)
-    analyst.goto("/s/mill/explain/compare?by=channel&against=before")
+
+
+@pytest.mark.parametrize("asked", ["against=before", "group=everybody", "group=everybody&only=device:phone", "group=segment&only=channel:Email"])
+def test_figures_of_other_days_and_of_what_the_strip_leaves_out_open_up_too(analyst, asked):
+    analyst.goto(f"/s/mill/explain/compare?by=entry_page&{asked}")
+    rows = analyst.get_by_role("grid", name="Compared values").locator("tbody tr")
     rows.first.wait_for()
-    assert rows.first.locator("[data-opens]").count() == 2  # the others are of other days
+    assert rows.first.locator("[data-opens]").count() == 5
+    opened_one_by_one(analyst, rows.first.locator("[data-opens]").all())

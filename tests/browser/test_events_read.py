@@ -5,7 +5,7 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from tests.browser.conftest import serious
+from tests.browser.conftest import opened_one_by_one, serious
 
 
 @pytest.fixture
@@ -74,7 +74,7 @@ def test_what_was_done_opens_into_the_visits_behind_it(events, grid, row):
     found = events.get_by_role("grid", name=grid, exact=True).get_by_role("row", name=re.compile(row))
     found.wait_for()
     figures = found.locator("[data-opens]")
-    expect(figures).to_have_count(5)
+    expect(figures).to_have_count(6 if grid == "Forms" else 5)  # of a form also how many left it at a field
     opened = events.get_by_role("dialog")
     for place, figure in enumerate(figures.all()):
         shown = figure.inner_text()
@@ -85,6 +85,13 @@ def test_what_was_done_opens_into_the_visits_behind_it(events, grid, row):
         expect(opened.get_by_role("link", name="Visits behind it")).to_be_visible()
         events.keyboard.press("Escape")
         expect(figure).to_be_focused()
+
+
+def test_how_many_left_a_form_at_a_field_opens_up(events):
+    row = events.get_by_role("grid", name="Forms", exact=True).get_by_role("row", name=re.compile("^wholesale"))
+    opened_one_by_one(events, row.get_by_role("button", name=re.compile("^wholesale, left at ")).all()[:2])
+    row.get_by_role("button", name="wholesale, left at telephone").first.click()
+    expect(events.get_by_role("dialog")).to_contain_text("typed last in this field")
 
 
 def test_a_figure_that_is_opened_is_its_formula_with_its_numbers_and_in_the_address(events):

@@ -6,7 +6,7 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from tests.browser.conftest import serious
+from tests.browser.conftest import opened_one_by_one, serious
 from upper_compass.demo.laying import COLLEAGUE
 
 PAGES = ("/basket", "/checkout/address", "/checkout/delivery", "/checkout/pay")
@@ -54,6 +54,25 @@ def test_the_checkout_of_the_site_is_found_and_loses_phones_at_delivery(checkout
     assert int(shares["phone"]) < 60 < int(shares["desktop"])
     expect(checkout.get_by_role("region", name="The course of a step")).to_contain_text("From /checkout/delivery on to /checkout/pay")
     assert serious(checkout) == []
+
+
+def test_each_figure_of_a_step_opens_up_with_its_numbers(checkout):
+    told = [one for one in step(checkout, 4).get_by_role("button", name=re.compile("^Step 4,.*open up$")).all() if one.is_visible()]
+    assert len(told) == 4  # reached, before, of step 1, took
+    opened_one_by_one(checkout, told)
+    counts, dialog = reached(checkout), checkout.get_by_role("dialog")
+    step(checkout, 4).get_by_role("button", name=re.compile("of step 1: ")).click()
+    expect(dialog.locator("[data-numbers]")).to_have_text(f"= {counts[3]} ÷ {counts[0]} = {100 * counts[3] / counts[0]:.2f} %")
+    checkout.keyboard.press("Escape")
+    phone = step(checkout, 4).get_by_role("button", name=re.compile(r"^phone: (\d+) of (\d+) went on"))
+    here, before = (int(one) for one in re.findall(r"\d+", phone.get_attribute("aria-label"))[:2])
+    phone.click()
+    expect(dialog.locator("[data-numbers]")).to_have_text(f"= {here} ÷ {before} = {100 * here / before:.2f} %")
+    checkout.reload()
+    expect(dialog.get_by_role("region", name="The course of a step")).to_be_visible()
+    assert serious(checkout) == []
+    dialog.get_by_role("link", name="The visits behind it").click()
+    expect(checkout.get_by_role("heading", level=1)).to_have_text(re.compile(f"^{here} visits"))
 
 
 def test_who_was_lost_is_opened_and_becomes_a_segment_that_is_read_in_overview(checkout):

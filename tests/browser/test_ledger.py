@@ -88,7 +88,7 @@ def test_an_address_brings_a_view_back_as_it_was(channels):
 
 def test_rows_are_found_by_what_they_hold_and_by_their_figures(overview):
     pages = overview.get_by_role("region", name="Landing pages")
-    pages.get_by_role("button", name="Find").click()
+    pages.get_by_role("button", name="Find").press("Enter")  # what comes in above may move it from under a pointer
     pages.get_by_label("Look for landing pages").fill("course")
     expect(pages.locator("tbody tr").filter(has_not_text="course")).to_have_count(0)
     assert len(names(pages)) > 1

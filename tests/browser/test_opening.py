@@ -5,6 +5,8 @@ import re
 import pytest
 from playwright.sync_api import expect
 
+from tests.browser.conftest import opened_one_by_one
+
 
 def figures_of(page, grid, rows=2):
     found = page.get_by_role("grid", name=grid, exact=True).locator("tbody tr")
@@ -31,18 +33,6 @@ def test_visits_by_channel_and_those_that_fit_none_open_up(analyst):
     opened_one_by_one(analyst, [channels.first, channels.last])
     analyst.get_by_role("button", name="Unsorted", exact=True).click()
     opened_one_by_one(analyst, figures_of(analyst, "Unsorted visits"))
-
-
-def opened_one_by_one(analyst, figures):
-    opened = analyst.get_by_role("dialog")
-    for figure in figures:
-        shown = figure.inner_text()
-        figure.press("o")
-        expect(opened.locator("[data-figure]")).to_have_text(shown)
-        expect(opened.get_by_role("link", name="Visits behind it")).to_be_visible()
-        analyst.keyboard.press("Escape")
-        expect(opened).to_have_count(0)
-        expect(figure).to_be_focused()
 
 
 def test_what_a_goal_counted_leads_to_its_days_whatever_the_strip_says(analyst):

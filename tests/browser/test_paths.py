@@ -5,7 +5,7 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from tests.browser.conftest import serious
+from tests.browser.conftest import opened_one_by_one, serious
 
 
 @pytest.fixture
@@ -117,6 +117,11 @@ def test_the_centre_moves_and_the_same_is_a_table(ways):
     rows = ways.get_by_role("grid", name="Ways").locator("tbody tr")
     expect(rows).to_have_count(len(shown))
     assert serious(ways) == []
+    more = ways.get_by_role("grid", name="Ways").get_by_role("row", name=re.compile(r"\d+ more page")).first
+    for row in (rows.first, more):
+        figures = row.locator("[data-opens]").all()
+        assert len(figures) == 5
+        opened_one_by_one(ways, figures)
     ways.get_by_role("button", name=re.compile("^Centre: the page .stockists")).click()
     form = ways.get_by_role("dialog", name="The centre")
     form.get_by_role("button", name="What it is: the page").click()

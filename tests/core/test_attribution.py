@@ -219,6 +219,8 @@ def test_the_touches_of_a_robot_are_told_from_both_ends():
     [one] = behind(reading_of(numbered(hits)), CreditedRequest.model_validate(asked), {1: BOOKED}).conversions
     assert (one.touches, len(one.told), one.credit) == (501, 40, pytest.approx(1 / 501))
     assert ([one.told[0].value, one.told[-1].value], one.told[0].own) == (["/p0", "/"], True)
+    [whole] = behind(reading_of(numbered(hits)), CreditedRequest.model_validate(asked | {"values": []}), {1: BOOKED}).conversions
+    assert (whole.credit, all(touch.own for touch in whole.told)) == (pytest.approx(1), True)
 
 
 @pytest.mark.parametrize(

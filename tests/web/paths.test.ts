@@ -70,7 +70,11 @@ describe("the tree of ways", () => {
       return part?.kind === "segment" ? segmentWords(part.segment, { registry: undefined, segments: [] }) : part;
     };
     expect(a?.nexts?.[0] && said(a.nexts[0])).toBe("Visits that came to /courses and went on to /a, then /c");
-    expect([ended && said(ended), more && said(more)]).toEqual(["Visits that came to /courses and left the site", null]);
+    expect(ended && said(ended)).toBe("Visits that came to /courses and left the site");
+    expect(more && said(more)).toBe(
+      "Visits that came to /courses, and never came to /courses and went on to /a, came to /courses and went on to /b or came to /courses and left the site",
+    );
+    expect(more && wayPart({ ...more, told: Array.from({ length: 21 }, (_, i) => page(`/${i}`)) }, CENTRE, "pages")).toBeNull();
   });
 
   it("reads from an address what makes sense alone", () => {

@@ -28,6 +28,7 @@ from upper_compass.core.reports import tables as reports
 from upper_compass.core.reports.activity import ActivityRequest, ActivityResult, activity
 from upper_compass.core.reports.compare import compare
 from upper_compass.core.reports.credited import CreditedRequest, CreditedResult, credited
+from upper_compass.core.reports.drivers import DriversRequest, DriversResult, drivers
 from upper_compass.core.reports.expected import ExpectedRequest, ExpectedResult, expected
 from upper_compass.core.reports.funnel import funnel, funnel_series
 from upper_compass.core.reports.funnel_suggestion import funnel_suggestion
@@ -54,6 +55,7 @@ _FUNNEL = {
     "period": _PERIOD, "dimension": "device",
     "funnel": {"steps": [{"kind": "view", "page": {"test": "is", "value": "/basket"}}, {"kind": "order"}], "units": "visits", "window_minutes": 60},
 }  # fmt: skip
+_DRIVERS = {"period": _PERIOD, "goal": 1}
 _PATHS = {"period": _PERIOD, "centre": {"dimension": "page", "value": "/courses"}}
 _SERIES = {"period": _PERIOD, "bucket": "day", "columns": _COLUMNS[:2]}
 
@@ -138,6 +140,12 @@ def paths_(access: Viewer, services: ServicesHere, request: PathsRequest = Body(
 def credited_(access: Viewer, services: ServicesHere, request: CreditedRequest) -> CreditedResult:
     """The conversions behind the credit of a row, each with its touches and their weights. For the site's viewers."""
     return services.reader.read(access.site, credited, with_saved(access, request), goals_for(access, request))
+
+
+@router.post("/reports/drivers", response_model=DriversResult, openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
+def drivers_(access: Viewer, services: ServicesHere, request: DriversRequest = Body(examples=[_DRIVERS])) -> Response:  # noqa: B008
+    """What drives a goal: channels, and pages against visits of the same channels that did not see them. For the site's viewers."""
+    return _json(services.reader.read_json(access.site, drivers, with_saved(access, request), goals_for(access, request)))
 
 
 @router.post("/reports/touch-sequences", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))

@@ -130,6 +130,10 @@ export const router = createRouter({
         lazyRouteComponent(() => import("@/views/explain/Attribution"), "Attribution"),
       ),
       view(
+        "/explain/drivers",
+        lazyRouteComponent(() => import("@/views/explain/Drivers"), "Drivers"),
+      ),
+      view(
         "/explain/segments",
         lazyRouteComponent(() => import("@/views/explain/Segments"), "Segments"),
       ),

@@ -84,6 +84,7 @@ export const STAGES: Stage[] = [
       { name: "Funnels", path: "/s/$site/explain/funnels" },
       { name: "Paths", path: "/s/$site/explain/paths" },
       { name: "Attribution", path: "/s/$site/explain/attribution" },
+      { name: "Drivers", path: "/s/$site/explain/drivers" },
       { name: "Segments", path: "/s/$site/explain/segments" },
     ],
   },

@@ -419,6 +419,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sites/{site}/reports/drivers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Drivers
+         * @description What drives a goal: channels, and pages against visits of the same channels that did not see them. For the site's viewers.
+         */
+        post: operations["drivers__api_v1_sites__site__reports_drivers_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sites/{site}/reports/touch-sequences": {
         parameters: {
             query?: never;
@@ -2583,6 +2603,44 @@ export interface components {
             was?: components["schemas"]["Rule"][] | null;
         };
         /**
+         * DriversRequest
+         * @description A goal over a period; without one nothing is driven. `channels`, `pages`: how many of each at most, those with the most conversions.
+         */
+        DriversRequest: {
+            period: components["schemas"]["Period"];
+            /** Goal */
+            goal?: number | null;
+            segment?: components["schemas"]["Segment"] | null;
+            /**
+             * Channels
+             * @default 20
+             */
+            channels: number;
+            /**
+             * Pages
+             * @default 30
+             */
+            pages: number;
+        };
+        /**
+         * DriversResult
+         * @description Channels as a table (columns: visitors, visits, conversions, conversion_rate, first, linear, last, value), pages by how many conversions saw them.
+         *
+         *     `visits`, `converting`: all of the period; `page_count`: how many pages were seen before a conversion.
+         */
+        DriversResult: {
+            period: components["schemas"]["Period"];
+            /** Visits */
+            visits: number;
+            /** Converting */
+            converting: number;
+            channels: components["schemas"]["TableResult"];
+            /** Pages */
+            pages: components["schemas"]["PageDriver"][];
+            /** Page Count */
+            page_count: number;
+        };
+        /**
          * EventNote
          * @description What the site's people say of the events sent as `name`.
          *
@@ -4284,6 +4342,22 @@ export interface components {
             than: number;
         };
         /**
+         * OfChannel
+         * @description Visits of one channel: those that saw the page and those of them that convert, and the same of those that did not see it.
+         */
+        OfChannel: {
+            /** Channel */
+            channel: string;
+            /** Seen */
+            seen: number;
+            /** Converting */
+            converting: number;
+            /** Others */
+            others: number;
+            /** Others Converting */
+            others_converting: number;
+        };
+        /**
          * OpenedNode
          * @description A node whose next steps are wanted, by the whole chain of steps from the centre; none: the centre. At most so many of them by name.
          */
@@ -4317,6 +4391,41 @@ export interface components {
             within_minutes?: number | null;
             /** Directly Next */
             directly_next?: boolean | null;
+        };
+        /**
+         * PageDriver
+         * @description A page before conversions.
+         *
+         *     `entries`: visits that began there. `seen`: visits that saw it before their first conversion, if any; `converting`: those of them that convert, `rate`
+         *     their share (0 to 1). `without`: the rate of visits that did not see it, of the same channels in the same proportions, null where no channel has both.
+         *     `difference`: how much higher it is among those who saw it, of these channels, `low` and `high` its 95 % interval; `few`: too few to say anything.
+         *     `channels`: what that is made of, the most who saw it first. `credit`: conversions by the linear model, over thirty days.
+         */
+        PageDriver: {
+            /** Page */
+            page: string;
+            /** Entries */
+            entries: number;
+            /** Seen */
+            seen: number;
+            /** Converting */
+            converting: number;
+            /** Rate */
+            rate: number;
+            /** Without */
+            without: number | null;
+            /** Difference */
+            difference: number | null;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+            /** Few */
+            few: boolean;
+            /** Channels */
+            channels: components["schemas"]["OfChannel"][];
+            /** Credit */
+            credit: number;
         };
         /**
          * PageField
@@ -8948,6 +9057,99 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CreditedResult"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Timeout */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    drivers__api_v1_sites__site__reports_drivers_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DriversRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DriversResult"];
                 };
             };
             /** @description Unauthorized */

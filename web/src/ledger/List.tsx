@@ -52,7 +52,7 @@ export function List<Row extends object>({
   return (
     <>
       {(isSearchable || isTaken || beside) && (
-        <div className="mb-1.5 flex flex-wrap items-center gap-3">
+        <div className="mb-1.5 flex flex-wrap items-center gap-3 print:hidden">
           {isSearchable && <SearchInput what={what} query={query} set={setQuery} />}
           {beside}
           {(isSearchable || isTaken) && (

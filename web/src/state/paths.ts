@@ -35,6 +35,7 @@ const VIEWS: Readonly<Record<ViewPath, true>> = {
   "/s/$site/explain/funnels": true,
   "/s/$site/explain/paths": true,
   "/s/$site/explain/attribution": true,
+  "/s/$site/explain/drivers": true,
   "/s/$site/explain/segments": true,
 };
 

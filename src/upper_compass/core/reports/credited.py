@@ -31,7 +31,7 @@ class CreditedRequest(BaseModel):
     segment: Segment | None = None
     column: Column
     dimensions: Annotated[list[Name], Field(min_length=1, max_length=4)]
-    values: Annotated[list[Value], Field(min_length=1, max_length=4)]
+    values: Annotated[list[Value], Field(max_length=4)]
     limit: Annotated[int, Field(ge=1, le=MAX_LISTED)] = 20
 
     @model_validator(mode="before")
@@ -43,8 +43,8 @@ class CreditedRequest(BaseModel):
     def _fits(self) -> CreditedRequest:
         if self.column.model is None:
             raise ValueError("a column without a model credits nothing")
-        if len(self.values) != len(self.dimensions):
-            raise ValueError("a row has a value of each dimension")
+        if self.values and len(self.values) != len(self.dimensions):
+            raise ValueError("a row has a value of each dimension, or none of any: then it is all of them")
         return self
 
     @property

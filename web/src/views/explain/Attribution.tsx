@@ -1,6 +1,5 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useNavigate, useSearch } from "@tanstack/react-router";
-import { useRef } from "react";
 
 import { api, type Schemas } from "@/api/client";
 import { rowsFile } from "@/api/exports";
@@ -8,20 +7,22 @@ import { tableByRow } from "@/api/figures";
 import { FIRST, idAt, LAST, readCredit, requested, USUAL } from "@/views/explain/attribution/columns";
 import { AddColumn, CreditTable } from "@/views/explain/attribution/CreditTable";
 import { Sequences } from "@/views/explain/attribution/Sequences";
+import { readCell, type OpenedCell } from "@/views/explain/attribution/openedCell";
 import { OpenedCredit } from "@/views/explain/attribution/OpenedCredit";
 import { Chosen } from "@/views/shared/Chosen";
+import { useOpened } from "@/views/shared/useOpened";
 import { NamedValue } from "@/views/shared/NamedValue";
 import { FileMenu } from "@/ledger/FileMenu";
 import { LedgerSkeleton } from "@/ledger/LedgerSkeleton";
 import { ViewPending } from "@/ledger/ViewPending";
-import { isRecord, type ViewSearch } from "@/state/address";
-import { isText, useShown } from "@/state/shown";
+import type { ViewSearch } from "@/state/address";
+import { useShown } from "@/state/shown";
 import { useSite } from "@/state/site";
 import { useView } from "@/state/view";
 import { EmptyNote, ViewError } from "@/ui/states";
 import { Answer } from "@/ui/text";
 import { endsSaid, modelLabel, MODELS, type Ends } from "@/words/attribution";
-import { figure, lastWord, valueWords, within } from "@/words/format";
+import { figure, lastWord, valueWords, versusWords, within } from "@/words/format";
 
 /** Which channels and pages conversions are owed to, by several ways of sharing them out. */
 export function Attribution() {
@@ -50,8 +51,7 @@ function Credit() {
   const search = useSearch({ from: "/s/$site" });
   const navigate = useNavigate();
   const [shown, set] = useShown("credit", USUAL, readCredit);
-  const [opened, open] = useShown<OpenedCell | null>("opened credit", null, readCell);
-  const from = useRef<HTMLElement | null>(null);
+  const [opened, open, drawer] = useOpened("opened credit", readCell);
   const dimensions = registry?.dimensions ?? [];
   const by = dimensions.find((one) => one.name === search.by)?.name ?? "channel";
   const into =
@@ -155,22 +155,21 @@ function Credit() {
           request={request}
           rows={table.rows}
           total={table.total}
-          onOpen={(place, path, credit) => {
-            from.current = document.activeElement as HTMLElement | null;
-            open(() => ({ place, path: [...path], credit }));
-          }}
+          onOpen={(place, path, figures) => open({ place, path: [...path], ...figures })}
         />
       )}
-      {opened && request.columns[opened.place] && opened.place < shown.columns.length && (
+      {opened && table && request.columns[opened.place] && opened.place < shown.columns.length && (
         <OpenedCredit
           {...openedBy(request.columns[opened.place] as Schemas["Column"], opened, shown.below)}
           path={opened.path}
-          shown={opened.credit}
-          onClose={() => open(() => null)}
-          onCloseAutoFocus={(event) => {
-            event.preventDefault();
-            from.current?.focus();
-          }}
+          by={by}
+          credit={opened.credit}
+          of={table.total.values[idAt(opened.place)] ?? 0}
+          against={opened.against ?? null}
+          heldAgainst={
+            opened.place > 0 ? `by ${modelLabel(shown.columns[0]?.model ?? "linear").toLowerCase()}` : `in ${versusWords(period, versus)}`
+          }
+          {...drawer}
         />
       )}
       {table?.rows.length === 0 && (
@@ -195,22 +194,6 @@ function Credit() {
 function openedBy(column: Schemas["Column"], { path }: OpenedCell, below: Record<string, string>) {
   const model = path.length > 1 ? MODELS.find((one) => one.value === below[path[0]?.value ?? ""])?.model : undefined;
   return { column: model ? { ...column, model } : column, isShared: model !== undefined };
-}
-
-/** A credit that is opened: its column, its row, and what stands there. */
-interface OpenedCell {
-  place: number;
-  path: { dimension: string; value: string }[];
-  credit: number;
-}
-
-function readCell(given: unknown): OpenedCell | null {
-  if (!isRecord(given) || !Number.isInteger(given["place"]) || typeof given["credit"] !== "number" || !Array.isArray(given["path"]))
-    return null;
-  const path = given["path"].filter(
-    (one: unknown): one is { dimension: string; value: string } => isRecord(one) && isText(one["dimension"]) && isText(one["value"]),
-  );
-  return path.length ? { place: Number(given["place"]), path, credit: given["credit"] } : null;
 }
 
 /** Which value closes what others begin, and which begins what others close. */

@@ -5,7 +5,7 @@ import { compareQuery } from "@/api/queries";
 import type { Naming } from "@/views/explain/compared";
 import { ComparedAnswer, strongest } from "@/views/explain/ComparedAnswer";
 import { ComparedLedger } from "@/views/explain/ComparedLedger";
-import { againstWords, groupWords, othersWords, partsOf } from "@/views/explain/groups";
+import { againstWords, groupWords, openedGroups, othersWords } from "@/views/explain/groups";
 import { GroupsLine } from "@/views/explain/GroupsLine";
 import { RowAside } from "@/views/explain/RowAside";
 import { Remarks } from "@/views/explain/Remarks";
@@ -50,8 +50,14 @@ function Compared() {
   const shown =
     [...rows, ...fewRows].find((one) => rowId(one) === current) ?? strongest(rows, first?.sizes.a ?? 0, naming.dimension)[0] ?? rows[0];
   const isEmpty = first !== undefined && (first.sizes.a === 0 || first.sizes.b === 0);
-  const parts = partsOf(comparison.group, request, first?.sizes.is_rest ?? true);
-  const ledger = { parts, rowId, current: shown ? rowId(shown) : null, onCurrent: (row: ComparedRow) => setCurrent(rowId(row)), ...naming };
+  const opening = openedGroups(comparison.group, request, first?.sizes.is_rest ?? true);
+  const ledger = {
+    opening,
+    rowId,
+    current: shown ? rowId(shown) : null,
+    onCurrent: (row: ComparedRow) => setCurrent(rowId(row)),
+    ...naming,
+  };
   return (
     <div className="grid max-w-[1800px] grid-cols-[minmax(0,1fr)] gap-3">
       <ComparedAnswer rows={rows} sizes={first?.sizes} units={comparison.units} tested={first?.tested ?? 0} {...naming} />

@@ -16,7 +16,7 @@ import { figure, NOTHING, valueWords } from "@/words/format";
 import { said, times } from "@/words/comparing";
 import type { ComparedRow } from "@/api/client";
 import { comparedFile } from "@/api/exports";
-import type { CompareRequest, GroupParts } from "@/views/explain/groups";
+import type { CompareRequest, OpenedGroups } from "@/views/explain/groups";
 
 const MARKS = 230;
 const SURE = 0.05;
@@ -40,7 +40,7 @@ interface ComparedLedgerProps extends Naming {
   onEnd: () => void;
   /** What these rows were asked with, and what opens their figures. */
   request: CompareRequest;
-  parts: GroupParts;
+  opening: OpenedGroups;
 }
 
 /** The values that are compared, with how many of each group have them and the ratio of their shares on one scale. */
@@ -55,12 +55,12 @@ export function ComparedLedger(props: ComparedLedgerProps) {
       props,
       (row, how) => narrow(row.dimension, row.value, how),
       (row, which, as) => {
-        const [part, other] = [props.parts[which] ?? undefined, props.parts.b ?? undefined];
+        const [{ part, under }, others] = [props.opening[which], props.opening.b];
         const [measure, title] = request.units === "people" ? ["visitors", "People"] : ["visits", "Visits"];
         const of = [{ dimension: row.dimension, value: row.value }];
-        const outOf = part && as !== "count" ? { outOf: part } : {};
-        const heldAgainst = other && as === "ratio" ? { heldAgainst: other } : {};
-        openUp({ measure, title: `${title}${TITLED[as]}`, of, ...(part ? { part } : {}), ...outOf, ...heldAgainst });
+        const outOf = as !== "count" ? { outOf: part } : {};
+        const heldAgainst = as === "ratio" ? { heldAgainst: others.part, ...(others.under ? { heldUnder: others.under } : {}) } : {};
+        openUp({ measure, title: `${title}${TITLED[as]}`, of, part, ...(under ? { under } : {}), ...outOf, ...heldAgainst });
       },
     ),
   );
@@ -110,7 +110,7 @@ export function ComparedLedger(props: ComparedLedgerProps) {
 }
 
 function columnsOf(
-  { rows, sizes, words, others, dimension, onCurrent, parts, isUnsure = false }: ComparedLedgerProps,
+  { rows, sizes, words, others, dimension, onCurrent, isUnsure = false }: ComparedLedgerProps,
   onNarrow: (row: ComparedRow, how: "only" | "without") => void,
   onOpen: (row: ComparedRow, which: "a" | "b", as: OpenedAs) => void,
 ): LedgerColumn<ComparedRow>[] {
@@ -149,8 +149,7 @@ function columnsOf(
         isNumber: true,
         isSortable: false,
         value: (row) => row[which],
-        cell: counted,
-        ...(parts[which] === null ? {} : opening(which, head, counted, "count")),
+        ...opening(which, head, counted, "count"),
       },
       {
         id: `share ${which}`,
@@ -161,8 +160,7 @@ function columnsOf(
         isQuiet: true,
         isSortable: false,
         value: (row) => share(row, which),
-        cell: shared,
-        ...(parts[which] ? opening(which, `share of ${head.toLowerCase()}`, shared, "share") : {}),
+        ...opening(which, `share of ${head.toLowerCase()}`, shared, "share"),
       },
     ];
   };
@@ -210,8 +208,6 @@ function columnsOf(
       hasControl: true,
       value: (row) => row.ratio,
       cell: (row, control) => {
-        // Others of other days have no segment; the sentence has all of their numbers.
-        const isOpened = parts.a !== undefined && parts.b !== null;
         const sentence = said(row, sizes, [words[0], others], dimension(row.dimension));
         const [label, shown] = [
           `${sentence.counts}${sentence.stressed}${sentence.interval}`,
@@ -219,15 +215,9 @@ function columnsOf(
         ];
         return (
           <span className={!isUnsure && row.corrected < SURE ? "font-semibold" : "font-normal text-ink-2"} onFocus={() => onCurrent(row)}>
-            {isOpened ? (
-              <FigureButton label={label} control={control} onOpen={() => onOpen(row, "a", "ratio")}>
-                {shown}
-              </FigureButton>
-            ) : (
-              <button type="button" aria-label={label} onClick={() => onCurrent(row)} {...control}>
-                {shown}
-              </button>
-            )}
+            <FigureButton label={label} control={control} onOpen={() => onOpen(row, "a", "ratio")}>
+              {shown}
+            </FigureButton>
           </span>
         );
       },

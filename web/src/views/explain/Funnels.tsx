@@ -8,8 +8,10 @@ import { funnelFile } from "@/views/explain/funnels/funnelFile";
 import { FunnelLine } from "@/views/explain/funnels/FunnelLine";
 import { FunnelSteps } from "@/views/explain/funnels/FunnelSteps";
 import { LostThere } from "@/views/explain/funnels/LostThere";
+import { OpenedStep, readStepFigure } from "@/views/explain/funnels/OpenedStep";
 import { StepCourse } from "@/views/explain/funnels/StepCourse";
 import { useFunnel } from "@/views/explain/funnels/useFunnel";
+import { useOpened } from "@/views/shared/useOpened";
 import { FileMenu } from "@/ledger/FileMenu";
 import { LedgerSkeleton } from "@/ledger/LedgerSkeleton";
 import { ViewPending } from "@/ledger/ViewPending";
@@ -62,6 +64,7 @@ function Funnel() {
   const inHand = useFunnel();
   const { funnel, by, set, error, again } = inHand;
   const [chosen, choose] = useShown("step", -1, readStep);
+  const [opened, open, drawer] = useOpened("opened step", readStepFigure);
   const body: Schemas["FunnelRequest"] = {
     period,
     versus,
@@ -118,7 +121,14 @@ function Funnel() {
           />
         </span>
       </div>
-      <FunnelSteps {...{ funnel, result, rows, set }} dimension={by || null} chosen={step} onChoose={(to) => choose(() => to)} />
+      <FunnelSteps
+        {...{ funnel, result, rows, set }}
+        dimension={by || null}
+        chosen={step}
+        onChoose={(to) => choose(() => to)}
+        onOpen={open}
+      />
+      {opened && asked.data && <OpenedStep {...{ opened, funnel, result, rows }} dimension={by || null} sides={body.beside} {...drawer} />}
       {result.whole.reached[0] === 0 && (
         <EmptyNote>Nobody came to the first step in these days. Choose other days, or edit the step: its word is its control.</EmptyNote>
       )}
@@ -127,7 +137,7 @@ function Funnel() {
         nothing yet. {(result.count ?? 0) > values.length && `The ${values.length} largest of ${result.count} values.`}
       </p>
       {apart && <LostThere {...{ funnel, dimension }} step={apart.step} row={apart.row} part={beside[rows.indexOf(apart.row)]} />}
-      <StepCourse funnel={funnel} step={step} />
+      <StepCourse funnel={funnel} step={step} segment={segment} />
     </div>
   );
 }

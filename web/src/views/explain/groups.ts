@@ -1,5 +1,6 @@
 import type { Condition, Period, Schemas, Segment, SegmentPart, StoredGoal, StoredSegment, Versus } from "@/api/client";
-import { versusOf } from "@/state/view";
+import { narrowedBy } from "@/api/figures";
+import { versusOf, type Under } from "@/state/view";
 import { versusWords } from "@/words/format";
 
 export type Units = Schemas["CompareRequest"]["units"];
@@ -81,23 +82,37 @@ const reached = (goal: StoredGoal, of: Units): Segment => ({
   where: { kind: "group", of: "all", conditions: [{ kind: "did", match: goal.goal.match, test: "at least", times: 1 }] },
 });
 
-/** Whole segments that make the groups of a comparison, as far as their figures can be opened under the strip: not those of other days, nor of what it leaves out. */
-export interface GroupParts {
-  /** Everybody without one. */
-  a: SegmentPart | undefined;
-  b: SegmentPart | null;
+/** A group as a whole segment, of which figures open up: under the strip, or of days of its own. */
+export interface OpenedGroup {
+  part: SegmentPart;
+  under?: Under;
+}
+
+export interface OpenedGroups {
+  a: OpenedGroup;
+  b: OpenedGroup;
 }
 
 /** `isRest`: what is held against is what is left of it without the group. */
-export function partsOf(group: GroupName, { group: own, against, units }: CompareRequest, isRest: boolean): GroupParts {
+export function openedGroups(group: GroupName, request: CompareRequest, isRest: boolean): OpenedGroups {
+  const { group: own, against, units, period, segment: strip } = request;
+  const whole = (conditions: Condition[]): SegmentPart => ({
+    kind: "segment",
+    segment: { of: units, where: { kind: "group", of: "all", conditions } },
+  });
+  const a: SegmentPart = own ? { kind: "segment", segment: own } : whole([]);
+  const of = ({ first, last }: Period): Under => ({ from: first, to: last });
+  if (against?.kind === "period") {
+    const narrowed = narrowedBy(strip ?? null, [], own ? [a] : []);
+    return { a: { part: a }, b: { part: narrowed ? { kind: "segment", segment: narrowed } : a, under: of(against.period) } };
+  }
   const other = against?.kind === "segment" ? against.segment : null;
-  const a: SegmentPart | undefined = own ? { kind: "segment", segment: own } : undefined;
-  const conditions: Condition[] = [
+  const b = whole([
     ...(other ? [{ kind: "segment" as const, segment: other }] : []),
-    ...(a && isRest ? [{ kind: "group" as const, of: "none" as const, conditions: [a] }] : []),
-  ];
-  const isOpened = conditions.length > 0 && against?.kind !== "period" && group !== "segment";
-  return { a, b: isOpened ? { kind: "segment", segment: { of: units, where: { kind: "group", of: "all", conditions } } } : null };
+    ...(own && isRest ? [{ kind: "group" as const, of: "none" as const, conditions: [a] }] : []),
+  ]);
+  // Where the strip is the group, what it leaves out is read without it.
+  return { a: { part: a }, b: { part: b, ...(group === "segment" ? { under: of(period) } : {}) } };
 }
 
 /** The comparison as it is asked for. The strip's segment narrows both groups, unless it is the group itself. */

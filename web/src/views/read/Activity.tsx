@@ -1,9 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
-import type { ReactNode } from "react";
+import { Fragment, type ReactNode } from "react";
 
 import { activityQuery } from "@/api/queries";
 import { ReachCurve } from "@/charts/ReachCurve";
-import type { LedgerColumn } from "@/ledger/columns";
+import type { CellControl, LedgerColumn } from "@/ledger/columns";
 import { FigureButton } from "@/ledger/FigureButton";
 import { LedgerSkeleton } from "@/ledger/LedgerSkeleton";
 import { List } from "@/ledger/List";
@@ -13,6 +13,7 @@ import { useSite } from "@/state/site";
 import { useSteering, useView } from "@/state/view";
 import {
   FORM_FIGURES,
+  leftAt,
   MEDIA_FIGURES,
   promotionFigures,
   visitsThat,
@@ -22,6 +23,7 @@ import {
   type Medium,
   type Promotion,
 } from "@/views/read/activityFigures";
+import { OpenedCell } from "@/views/shared/OpenedCell";
 import { useOpenUp } from "@/views/shared/OpenedUp";
 import { Button } from "@/ui/Button";
 import { MenuItem } from "@/ui/Menu";
@@ -128,12 +130,32 @@ function Forms({ forms }: { forms: Form[] }) {
           width: 150,
           isWrapped: true,
           meaning: "the field in which it was left, begun and not sent; where the form allows that to be told",
+          hasControl: true,
           value: (one) => one.left_at.map((at) => `${at.field} (${figure(at.visits, "count")})`).join(", "),
+          cell: (one, control) => <LeftAt form={one} control={control} />,
         },
       ]}
       menu={(one) => <MenuItem onSelect={() => narrow("form", one.form)}>Only visits that sent it</MenuItem>}
     />
   );
+}
+
+/** Fields at which a form was left, each with how many did, which opens up. */
+function LeftAt({ form, control }: { form: Form; control: CellControl }) {
+  if (!form.left_at.length) return <span {...control} />;
+  return form.left_at.map(({ field, visits }, place) => (
+    <Fragment key={field}>
+      {place > 0 && ", "}
+      {field} (
+      <OpenedCell
+        row={form.form}
+        text={figure(visits, "count")}
+        opened={{ measure: "visits", title: `left at ${field}`, ...leftAt(form.form, field) }}
+        {...(place === 0 ? { control } : {})}
+      />
+      )
+    </Fragment>
+  ));
 }
 
 function Promotions({ promotions, goal }: { promotions: Promotion[]; goal: string | undefined }) {

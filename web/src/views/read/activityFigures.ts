@@ -1,4 +1,4 @@
-import type { Schemas, SegmentPart } from "@/api/client";
+import type { Condition, Schemas, SegmentPart } from "@/api/client";
 import { duration, figure } from "@/words/format";
 import { PLAIN_MATCH } from "@/words/segments";
 
@@ -154,6 +154,27 @@ export const visitsThat = ({ names, key }: Done, value: string): SegmentPart => 
   },
 });
 
+const LEFT_AT = "left at ";
+
+/** How many left a form at a field, and the visits in which they did and did not send it. */
+export const leftAt = (form: string, field: string): { did: Did; part: SegmentPart } => {
+  const event = (name: string, props: [string, string][]): Condition => ({
+    kind: "did",
+    match: { ...PLAIN_MATCH, kind: "event", names: [name], props: props.map(([key, value]) => ({ key, test: "is", value })) },
+    test: "at least",
+    times: 1,
+  });
+  const sent: Condition = { kind: "group", of: "none", conditions: [event("form submit", [["form", form]])] };
+  const left = event("form leave", [
+    ["form", form],
+    ["field", field],
+  ]);
+  return {
+    did: { of: "forms", name: form, figure: LEFT_AT + field },
+    part: { kind: "segment", segment: { of: "visits", where: { kind: "group", of: "all", conditions: [left, sent] } } },
+  };
+};
+
 /** A figure that is opened: of which list, of what in it, which one. */
 export interface Did {
   of: "forms" | "promotions" | "media";
@@ -174,6 +195,12 @@ export function saidOf(found: Schemas["ActivityResult"], did: Did, goal: { name:
       numbers: of === null ? null : `${above} ÷ ${figure(of, "count")}`,
     };
   };
+  if (did.of === "forms" && did.figure.startsWith(LEFT_AT)) {
+    const form = found.forms.find((one) => one.form === did.name);
+    const left = form?.left_at.find((one) => one.field === did.figure.slice(LEFT_AT.length));
+    const meaning = "Visits that began it, did not send it, and typed last in this field.";
+    return left ? { figure: figure(left.visits, "count"), meaning, numbers: null } : null;
+  }
   if (did.of === "forms")
     return said(
       found.forms.find((one) => one.form === did.name),

@@ -94,7 +94,15 @@ function Inside({ opened, measure }: { opened: Opened; measure: Measure }) {
       {opened.did ? (
         <OpenedActivity did={opened.did} visits={total.values[measure.name] ?? 0} />
       ) : opened.outOf ? (
-        <OpenedShare of={opened.outOf} heldAgainst={opened.heldAgainst} row={opened.of ?? []} measure={measure} asked={asked} />
+        <OpenedShare
+          of={opened.outOf}
+          heldAgainst={opened.heldAgainst}
+          heldUnder={opened.heldUnder}
+          row={opened.of ?? []}
+          opened={total.values[measure.name] ?? 0}
+          measure={measure}
+          asked={asked}
+        />
       ) : (
         <OpenedFigure measure={measure} total={total} />
       )}

@@ -1,11 +1,12 @@
-import { createContext, lazy, Suspense, useCallback, useContext, useRef, type ReactNode } from "react";
+import { createContext, lazy, Suspense, useContext, type ReactNode } from "react";
 
 import type { SegmentPart } from "@/api/client";
 import { isRecord, partOf } from "@/state/address";
 import { isDay } from "@/state/days";
-import { isText, useShown } from "@/state/shown";
+import { isText } from "@/state/shown";
 import type { Under } from "@/state/view";
 import type { Did } from "@/views/read/activityFigures";
+import { useOpened } from "@/views/shared/useOpened";
 
 const OpenedBehind = lazy(async () => ({ default: (await import("@/views/shared/OpenedBehind")).OpenedBehind }));
 
@@ -20,6 +21,8 @@ export interface Opened {
   outOf?: SegmentPart;
   /** Where it is how many times as large a share is as that of others: of these. */
   heldAgainst?: SegmentPart;
+  /** Where those are of days of their own, of all visits. */
+  heldUnder?: Under;
   /** Where it is a figure of a form, a promotion or a medium: which one. */
   did?: Did;
   /** Where it is read of days of its own, of all visits. */
@@ -43,11 +46,12 @@ function readOpened(given: unknown): Opened | null {
     if (!part) return null;
     found[key] = part;
   }
-  const under = given["under"];
-  if (isRecord(under)) {
+  for (const key of ["under", "heldUnder"] as const) {
+    const under = given[key];
+    if (!isRecord(under)) continue;
     const { from, to, goal } = under;
     if (!isText(from) || !isText(to) || !isDay(from) || !isDay(to) || from > to) return null;
-    found.under = { from, to, ...(typeof goal === "number" ? { goal } : {}) };
+    found[key] = { from, to, ...(typeof goal === "number" ? { goal } : {}) };
   }
   const did = given["did"];
   if (isRecord(did) && isList(did["of"]) && isText(did["name"]) && isText(did["figure"]))
@@ -60,28 +64,13 @@ export const useOpenUp = () => useContext(Context);
 
 /** The drawer behind every number: what it is, its formula, its parts, its course. */
 export function OpenedUpProvider({ children }: { children: ReactNode }) {
-  const [opened, setOpened] = useShown<Opened | null>("opened up", null, readOpened);
-  const from = useRef<HTMLElement | null>(null);
-  const open = useCallback(
-    (next: Opened) => {
-      from.current = document.activeElement as HTMLElement | null;
-      setOpened(() => next);
-    },
-    [setOpened],
-  );
+  const [opened, open, drawer] = useOpened("opened up", readOpened);
   return (
     <Context.Provider value={open}>
       {children}
       {opened && (
         <Suspense>
-          <OpenedBehind
-            opened={opened}
-            onClose={() => setOpened(() => null)}
-            onCloseAutoFocus={(event) => {
-              event.preventDefault();
-              from.current?.focus();
-            }}
-          />
+          <OpenedBehind opened={opened} {...drawer} />
         </Suspense>
       )}
     </Context.Provider>

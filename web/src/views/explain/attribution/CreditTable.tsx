@@ -9,11 +9,11 @@ import { PairMark } from "@/charts/PairMark";
 import { FIRST, idAt, LAST, MAX_COLUMNS, type CreditColumn, type Shown } from "@/views/explain/attribution/columns";
 import { ColumnHead } from "@/views/explain/attribution/ColumnHead";
 import { Chosen } from "@/views/shared/Chosen";
+import { NamedRow } from "@/views/shared/NamedRow";
 import { FigureButton } from "@/ledger/FigureButton";
 import { LedgerSkeleton } from "@/ledger/LedgerSkeleton";
-import { LongText } from "@/ledger/LongText";
 import { useSite } from "@/state/site";
-import { useSteering, useView } from "@/state/view";
+import { useView } from "@/state/view";
 import { Button } from "@/ui/Button";
 import { Chevron } from "@/ui/icons";
 import { ErrorState } from "@/ui/states";
@@ -32,7 +32,12 @@ interface CreditTableProps {
   onOpen: Opens;
 }
 
-type Opens = (place: number, path: readonly { dimension: string; value: string }[], credit: number) => void;
+/** What stands in a cell: its credit, and the share that its own is held against. */
+interface CellFigures {
+  credit: number;
+  against?: number;
+}
+type Opens = (place: number, path: readonly { dimension: string; value: string }[], figures: CellFigures) => void;
 
 type Shares = (row: Pick<Row, "values" | "before">, place: number) => { now: number | null; against: number | null };
 
@@ -144,7 +149,7 @@ export function CreditTable({ shown, set, request, rows, total, onOpen }: Credit
                     <Chevron />
                   </span>
                 </button>
-                <Named dimension={dimension} value={value} />
+                <NamedRow dimension={dimension} value={value} />
               </Line>
               {isOpen && (
                 <Children
@@ -174,7 +179,14 @@ export function CreditTable({ shown, set, request, rows, total, onOpen }: Credit
             </th>
             {columns.map((_, place) => (
               <td key={place} colSpan={3} className="border-l border-hairline pl-3">
-                <span className="inline-block w-14 text-end">{credit(total.values[idAt(place)])}</span>
+                <span className="inline-block w-14 text-end">
+                  <FigureButton
+                    label={`All, column ${place + 1}: ${credit(total.values[idAt(place)])}`}
+                    onOpen={() => onOpen(place, [], { credit: total.values[idAt(place)] ?? 0 })}
+                  >
+                    {credit(total.values[idAt(place)])}
+                  </FigureButton>
+                </span>
               </td>
             ))}
             <td className="border-l border-hairline" />
@@ -254,7 +266,7 @@ function Line({ row, path, onOpen, columns, sharesOf, top, children }: LineProps
             label={`${name}, column ${place + 1}`}
             value={row.values[idAt(place)]}
             {...{ now, against, top }}
-            onOpen={(value) => onOpen(place, path, value)}
+            onOpen={(figures) => onOpen(place, path, figures)}
           />
         );
       })}
@@ -271,40 +283,33 @@ interface CellsProps {
   now: number | null;
   against: number | null;
   top: number;
-  onOpen: (value: number) => void;
+  onOpen: (figures: CellFigures) => void;
 }
 
 function Cells({ label, value, now, against, top, onOpen }: CellsProps) {
+  const figures = { credit: value ?? 0, ...(against === null ? {} : { against }) };
   return (
     <>
       <td className="border-l border-hairline pl-3 text-end font-semibold">
-        {value ? (
-          <FigureButton label={`${label}: ${credit(value)}`} onOpen={() => onOpen(value)}>
+        {value == null ? (
+          credit(value)
+        ) : (
+          <FigureButton label={`${label}: ${credit(value)}`} onOpen={() => onOpen(figures)}>
             {credit(value)}
           </FigureButton>
-        ) : (
-          credit(value)
         )}
       </td>
-      <td className="pl-2 text-end text-ink-2">{points(now, against)}</td>
+      <td className="pl-2 text-end text-ink-2">
+        {now === null || against === null ? (
+          points(now, against)
+        ) : (
+          <FigureButton label={`${label}: ${points(now, against)} points`} onOpen={() => onOpen(figures)}>
+            {points(now, against)}
+          </FigureButton>
+        )}
+      </td>
       <td className="pl-2">{now !== null && <PairMark now={now} against={against ?? now} top={top} width={MARKS} />}</td>
     </>
-  );
-}
-
-function Named({ dimension, value }: { dimension: string; value: string }) {
-  const { narrow } = useSteering();
-  if (value === "") return <span className="text-ink-2">unattributed</span>;
-  const words = valueWords(dimension, value);
-  return (
-    <button
-      type="button"
-      className="min-w-0 text-start text-teal decoration-1 underline-offset-3 hover:underline"
-      title={`${words}: only these (with Alt: without these)`}
-      onClick={(event) => narrow(dimension, value, event.altKey ? "without" : "only")}
-    >
-      <LongText text={words} />
-    </button>
   );
 }
 
@@ -363,7 +368,7 @@ function Children({ request, parent, into, below, setBelow, ...line }: ChildrenP
         const value = row.keys.at(-1) ?? "";
         return (
           <Line key={value} {...line} row={row} path={[parent, { dimension: into, value }]}>
-            {value === "" ? <span className="text-ink-2">none</span> : <Named dimension={into} value={value} />}
+            <NamedRow dimension={into} value={value} none="none" />
           </Line>
         );
       })}

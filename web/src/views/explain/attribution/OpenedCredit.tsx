@@ -8,15 +8,21 @@ import { useView } from "@/state/view";
 import { Sheet } from "@/ui/Dialog";
 import { ErrorState } from "@/ui/states";
 import { Title } from "@/ui/text";
-import { credit, modelLabel, modelName, MODELS, reachWords } from "@/words/attribution";
+import { credit, modelLabel, modelName, MODELS, points, reachWords } from "@/words/attribution";
 import { figure, moment, periodWords, plural, valueWords } from "@/words/format";
 
 interface OpenedCreditProps {
   column: Schemas["Column"];
   /** The row: its dimensions, and its value of each. */
   path: readonly { dimension: string; value: string }[];
-  /** What stands in the table. */
-  shown: number;
+  /** The dimension of the table. */
+  by: string;
+  /** What stands in the table, and what the whole column is. */
+  credit: number;
+  of: number;
+  /** The share that its own is held against, and what that is called. */
+  against: number | null;
+  heldAgainst: string;
   /** Whether it is its part of what the row above has, by this model. */
   isShared: boolean;
   onClose: () => void;
@@ -24,7 +30,7 @@ interface OpenedCreditProps {
 }
 
 /** Behind a credit: what its model is, and the conversions that it is made of, each with its touches and what they weigh. */
-export function OpenedCredit({ column, path, shown, isShared, onClose, onCloseAutoFocus }: OpenedCreditProps) {
+export function OpenedCredit({ column, path, by, credit: shown, of, against, heldAgainst, isShared, ...drawer }: OpenedCreditProps) {
   const { site } = useSite();
   const { period, segment, goal } = useView();
   const asked = useQuery(
@@ -35,22 +41,21 @@ export function OpenedCredit({ column, path, shown, isShared, onClose, onCloseAu
         segment,
         goal: goal?.id ?? null,
         column,
-        dimensions: path.map((one) => one.dimension),
+        dimensions: path.length ? path.map((one) => one.dimension) : [by],
         values: path.map((one) => one.value),
         limit: 20,
       },
     }),
   );
   const model = column.model ?? "linear";
-  const words = path.map((one) => valueWords(one.dimension, one.value) || "unattributed").join(", ");
+  const words = path.map((one) => valueWords(one.dimension, one.value) || "unattributed").join(", ") || "all";
   return (
     <Sheet
       open
       above="Opened up"
       title={`${modelLabel(model)}: ${column.measure === "value" ? "value" : "credit"}`}
       below={`${words}, ${periodWords(period)}`}
-      onClose={onClose}
-      onCloseAutoFocus={onCloseAutoFocus}
+      {...drawer}
     >
       <p className="mt-3 text-[34px] leading-10 font-semibold" data-figure>
         {credit(shown)}
@@ -62,11 +67,17 @@ export function OpenedCredit({ column, path, shown, isShared, onClose, onCloseAu
         {column.measure === "value" && " of its worth"}; all of them together are{" "}
         {isShared ? "its part, in proportion, of what the row above it is credited" : "this credit"}.
       </p>
+      {path.length > 0 && of > 0 && (
+        <p className="my-1.5 font-serif text-note" data-numbers>
+          Of its column {credit(shown)} ÷ {credit(of)} = {figure(shown / of, "percent")} %
+          {against !== null && `, ${points(shown / of, against)} points against ${figure(against, "percent")} % ${heldAgainst}`}
+        </p>
+      )}
       <Title className="mt-[18px] border-t border-hairline pt-2.5">The conversions behind it</Title>
       {asked.isError ? (
         <ErrorState error={asked.error} again={() => void asked.refetch()} />
       ) : asked.data ? (
-        <Conversions found={asked.data} dimension={path[0]?.dimension ?? ""} />
+        <Conversions found={asked.data} dimension={path[0]?.dimension ?? by} />
       ) : (
         <LedgerSkeleton rows={4} />
       )}

@@ -4,6 +4,7 @@ import { arrayMove, SortableContext, sortableKeyboardCoordinates, verticalListSo
 import type { ComponentProps } from "react";
 
 import type { Schemas } from "@/api/client";
+import type { OpenedStepFigure } from "@/views/explain/funnels/OpenedStep";
 import { StepRow } from "@/views/explain/funnels/StepRow";
 import { WentOnHead } from "@/views/explain/funnels/WentOn";
 import { StepEditor } from "@/views/explain/funnels/StepEditor";
@@ -41,11 +42,13 @@ interface FunnelStepsProps {
   /** The step whose course is shown. */
   chosen: number;
   onChoose: (step: number) => void;
+  /** Opens a share that went on, or a time. */
+  onOpen: (opened: OpenedStepFigure) => void;
   set: (to: Partial<Funnel>) => void;
 }
 
 /** The steps one below the other on a common scale, with what was lost between them, and how many went on by the values of a dimension. */
-export function FunnelSteps({ funnel, result, rows, dimension, chosen, onChoose, set }: FunnelStepsProps) {
+export function FunnelSteps({ funnel, result, rows, dimension, chosen, onChoose, onOpen, set }: FunnelStepsProps) {
   const sensors = useSensors(
     useSensor(PointerSensor, { activationConstraint: { distance: 4 } }),
     useSensor(KeyboardSensor, { coordinateGetter: sortableKeyboardCoordinates }),
@@ -90,7 +93,7 @@ export function FunnelSteps({ funnel, result, rows, dimension, chosen, onChoose,
               <StepRow
                 key={ids[step]}
                 id={ids[step] ?? ""}
-                {...{ funnel, result, rows, dimension, match, step, onChoose }}
+                {...{ funnel, result, rows, dimension, match, step, onChoose, onOpen }}
                 isWorst={worst === step}
                 isChosen={chosen === step}
                 onSave={(to) => set({ steps: steps.map((one, place) => (place === step ? to : one)) })}

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useMemo } from "react";
 
-import { api, type Series } from "@/api/client";
+import { api, type Segment, type Series } from "@/api/client";
 import { useFlags } from "@/views/logbook/useFlags";
 import { stepFor, useTimeSeries } from "@/charts/useTimeSeries";
 import { TimeChart } from "@/charts/TimeChart";
@@ -14,9 +14,9 @@ import { versusWords } from "@/words/format";
 import { stepName, type Funnel } from "@/words/funnels";
 
 /** The course of one step: of those who came to the step before, the share that went on; of the first, how many came. */
-export function StepCourse({ funnel, step }: { funnel: Funnel; step: number }) {
+export function StepCourse({ funnel, step, segment }: { funnel: Funnel; step: number; segment: Segment | null }) {
   const { site } = useSite();
-  const { period, versus, segment, live, step: wanted } = useView();
+  const { period, versus, live, step: wanted } = useView();
   const asked = useQuery(
     api.queryOptions(
       "post",

@@ -2,8 +2,10 @@ import { useSortable } from "@dnd-kit/sortable";
 import { CSS } from "@dnd-kit/utilities";
 import { clsx } from "clsx";
 
-import type { Schemas } from "@/api/client";
+import type { Period, Schemas } from "@/api/client";
+import { narrowedBy } from "@/api/figures";
 import { COLUMNS, SPLIT } from "@/views/explain/funnels/FunnelSteps";
+import type { OpenedStepFigure } from "@/views/explain/funnels/OpenedStep";
 import { lostPart, reachedPart } from "@/views/explain/funnels/parts";
 import { StepEditor } from "@/views/explain/funnels/StepEditor";
 import { WentOn } from "@/views/explain/funnels/WentOn";
@@ -12,6 +14,7 @@ import { useOpenUp } from "@/views/shared/OpenedUp";
 import { FigureButton } from "@/ledger/FigureButton";
 import { LongText } from "@/ledger/LongText";
 import { useSite } from "@/state/site";
+import { useView } from "@/state/view";
 import { Button } from "@/ui/Button";
 import { Dots } from "@/ui/icons";
 import { Menu, MenuItem } from "@/ui/Menu";
@@ -30,6 +33,7 @@ interface StepRowProps {
   isWorst: boolean;
   isChosen: boolean;
   onChoose: (step: number) => void;
+  onOpen: (opened: OpenedStepFigure) => void;
   onSave: (match: Schemas["HitMatch"]) => void;
   onMove: (by: -1 | 1) => void;
   /** Null where a funnel would have too few steps left. */
@@ -51,13 +55,14 @@ export function StepRow(props: StepRowProps) {
         {step > 0 && <Loss {...props} />}
         <Reached {...props} />
       </div>
-      {step > 0 && rows.length > 0 && <WentOn whole={result.whole} rows={rows} step={step} dimension={dimension} />}
+      {step > 0 && rows.length > 0 && <WentOn whole={result.whole} rows={rows} step={step} dimension={dimension} onOpen={props.onOpen} />}
     </li>
   );
 }
 
-function Reached({ id, funnel, result, match, step, isChosen, onChoose, onSave, onMove, onRemove }: StepRowProps) {
+function Reached({ id, funnel, result, match, step, isChosen, onChoose, onOpen, onSave, onMove, onRemove }: StepRowProps) {
   const { site } = useSite();
+  const { segment } = useView();
   const openUp = useOpenUp();
   const { attributes, listeners, setActivatorNodeRef } = useSortable({ id });
   const { whole, matched } = result;
@@ -67,7 +72,13 @@ function Reached({ id, funnel, result, match, step, isChosen, onChoose, onSave, 
   const firstBefore = whole.before?.[0];
   const took = tookWords(whole, step);
   const units = funnel.units === "people" ? "visitors" : "visits";
-  const open = () => openUp({ measure: units, title: funnel.units === "people" ? "People" : "Visits", part: reachedPart(funnel, step) });
+  const title = funnel.units === "people" ? "People" : "Visits";
+  const part = reachedPart(funnel, step);
+  const openBefore = ({ first, last }: Period) => {
+    const narrowed = narrowedBy(segment, [], [part]);
+    openUp({ measure: units, title, part: narrowed ? { kind: "segment", segment: narrowed } : part, under: { from: first, to: last } });
+  };
+  const openShare = () => openUp({ measure: units, title: `${title}, of step 1`, part, outOf: reachedPart(funnel, 0) });
   return (
     <div className={clsx(COLUMNS, "min-h-8")}>
       <div className="flex min-w-0 items-center gap-2 max-[700px]:col-span-full">
@@ -130,16 +141,40 @@ function Reached({ id, funnel, result, match, step, isChosen, onChoose, onSave, 
         ) : null}
       </div>
       <span className="text-end font-semibold max-[700px]:col-start-2">
-        <FigureButton label={`Step ${step + 1}, ${name}, reached: ${figure(reached, "count")}`} onOpen={open}>
+        <FigureButton
+          label={`Step ${step + 1}, ${name}, reached: ${figure(reached, "count")}`}
+          onOpen={() => openUp({ measure: units, title, part })}
+        >
           {figure(reached, "count")}
         </FigureButton>
       </span>
-      <span className="text-end text-ink-2 max-[700px]:hidden">{before == null ? NOTHING : figure(before, "count")}</span>
-      <span className="text-end">{figure(share, "percent")}</span>
+      <span className="text-end text-ink-2 max-[700px]:hidden">
+        {before == null || !result.versus ? (
+          NOTHING
+        ) : (
+          <FigureButton
+            label={`Step ${step + 1}, ${name}, before: ${figure(before, "count")}`}
+            onOpen={() => result.versus && openBefore(result.versus)}
+          >
+            {figure(before, "count")}
+          </FigureButton>
+        )}
+      </span>
+      <span className="text-end">
+        {share == null ? (
+          NOTHING
+        ) : (
+          <FigureButton label={`Step ${step + 1}, ${name}, of step 1: ${figure(share, "percent")} %`} onOpen={openShare}>
+            {figure(share, "percent")}
+          </FigureButton>
+        )}
+      </span>
       <span className="grid text-end leading-4">
         {took && (
           <>
-            <span>{took[0]}</span>
+            <FigureButton label={`Step ${step + 1}, ${name}, took: ${took[0]}`} onOpen={() => onOpen({ step, figure: "took", row: null })}>
+              {took[0]}
+            </FigureButton>
             <span className="text-micro text-ink-2 min-[701px]:whitespace-nowrap" title="Between what the middle half of them lies">
               {took[1]}
             </span>

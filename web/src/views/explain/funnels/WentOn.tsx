@@ -1,6 +1,8 @@
 import { scaleLinear } from "@visx/scale";
 
 import { RateAxis, RateMark } from "@/charts/RateMark";
+import type { OpenedStepFigure } from "@/views/explain/funnels/OpenedStep";
+import { FigureButton } from "@/ledger/FigureButton";
 import { LongText } from "@/ledger/LongText";
 import { useSteering } from "@/state/view";
 import { figure, NOTHING } from "@/words/format";
@@ -29,10 +31,11 @@ interface WentOnProps {
   rows: readonly FunnelRow[];
   step: number;
   dimension: string | null;
+  onOpen: (opened: OpenedStepFigure) => void;
 }
 
 /** Of those who came to the step before, how many went on to this one: each row a dot, all a ring, the interval a whisker. */
-export function WentOn({ whole, rows, step, dimension }: WentOnProps) {
+export function WentOn({ whole, rows, step, dimension, onOpen }: WentOnProps) {
   const { narrow } = useSteering();
   const all = whole.of_previous[step];
   return (
@@ -60,7 +63,16 @@ export function WentOn({ whole, rows, step, dimension }: WentOnProps) {
             <RateMark rate={{ now, before: all, low, high }} all={null} scale={scale} width={WIDTH} height={20} />
             <span className="text-end">
               {isFew && <span className="text-ink-2">few </span>}
-              {now == null ? NOTHING : figure(now * 100, "count")}
+              {now == null ? (
+                NOTHING
+              ) : (
+                <FigureButton
+                  label={`${says}: ${figure(now * 100, "count")} %`}
+                  onOpen={() => onOpen({ step, figure: "went on", row: name })}
+                >
+                  {figure(now * 100, "count")}
+                </FigureButton>
+              )}
             </span>
           </li>
         );

@@ -74,7 +74,7 @@ export function NodeMenu({ node, centre, steps, all, paths, trigger }: NodeMenuP
             Break it down
           </MenuItem>
           <MenuItem asChild>
-            <SegmentBegun site={site.key} draft={orderedOf(node, centre)}>
+            <SegmentBegun site={site.key} draft={node.kind === "more" && part.kind === "segment" ? part.segment : orderedOf(node, centre)}>
               Make a segment of this way
             </SegmentBegun>
           </MenuItem>

@@ -1,10 +1,14 @@
 import { NodeMenu } from "@/views/explain/paths/NodeMenu";
-import { wayPart, type Centre, type PathNode } from "@/views/explain/paths/tree";
+import { centrePart, wayPart, type Centre, type PathNode } from "@/views/explain/paths/tree";
 import type { usePaths } from "@/views/explain/paths/usePaths";
-import { useOpenUp } from "@/views/shared/OpenedUp";
-import { FigureButton } from "@/ledger/FigureButton";
+import { OpenedCell } from "@/views/shared/OpenedCell";
+import type { Opened } from "@/views/shared/OpenedUp";
+import type { SegmentPart } from "@/api/client";
+import { narrowedBy } from "@/api/figures";
+import type { CellControl } from "@/ledger/columns";
 import { List } from "@/ledger/List";
 import { LongText } from "@/ledger/LongText";
+import { useView } from "@/state/view";
 import { figure } from "@/words/format";
 import { columnName, nodeWords } from "@/words/paths";
 
@@ -28,8 +32,15 @@ const SORT = { by: "visits", descending: true };
 
 /** The same nodes as rows: the whole way to each, its visits, and who converted. */
 export function PathTable({ paths, nodes, centre, all, did }: PathTableProps) {
-  const openUp = useOpenUp();
+  const { segment } = useView();
+  const { versus } = paths.result ?? {};
+  const middle = centrePart(centre, paths.steps);
   const words = ({ node }: Line) => nodeWords(node, centre);
+  const opening = (text: (line: Line) => string, opened: (part: SegmentPart) => Opened | null) =>
+    function OpeningCell(line: Line, control: CellControl) {
+      const part = wayPart(line.node, centre, paths.steps);
+      return <OpenedCell row={words(line)} text={text(line)} opened={part && opened(part)} control={control} />;
+    };
   return (
     <List
       name="Ways"
@@ -66,21 +77,10 @@ export function PathTable({ paths, nodes, centre, all, did }: PathTableProps) {
           isLead: true,
           hasControl: true,
           value: ({ node }) => node.visits,
-          cell: (line, control) => {
-            const part = wayPart(line.node, centre, paths.steps);
-            const shown = figure(line.node.visits, "count");
-            return part ? (
-              <FigureButton
-                label={`${words(line)}, Visits: ${shown}`}
-                control={control}
-                onOpen={() => openUp({ measure: "visits", title: "Visits", part })}
-              >
-                {shown}
-              </FigureButton>
-            ) : (
-              <span {...control}>{shown}</span>
-            );
-          },
+          cell: opening(
+            ({ node }) => figure(node.visits, "count"),
+            (part) => ({ measure: "visits", title: "Visits", part }),
+          ),
         },
         {
           id: "share",
@@ -88,16 +88,43 @@ export function PathTable({ paths, nodes, centre, all, did }: PathTableProps) {
           unit: ", %",
           width: 96,
           isNumber: true,
+          hasControl: true,
           value: ({ node }) => (all.visits ? node.visits / all.visits : null),
-          cell: ({ node }) => figure(all.visits ? node.visits / all.visits : null, "percent"),
+          cell: opening(
+            ({ node }) => figure(all.visits ? node.visits / all.visits : null, "percent"),
+            (part) => (middle ? { measure: "visits", title: "Visits, of the centre", part, outOf: middle } : null),
+          ),
         },
-        { id: "before", head: "Before", width: 70, isNumber: true, isQuiet: true, value: ({ node }) => node.before },
+        {
+          id: "before",
+          head: "Before",
+          width: 70,
+          isNumber: true,
+          isQuiet: true,
+          hasControl: true,
+          value: ({ node }) => node.before,
+          cell: opening(
+            ({ node }) => (node.before == null ? "" : figure(node.before, "count")),
+            (part) => {
+              const narrowed = narrowedBy(segment, [], [part]);
+              const under = versus && { from: versus.first, to: versus.last };
+              return narrowed && under
+                ? { measure: "visits", title: "Visits, before", part: { kind: "segment", segment: narrowed }, under }
+                : null;
+            },
+          ),
+        },
         {
           id: "converted",
           head: did.charAt(0).toUpperCase() + did.slice(1),
           width: 90,
           isNumber: true,
+          hasControl: true,
           value: ({ node }) => node.converted,
+          cell: opening(
+            ({ node }) => figure(node.converted, "count"),
+            (part) => ({ measure: "converting_visits", title: "Converting visits", part }),
+          ),
         },
         {
           id: "rate",
@@ -105,8 +132,12 @@ export function PathTable({ paths, nodes, centre, all, did }: PathTableProps) {
           unit: ", %",
           width: 70,
           isNumber: true,
+          hasControl: true,
           value: ({ node }) => (node.visits ? node.converted / node.visits : null),
-          cell: ({ node }) => figure(node.visits ? node.converted / node.visits : null, "percent"),
+          cell: opening(
+            ({ node }) => figure(node.visits ? node.converted / node.visits : null, "percent"),
+            (part) => ({ measure: "conversion_rate", title: "Conversion rate", part }),
+          ),
         },
       ]}
     />

@@ -17,6 +17,8 @@ export interface PathNode extends PathPoint {
   name: string;
   before: number | null;
   nexts: PathNode[] | null;
+  /** Of *n more*: the steps that are told by name, which they are not. */
+  told?: readonly WayStep[];
 }
 
 export const idOf = (chain: readonly WayStep[]): string => chain.map((one) => `${one.of}:${one.value}`).join("\n");
@@ -42,29 +44,50 @@ export function treeOf(branches: readonly Branches[], side: Side, steps: StepsOf
     });
     const [one, many] = MORE[steps];
     const { more, ended } = found;
-    const rest = (kind: "more" | "ended", of: typeof ended, name: string): PathNode[] =>
-      of.visits ? [{ ...of, id: `${id}\n${kind}`, kind, side, chain, name, before: of.before ?? null, nexts: null }] : [];
-    return [...nodes, ...rest("more", more, `${more.values} more ${more.values === 1 ? one : many}`), ...rest("ended", ended, ENDED[side])];
+    const rest = (kind: "more" | "ended", of: typeof ended, name: string, told: WayStep[] = []): PathNode[] =>
+      of.visits ? [{ ...of, id: `${id}\n${kind}`, kind, side, chain, name, before: of.before ?? null, nexts: null, told }] : [];
+    const further = `${more.values} more ${more.values === 1 ? one : many}`;
+    const told = found.nodes.map((node) => node.step);
+    return [...nodes, ...rest("more", more, further, told), ...rest("ended", ended, ENDED[side])];
   };
   return below([]) ?? [];
 }
 
-/** The visits that went the way to a node, as a whole segment; of all further steps there is none. */
-export function wayPart(node: Pick<PathNode, "side" | "chain" | "kind">, centre: Centre, steps: StepsOf): SegmentPart | null {
-  if (node.kind === "more") return null;
-  const { side, chain, kind } = node;
-  const ended = kind === "ended";
-  const way: Condition = {
+/** So many ways stand in one segment. */
+const MAX_TOLD = 20;
+
+/** The visits that went the way to a node, as a whole segment. Of further steps that are not told: without those that are, as far as there is room. */
+export function wayPart(
+  { side, chain, kind, told = [] }: Pick<PathNode, "side" | "chain" | "kind" | "told">,
+  centre: Centre,
+  steps: StepsOf,
+): SegmentPart | null {
+  const way = (along: readonly WayStep[], ended: boolean): Condition => ({
     kind: "way",
     steps,
     centre,
-    forward: side === "forward" ? [...chain] : [],
-    backward: side === "backward" ? [...chain] : [],
+    forward: side === "forward" ? [...along] : [],
+    backward: side === "backward" ? [...along] : [],
     left: ended && side === "forward",
     arrived: ended && side === "backward",
-  };
-  return { kind: "segment", segment: { of: "visits", where: { kind: "group", of: "all", conditions: [way] } } };
+  });
+  if (told.length > MAX_TOLD) return null;
+  const conditions =
+    kind === "more"
+      ? [
+          way(chain, false),
+          {
+            kind: "group" as const,
+            of: "none" as const,
+            conditions: [...told.map((one) => way([...chain, one], false)), way(chain, true)],
+          },
+        ]
+      : [way(chain, kind === "ended")];
+  return { kind: "segment", segment: { of: "visits", where: { kind: "group", of: "all", conditions } } };
 }
+
+/** All visits of the centre. */
+export const centrePart = (centre: Centre, steps: StepsOf) => wayPart({ side: "forward", chain: [], kind: "step" }, centre, steps);
 
 /** What is opened on either side; null: what is usual. */
 export interface Opened {
