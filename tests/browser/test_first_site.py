@@ -123,6 +123,7 @@ FIRST_STEPS = {
     "explain/funnels": "Nobody came to the first step in these days.",
     "explain/paths": "as soon as a page is seen, the ways from it stand here",
     "explain/attribution": "Say under Tag → Goals what counts",
+    "explain/drivers": "Say under Tag → Goals what counts",
     "explain/segments": "No segment is saved yet.",
     "tag/events": "No event has arrived yet. Name the first one with the code beside",
     "tag/goals": "A goal is a page that is reached, an event, or an order. Make the first one",

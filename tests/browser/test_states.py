@@ -15,7 +15,7 @@ from tests.browser.telling import until
 from upper_compass.demo.laying import COLLEAGUE
 
 VIEWS = (
-    "read/overview", "read/pages", "read/sources", "read/audience", "read/events", "explain/compare", "explain/funnels", "explain/paths", "explain/attribution", "explain/segments", "watch/now", "watch/visits", "watch/tag-health", "tag/site-code", "tag/events", "tag/goals", "tag/fields", "tag/rules", "tag/links",
+    "read/overview", "read/pages", "read/sources", "read/audience", "read/events", "explain/compare", "explain/funnels", "explain/paths", "explain/attribution", "explain/drivers", "explain/segments", "watch/now", "watch/visits", "watch/tag-health", "tag/site-code", "tag/events", "tag/goals", "tag/fields", "tag/rules", "tag/links",
     "tag/channels", "tag/import", "tag/settings", "start", "new-site",
 )  # fmt: skip
 # Those whose lists grow with the site's traffic.

@@ -140,6 +140,7 @@ VIEWS = {
     "funnels": ("/s/mill/explain/funnels?funnel=1", lambda page: page.locator("[data-step='5']").wait_for()),
     "paths": ("/s/mill/explain/paths?centre=page:/courses", lambda page: page.locator("[data-node]").first.wait_for()),
     "attribution": ("/s/mill/explain/attribution", _reads),
+    "drivers": ("/s/mill/explain/drivers", _reads),
     "segments": ("/s/mill/explain/segments", _reads),
     "segment": ("/s/mill/explain/segments", _segment),
     "beside": ("/s/mill/read/overview?beside=3&beside=4", _reads),
@@ -159,7 +160,6 @@ KEPT = {
     "events": ("events", "light", WIDE),
     "goals": ("goals", "light", WIDE),
     "channels": ("channels", "light", WIDE),
-    "rules": ("rules", "light", WIDE),
     "links": ("links", "light", WIDE),
     "tag-health": ("tag-health", "light", WIDE),
     "pages": ("pages", "light", WIDE),
@@ -168,6 +168,7 @@ KEPT = {
     "funnels": ("funnels", "light", WIDE),
     "paths": ("paths", "light", WIDE),
     "attribution": ("attribution", "light", WIDE),
+    "drivers": ("drivers", "light", WIDE),
     "now": ("now", "light", WIDE),
     "visit": ("visit", "light", WIDE),
 }

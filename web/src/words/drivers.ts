@@ -43,9 +43,9 @@ export function channelsOf(table: Schemas["TableResult"]): ChannelDriver[] {
 
 const ON_THE_WAY = 0.8;
 
-/** Whether nearly all who convert saw a page before: it is a step of the way itself, and no wonder that they convert. */
-export const isOnTheWay = (page: Pick<PageDriver, "converting">, converting: number): boolean =>
-  converting > 0 && page.converting / converting >= ON_THE_WAY;
+/** Whether nearly all who convert saw a page before, or nearly all who saw it convert: it is a step of the way itself, and no wonder that they do. */
+export const isOnTheWay = (page: Pick<PageDriver, "converting" | "rate">, converting: number): boolean =>
+  converting > 0 && (page.converting / converting >= ON_THE_WAY || page.rate >= ON_THE_WAY);
 
 /** What is said of channels: to which most is owed, and whose visits convert most beyond chance. */
 export function channelSaid(channels: readonly ChannelDriver[], total: number, rateOfAll: number | null) {
@@ -70,13 +70,17 @@ export const gap = (difference: number): string =>
 export const gapBetween = ({ low, high }: Pick<PageDriver, "low" | "high">): string =>
   low == null || high == null ? "" : `${gap(low)} to ${gap(high)}`;
 
-/** The standardised rate with its numbers put in, channel by channel. */
+const MAX_PARTS = 3;
+
+/** The standardised rate with its numbers put in, channel by channel; of many the first ones. */
 export const standardised = (page: PageDriver): string => {
   const whole = page.channels.reduce((sum, one) => sum + one.seen, 0);
-  return page.channels
+  const parts = page.channels
+    .slice(0, MAX_PARTS)
     .map(
       (one) =>
         `${figure(one.seen, "count")} ÷ ${figure(whole, "count")} × ${figure(one.others_converting, "count")} ÷ ${figure(one.others, "count")}`,
     )
     .join(" + ");
+  return page.channels.length > MAX_PARTS ? `${parts} + …` : parts;
 };

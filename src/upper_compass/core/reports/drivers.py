@@ -63,7 +63,8 @@ class PageDriver(BaseModel):
 
     `entries`: visits that began there. `seen`: visits that saw it before their first conversion, if any; `converting`: those of them that convert, `rate`
     their share (0 to 1). `without`: the rate of visits that did not see it, of the same channels in the same proportions, null where no channel has both.
-    `difference`: how much higher it is among those who saw it, of these channels, `low` and `high` its 95 % interval; `few`: under ten visits on a side, or five conversions on both.
+    `difference`: how much higher it is among those who saw it, of these channels, `low` and `high` its 95 % interval; `few`: under ten visits
+    on a side, or five that convert on both.
     `channels`: what that is made of, the most who saw it first. `credit`: conversions by the linear model, over thirty days.
     """
 

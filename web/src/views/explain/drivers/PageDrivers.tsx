@@ -35,7 +35,7 @@ export function PageDrivers({ pages, converting, of, goal }: PageDriversProps) {
   // Steps of the way itself, of which nearly all convert, would press all others together.
   const drawn = pages.filter((one) => !one.few && !isOnTheWay(one, converting));
   const top = Math.max(0.01, ...(drawn.length ? drawn : pages).flatMap((one) => [one.rate, one.without ?? 0]));
-  const scale = scaleLinear({ domain: [0, top], range: [6, MARKS - 6], nice: 3 });
+  const scale = scaleLinear({ domain: [0, top], range: [6, MARKS - 12], nice: 3 });
   const cell = (text: (row: PageDriver) => string, of: (row: PageDriver) => Opened) =>
     function Cell(row: PageDriver, control: CellControl) {
       return <OpenedCell row={row.page} text={text(row)} opened={of(row)} control={control} />;
@@ -69,7 +69,10 @@ export function PageDrivers({ pages, converting, of, goal }: PageDriversProps) {
               <span className="flex min-w-0 items-baseline gap-2">
                 <NamedRow dimension="page" value={row.page} control={control} />
                 {isOnTheWay(row, converting) && (
-                  <span className="shrink-0 text-label text-ink-2" title="Nearly all who converted saw it: it is a step of the way itself">
+                  <span
+                    className="shrink-0 text-label text-ink-2"
+                    title="Nearly all who converted saw it, or nearly all who saw it converted: it is a step of the way itself"
+                  >
                     on the way
                   </span>
                 )}
