@@ -68,14 +68,16 @@ class ReportContext:
 
         What can be added up and taken back costs no more than what came since the base was made.
         """
-        found = [self._kept(self.shards.version, question) for question in questions]
+        keys = [self._key(None, *question) for question in questions]
+        asked = dict(zip(keys, questions, strict=True))  # the same is counted once
+        found = {key: self._kept(self.shards.version, question) for key, question in asked.items()}
         for additive in (True, False):
-            missing = [i for i, (_, breakdown) in enumerate(questions) if found[i] is None and breakdown.additive == additive]
-            made = self._merged([questions[i] for i in missing], additive=additive) if missing else []
-            for i, tally in zip(missing, made, strict=True):
-                found[i] = tally
-                self._keep(self.shards.version, questions[i], tally)
-        return [tally for tally in found if tally is not None]
+            missing = [key for key, (_, breakdown) in asked.items() if found[key] is None and breakdown.additive == additive]
+            made = self._merged([asked[key] for key in missing], additive=additive) if missing else []
+            for key, tally in zip(missing, made, strict=True):
+                found[key] = tally
+                self._keep(self.shards.version, asked[key], tally)
+        return [one for key in keys if (one := found[key]) is not None]
 
     def _merged(self, questions: list[Question], *, additive: bool) -> list[Tally]:
         shards = self.shards

@@ -23,6 +23,8 @@ DAY = 86_400_000
 FAR = 100.0
 # Powers of two are taken from the start of a stretch of so many half-lives, for else they would have no end.
 EPOCH = 2 * FAR
+# Stretches of up to so many touches are looked at touch by touch.
+SHORT = 32
 
 
 @dataclass(frozen=True)
@@ -71,11 +73,24 @@ def position_based(model: PositionBased, stretches: Stretches, amounts: Floats, 
 
 
 def time_decay(model: TimeDecay, stretches: Stretches, amounts: Floats, count: int, visitors: Ints, times: Ints) -> Floats:
-    """In proportion to 2^(−age ÷ half-life). `visitors` (ascending) and `times` (ms, ascending within a visitor): of each touch.
-
-    Sums of such powers are differences of running sums, taken within an epoch, of which a stretch that matters meets two at most.
-    """
+    """In proportion to 2^(−age ÷ half-life). `visitors` (ascending) and `times` (ms, ascending within a visitor): of each touch."""
     half_life = model.half_life_days * DAY
+    long = stretches.lengths > SHORT
+    credit = _decayed_each(stretches.only(~long), amounts[~long], count, times, half_life)
+    return credit + _decayed_by_sums(stretches.only(long), amounts[long], count, visitors, times, half_life) if long.any() else credit
+
+
+def _decayed_each(stretches: Stretches, amounts: Floats, count: int, times: Ints, half_life: float) -> Floats:
+    """Touch by touch: each of few."""
+    lengths = stretches.lengths
+    of = np.repeat(np.arange(len(lengths)), lengths)
+    places = np.arange(len(of)) + np.repeat(stretches.first - (np.cumsum(lengths) - lengths), lengths)
+    weights = np.exp2((times[places] - times[stretches.stop - 1][of]) / half_life)
+    return sums(places, count, weights * (amounts / sums(of, len(lengths), weights))[of])
+
+
+def _decayed_by_sums(stretches: Stretches, amounts: Floats, count: int, visitors: Ints, times: Ints, half_life: float) -> Floats:
+    """Sums of such powers are differences of running sums, taken within an epoch, of which a stretch that matters meets two at most."""
     ages = (times - times.min()) / half_life
     epochs = np.floor(ages / EPOCH)
     fresh = np.append(True, (visitors[1:] != visitors[:-1]) | (epochs[1:] != epochs[:-1]))

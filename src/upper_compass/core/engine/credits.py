@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Hashable
+from collections.abc import Callable, Hashable
 from dataclasses import dataclass, replace
-from typing import ClassVar
+from functools import cached_property
+from typing import ClassVar, TypeVar
 
 import numpy as np
 import polars as pl
@@ -20,6 +21,7 @@ from upper_compass.core.engine.keys import Array, KeyedBy
 from upper_compass.core.engine.protocol import PRESENCE, Tally
 from upper_compass.core.engine.selection import Selection
 
+T = TypeVar("T")
 # Less than this is what is left of sums that cancel each other.
 NO_CREDIT = 1e-9
 
@@ -75,13 +77,11 @@ class Credits(KeyedBy):
             labels, found = self._on_the_spot(selection, counted, wanted)
         else:
             labels, found = self._by_touches(selection, counted, wanted)
-        frame = pl.DataFrame(
-            [pl.Series(f"key_{i}", label.astype(np.uint32)) for i, label in enumerate(labels)]
-            + ([pl.Series("bucket", np.full(len(labels[0]), bucket, np.int64))] if self.edges else [])
-            + [pl.Series(name, found[name]) for name in sorted(self.columns)]
-            + [pl.Series(PRESENCE, np.rint(found[PRESENCE]).astype(np.int64))]
-        )
-        return frame.filter(pl.col(PRESENCE) > 0)
+        presence = np.rint(found[PRESENCE]).astype(np.int64)
+        there = np.flatnonzero(presence)
+        columns = {f"key_{i}": label[there].astype(np.uint32) for i, label in enumerate(labels)}
+        columns |= {"bucket": np.full(len(there), bucket, np.int64)} if self.edges else {}
+        return pl.DataFrame(columns | {name: found[name][there] for name in sorted(self.columns)} | {PRESENCE: presence[there]})
 
     def _on_the_spot(self, selection: Selection, counted: Ints, wanted: dict[str, Floats]) -> tuple[list[Ints], dict[str, Floats]]:
         """All to the value of the hit itself, or of its visit; where a dimension of the hit has none, to none of any."""
@@ -95,23 +95,37 @@ class Credits(KeyedBy):
         return space.labels, {name: sums(space.groups[0], space.count, amounts[kept]) for name, amounts in wanted.items()}
 
     def _by_touches(self, selection: Selection, counted: Ints, wanted: dict[str, Floats]) -> tuple[list[Ints], dict[str, Floats]]:
-        touches = Touches.of(self, selection, counted)
-        stretches = touches.stretches(selection, counted, self.crediting.reach)
-        touched = stretches.lengths > 0
-        keys = replace(self, edges=()).of_rows(selection, touches.rows) if len(touches.rows) else [np.empty(0, np.uint32)] * len(self.dimensions)
-        untouched = [np.zeros(1, np.uint32)] * len(self.dimensions)
-        space = KeySpace(keys, untouched)
+        reached = self._once(selection, counted, ("reached", self.crediting.reach), lambda: self._reached(selection, counted))
+        space = self._once(selection, counted, ("values", tuple(one.name for one in self.dimensions)), lambda: self._values(selection, counted))
         of_touches, of_nothing = space.groups
-        found = {}
-        for name, amounts in wanted.items():
-            credit = sums(of_nothing, space.count, np.array([amounts[~touched].sum()]))
-            as_things = name == PRESENCE
-            found[name] = credit + touches.credited(self.crediting, stretches.only(touched), amounts[touched], of_touches, space.count, as_things=as_things)
+        found = {name: sums(of_nothing, space.count, np.array([amounts[~reached.touched].sum()])) for name, amounts in wanted.items()}
+        for part in reached.parts:
+            for name, credit in part.credited(self.crediting.model, wanted, of_touches, space.count).items():
+                found[name] += credit
         labels = space.labels
         if self.within:
             _, labels, kept = self.only_within(selection, np.arange(space.count, dtype=np.int32), labels)
             found = {name: credit[kept] for name, credit in found.items()}
         return labels, found
+
+    def _once(self, selection: Selection, counted: Ints, what: Hashable, make: Callable[[], T]) -> T:
+        """What columns share that credit the same conversions; of those over time each bucket has its own."""
+        if self.edges:
+            return make()
+        return selection.once(("credits", selection.ask.key, self.dimensions[0].name, self.crediting.counts_direct, len(counted), what), make)
+
+    def _touches(self, selection: Selection, counted: Ints) -> Touches:
+        return self._once(selection, counted, "touches", lambda: Touches.of(self, selection, counted))
+
+    def _reached(self, selection: Selection, counted: Ints) -> Reached:
+        touches = self._touches(selection, counted)
+        return touches.reached(touches.stretches(selection, counted, self.crediting.reach))
+
+    def _values(self, selection: Selection, counted: Ints) -> KeySpace:
+        """The values of each touch, and those of none."""
+        touches = self._touches(selection, counted)
+        keys = replace(self, edges=()).of_rows(selection, touches.rows) if len(touches.rows) else [np.empty(0, np.uint32)] * len(self.dimensions)
+        return KeySpace(keys, [np.zeros(1, np.uint32)] * len(self.dimensions))
 
 
 @dataclass(frozen=True)
@@ -184,38 +198,80 @@ class Touches:
             first = np.searchsorted(self.clock, place * self.span + np.maximum(made.at[counted] - reach * DAY - self.since, 0), side="left")
         return Stretches(np.minimum(first, stop), stop)
 
-    def credited(self, crediting: Crediting, stretches: Stretches, amounts: Floats, groups: Ints, count: int, *, as_things: bool) -> Floats:
-        """The credit of each of `count` groups of touches. Every conversion has a touch; direct ones are passed over where it has another.
-
-        `as_things`: not how much, but how many touches, or conversions, have credit: a row stands as long as there are any.
-        """
+    def reached(self, stretches: Stretches) -> Reached:
+        """The touches in reach as they count: direct ones are passed over where a conversion has another."""
+        touched = stretches.lengths > 0
+        of = stretches.only(touched)
         told = np.concatenate([[0], np.cumsum(~self.is_direct)])
-        first, stop = told[stretches.first], told[stretches.stop]
+        first, stop = told[of.first], told[of.stop]
         others = stop > first
-        every = np.ones(len(self.is_direct), bool)
-        parts = ((~self.is_direct, Stretches(first, stop).only(others), amounts[others]), (every, stretches.only(~others), amounts[~others]))
-        credit = np.zeros(count)
-        for among, of, worth in parts:
-            if len(worth):
-                credit += _shared_out(crediting.model, of, worth, self.visitors[among], self.times[among], groups[among], count, as_things=as_things)
-        return credit
+        parts = [
+            _Part(np.flatnonzero(~self.is_direct), Stretches(first, stop).only(others), np.flatnonzero(touched)[others], self),
+            _Part(np.arange(len(self.rows)), of.only(~others), np.flatnonzero(touched)[~others], self),
+        ]
+        return Reached(touched, [part for part in parts if len(part.conversions)])
 
 
-def _shared_out(model: CreditModel, of: Stretches, amounts: Floats, visitors: Ints, times: Ints, groups: Ints, count: int, *, as_things: bool) -> Floats:
-    touches = len(groups)
-    if model == "every touch":
-        return every_touch(of, amounts, visitors, groups, count)
-    if model == "first touch":
-        return sums(groups[of.first], count, amounts)
-    if model == "last touch":
-        return sums(groups[of.stop - 1], count, amounts)
-    if isinstance(model, PositionBased):
-        credit = position_based(model, of, amounts, touches)
-    elif isinstance(model, TimeDecay):
-        credit = time_decay(model, of, amounts, touches, visitors, times)
-    else:
-        credit = linear(of, amounts, touches)
-    return sums(groups, count, credit > NO_CREDIT if as_things else credit)
+@dataclass(frozen=True)
+class Reached:
+    """Which of the conversions have a touch, and those in parts: with a touch that is not direct, and with direct ones alone."""
+
+    touched: Bools
+    parts: list[_Part]
+
+
+@dataclass(frozen=True)
+class _Part:
+    """Conversions (places) with the touches that count for them: stretches of those `among` all touches."""
+
+    among: Ints
+    of: Stretches
+    conversions: Ints
+    touches: Touches
+
+    @cached_property
+    def visitors(self) -> Ints:
+        visitors: Ints = self.touches.visitors[self.among]
+        return visitors
+
+    @cached_property
+    def times(self) -> Ints:
+        times: Ints = self.touches.times[self.among]
+        return times
+
+    def credited(self, model: CreditModel, wanted: dict[str, Floats], groups: Ints, count: int) -> dict[str, Floats]:
+        """The credit of each of `count` groups of touches, under each name.
+
+        Under PRESENCE not how much, but how many touches, or conversions, have credit: a row stands as long as there are any.
+        """
+        groups, found = groups[self.among], {}
+        for name, amounts in wanted.items():
+            if name == "conversions":  # as many as PRESENCE shares out
+                continue
+            worth = amounts[self.conversions]
+            if model in ("first touch", "last touch", "every touch"):
+                found[name] = self._at_once(model, worth, groups, count)
+                continue
+            credit = self._shared_out(model, worth)
+            if name == PRESENCE and "conversions" in wanted:
+                found["conversions"] = sums(groups, count, credit)
+            found[name] = sums(groups, count, credit > NO_CREDIT if name == PRESENCE else credit)
+        if "conversions" in wanted and "conversions" not in found:
+            found["conversions"] = found[PRESENCE]
+        return found
+
+    def _at_once(self, model: CreditModel, worth: Floats, groups: Ints, count: int) -> Floats:
+        if model == "every touch":
+            return every_touch(self.of, worth, self.visitors, groups, count)
+        return sums(groups[self.of.first if model == "first touch" else self.of.stop - 1], count, worth)
+
+    def _shared_out(self, model: CreditModel, worth: Floats) -> Floats:
+        """The credit of each touch."""
+        if isinstance(model, PositionBased):
+            return position_based(model, self.of, worth, len(self.among))
+        if isinstance(model, TimeDecay):
+            return time_decay(model, self.of, worth, len(self.among), self.visitors, self.times)
+        return linear(self.of, worth, len(self.among))
 
 
 def _is_direct(shard: Shard, visits: Rows) -> Bools:

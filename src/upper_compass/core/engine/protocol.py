@@ -125,7 +125,8 @@ def _tallies_of(shard: Shard, plans: Sequence[_Plan]) -> list[Tally]:
         if plain and plain.key not in selections:
             selections[plain.key] = Selection(shard, plain)
         if plan.whatever in selections:
-            selections[plan.whatever] = selections[plan.whatever].of_goal(plan.ask)
+            if selections[plan.whatever].ask.key != plan.ask.key:
+                selections[plan.whatever] = selections[plan.whatever].of_goal(plan.ask)
         else:
             selections[plan.whatever] = Selection(shard, plan.ask, selections[plain.key] if plain else None)
         tallies.append(replace(plan.breakdown.tally(selections[plan.whatever]), sign=shard.sign))
