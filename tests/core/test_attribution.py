@@ -247,7 +247,7 @@ def test_credits_over_time_are_those_of_each_day():
 @pytest.mark.parametrize("model", ["linear", "every touch", PositionBased().model_dump(), TimeDecay(half_life_days=0.5).model_dump()])
 @pytest.mark.parametrize("dimension", ["source", "page"])
 def test_a_robot_of_very_many_visits_and_conversions_does_not_stop_it(model, dimension):
-    count, bookings = 20_000, 2_000
+    count, bookings = 100_000, 2_000
     hits = [hit(i * 40 * MINUTE // 40, visitor="robot", url=f"{HOME}p{i % 7}?utm_source=s{i % 5}&utm_medium=email") for i in range(count)]
     hits += [hit(11 * DAY + i * 1000, "event", visitor="robot", name="book", value=3, url=HOME) for i in range(bookings)]
     ours, total = rows_of(reading_of(numbered(hits)), [dimension], [column(model=model, reach=30), column("value", model=model, reach=30)])

@@ -6,6 +6,7 @@ import numpy as np
 import polars as pl
 
 from upper_compass.core.dataset.hit_matching import matching
+from upper_compass.core.dataset.shard import ascending_once
 from upper_compass.core.dataset.visits import Rows
 from upper_compass.core.definitions.funnels import Funnel
 from upper_compass.core.definitions.hits import Kind
@@ -45,7 +46,7 @@ def reached(selection: Selection, funnel: Funnel, dimension: Dimension | None, e
 def matched(selection: Selection, funnel: Funnel) -> Tally:
     """By step: how many units have a hit that matches it (`matched`), whatever came before."""
     steps, unit_of = _steps(selection, funnel), _unit_of(selection, funnel)
-    counts = [len(np.unique(unit_of[rows])) for rows in steps]
+    counts = [len(ascending_once(unit_of[rows])) for rows in steps]
     frame = pl.DataFrame({"step": np.arange(len(steps)), "matched": np.array(counts, np.int64), PRESENCE: np.array(counts, np.int64)})
     return Tally(frame, {"step": None}, {"matched": "sum", PRESENCE: "sum"})
 

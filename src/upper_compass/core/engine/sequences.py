@@ -75,12 +75,20 @@ def ways(steps: Sequence[Rows], units: Sequence[Array], at: Array, window: int |
 
 
 def _candidates(steps: Sequence[Rows], units: Sequence[Array], at: Array, views: Rows | None) -> _Candidates:
-    together = np.concatenate(list(steps))
-    rows, first = np.unique(together, return_index=True)
-    member = np.array([np.isin(rows, one) for one in steps])
+    span = max((int(one[-1]) for one in steps if len(one)), default=-1) + 1
+    there = np.zeros(span, bool)
+    for one in steps:
+        there[one] = True
+    rows = np.flatnonzero(there)
+    member, unit = np.zeros((len(steps), len(rows)), bool), np.empty(len(rows), units[0].dtype)
+    for step, (one, of) in enumerate(zip(steps, units, strict=True)):
+        places = np.searchsorted(rows, one)
+        member[step, places], unit[places] = True, of
     stretch = None if views is None else np.searchsorted(views, rows, side="right")
-    is_view = np.zeros(len(rows), bool) if views is None else np.isin(rows, views)
-    return _Candidates(rows.astype(np.int64), np.concatenate(list(units))[first], at[rows], member, stretch, is_view)
+    seen = np.zeros(span, bool)
+    if views is not None:
+        seen[views[: np.searchsorted(views, span)]] = True
+    return _Candidates(rows, unit, at[rows], member, stretch, seen[rows])
 
 
 def _began(found: _Candidates, count: int) -> list[Ints]:
