@@ -11,11 +11,10 @@ from pydantic import ValidationError
 
 from tests.core.asking import reading_of
 from tests.core.building import DAY, HOME, MINUTE, REFERENCE, hit, numbered, rules
+from tests.core.crediting import BOOKED, PERIOD, column, rows_of
 from tests.core.oracle import conversions_of, page_of, visits_of
 from tests.core.strategies import hit_lists
-from tests.core.test_columns import column, rows_of
 from upper_compass.core.definitions.attribution import PositionBased, TimeDecay
-from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.requests import Column, SeriesRequest
 from upper_compass.core.engine.credit_kernels import Stretches, time_decay
 from upper_compass.core.reports.credited import CreditedRequest
@@ -24,8 +23,6 @@ from upper_compass.core.reports.tables import series
 from upper_compass.core.reports.touch_sequences import SequencesRequest, touch_sequences
 
 pytestmark = pytest.mark.usefixtures("early_years")
-BOOKED = Goal.model_validate({"match": {"kind": "event", "names": ["book"]}, "counts": "every time", "value": {"kind": "hit"}})
-PERIOD = {"first": "1970-01-11", "last": "1970-01-12"}
 START, STOP = 10 * DAY, 12 * DAY
 OF_VISIT = {
     "source": lambda visit: visit.source[0],

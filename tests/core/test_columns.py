@@ -9,26 +9,13 @@ from pydantic import ValidationError
 
 from tests.core.asking import ask_table, reading_of
 from tests.core.building import DAY, HOME, hit, numbered, rules
+from tests.core.crediting import BOOKED, PERIOD, column, rows_of
 from tests.core.strategies import hit_lists
-from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.requests import Column, TableRequest
 from upper_compass.core.engine.dimensions import UnknownNameError
 from upper_compass.core.reports.tables import table
 
 pytestmark = pytest.mark.usefixtures("early_years")
-BOOKED = Goal.model_validate({"match": {"kind": "event", "names": ["book"]}, "counts": "every time", "value": {"kind": "hit"}})
-PERIOD = {"first": "1970-01-11", "last": "1970-01-12"}
-
-
-def column(measure="conversions", **more):
-    return {"id": measure, "measure": measure} | more
-
-
-def rows_of(reading, dimensions, columns, **more):
-    """{keys: the figures of each column}, and the totals."""
-    request = {"period": PERIOD, "versus": "none", "goal": 1, "dimensions": dimensions, "columns": columns, "limit": 1000} | more
-    result = table(reading, TableRequest.model_validate(request), {1: BOOKED})
-    return {tuple(row): tuple(one.values[i] for one in result.columns) for i, row in enumerate(result.rows)}, [one.values[0] for one in result.total]
 
 
 @given(hit_lists(), st.sampled_from(["channel", "entry_page", "device"]), st.sampled_from(["every touch", "on the spot"]))

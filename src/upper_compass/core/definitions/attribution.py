@@ -33,7 +33,7 @@ class TimeDecay(BaseModel):
     half_life_days: Annotated[float, Field(ge=0.001, le=3650, allow_inf_nan=False)] = 7
 
 
-CreditModel = Literal["first touch", "last touch", "linear", "every touch", "on the spot"] | PositionBased | TimeDecay
+CreditModel = Literal["first touch", "last touch", "linear", "every touch", "on the spot", "removal effect"] | PositionBased | TimeDecay
 # The visit of the conversion alone, or visits that started at most so many days before it.
 Reach = Literal["own visit"] | Annotated[int, Field(ge=1, le=365)]
 USUAL_REACH = 30

@@ -172,7 +172,9 @@ class ColumnValues(BaseModel):
     """One column, a place for each row or bucket; a ratio over nothing is null.
 
     `before`: in the versus period, null without one. `low`, `high`: the 95 % interval of a share over something; null for columns that are none.
-    `few`: whether fewer than five successes or failures are expected. `is_significant`: whether it is beyond chance that it moved.
+    `touches`, `effect`: of what the removal effect credits, on how many touches it rests, and how much less would convert without it (0 to 1).
+    `few`: whether fewer than five successes or failures are expected, or it rests on fewer than thirty touches. `is_significant`: whether it is beyond
+    chance that it moved.
     """
 
     id: str
@@ -180,6 +182,8 @@ class ColumnValues(BaseModel):
     before: list[float | None] | None = None
     low: list[float | None] | None = None
     high: list[float | None] | None = None
+    touches: list[float | None] | None = None
+    effect: list[float | None] | None = None
     few: list[bool] | None = None
     is_significant: list[bool] | None = None
 

@@ -148,11 +148,18 @@ class Touches:
     def of(by: Credits, selection: Selection, counted: Ints) -> Touches:
         """Those of the visitors of these conversions, from all history."""
         shard = selection.shard
-        of_visits, starts = shard.visit("visitor"), shard.visit("start")
+        of_visits = shard.visit("visitor")
         visitors = ascending_once(of_visits[selection.conversions.visit[counted]])
         visits = ranges(of_visits, visitors)
         stands = shard.valid[visits] if selection.ask.with_excluded else shard.valid[visits] & ~shard.visit("excluded")[visits]
-        visits = visits[stands]
+        return Touches.of_visits(by, selection, visits[stands])
+
+    @staticmethod
+    def of_visits(by: Credits, selection: Selection, visits: Rows) -> Touches:
+        """Those of these visits (ascending)."""
+        shard = selection.shard
+        of_visits, starts = shard.visit("visitor"), shard.visit("start")
+        visitors = ascending_once(of_visits[visits])
         dimension = by.dimensions[0]
         if dimension.of == "visit":
             rows, times = shard.visit("first_row")[visits], starts[visits]
@@ -180,10 +187,12 @@ class Touches:
         first, stop = told[of.first], told[of.stop]
         has_others = stop > first
         both = np.concatenate([others, np.arange(len(self.rows))])
-        names = ("rows", "visits", "visitors", "times", "clock", "is_direct")
-        taken = replace(self, **{name: getattr(self, name)[both] for name in names})
         beyond = len(others)
-        return taken, Stretches(np.where(has_others, first, of.first + beyond), np.where(has_others, stop, of.stop + beyond))
+        return self.only(both), Stretches(np.where(has_others, first, of.first + beyond), np.where(has_others, stop, of.stop + beyond))
+
+    def only(self, kept: Ints | Bools) -> Touches:
+        """Some of them."""
+        return replace(self, **{name: getattr(self, name)[kept] for name in ("rows", "visits", "visitors", "times", "clock", "is_direct")})
 
     def stretches(self, selection: Selection, counted: Ints, reach: Reach) -> Stretches:
         """The touches in reach of each conversion, none or more."""

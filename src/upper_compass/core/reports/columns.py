@@ -19,12 +19,15 @@ from upper_compass.core.engine.credits import Crediting, Credits
 from upper_compass.core.engine.dimensions import UnknownNameError
 from upper_compass.core.engine.keys import KeyedBy
 from upper_compass.core.engine.measures import MEASURES, Measure
-from upper_compass.core.engine.protocol import PRESENCE, Question, Tally, merge
+from upper_compass.core.engine.protocol import PRESENCE, Breakdown, Question, Tally, merge
+from upper_compass.core.engine.removal import TooManyValuesError, WaySteps, credited_by_removal
 from upper_compass.core.engine.selection import ReportFilter
 from upper_compass.core.engine.statistics import is_significant, too_few, wilson
 from upper_compass.core.engine.tally import CREDITED, GOAL_COLUMNS, GroupBy
 
 GOAL_SUMS = frozenset(GOAL_COLUMNS)
+# What stands beside what the removal effect credits: on how many touches it rests, and how large it is. Fewer touches say too little.
+EVIDENCE, FEW_TOUCHES = ("touches", "effect"), 30
 # Frames of sums: a column `n name` for the additive column of that name of the n-th question, `n name before` for the versus period.
 Sums = pl.DataFrame
 
@@ -157,16 +160,38 @@ def joined(context: ReportContext, *breakdowns: tuple[Asked, KeyedBy], edges_bef
                 if wanted := asked.wanted[place]:
                     edges = edges_before if before and by.edges else by.edges
                     crediting = asked.credited[place] if by.dimensions else None  # in all, every conversion is credited once
-                    made = GroupBy(by.dimensions, edges, by.within, columns=wanted) if crediting is None else _credits(by, edges, wanted, crediting)
+                    made: Breakdown = GroupBy(by.dimensions, edges, by.within, columns=wanted) if crediting is None else _credits(by, edges, wanted, crediting)
                     questions.append((ask, made))
                     names.append((number, {name: sum_name(place, name, before=before) for name in wanted}))
     parts: list[list[Tally]] = [[] for _ in breakdowns]
-    for (number, renaming), tally in zip(names, context.tallies(questions), strict=True):
-        parts[number].append(tally.renamed(renaming))
+    for (number, renaming), (_, made), tally in zip(names, questions, context.tallies(questions), strict=True):
+        parts[number].append(_finished(tally, made, breakdowns[number][1], frozenset(renaming)).renamed(_with_evidence(renaming, made)))
     return [_filled(merge(one)) for one in parts]
 
 
-def _credits(by: KeyedBy, edges: tuple[int, ...], wanted: frozenset[str], crediting: Crediting) -> Credits:
+def _finished(tally: Tally, made: Breakdown, by: KeyedBy, columns: frozenset[str]) -> Tally:
+    """What is worked out of sums, where it is no sum itself."""
+    if not isinstance(made, WaySteps):
+        return tally
+    try:
+        return credited_by_removal(tally, by, columns)
+    except TooManyValuesError as error:
+        raise UnknownNameError("columns", str(error)) from None
+
+
+def _with_evidence(renaming: dict[str, str], made: Breakdown) -> dict[str, str]:
+    """By the removal effect also what it rests on, and how large the effect is."""
+    if not isinstance(made, WaySteps):
+        return renaming
+    [(name, renamed), *_] = renaming.items()
+    return renaming | {one: renamed.replace(name, one) for one in EVIDENCE}
+
+
+def _credits(by: KeyedBy, edges: tuple[int, ...], wanted: frozenset[str], crediting: Crediting) -> Credits | WaySteps:
+    if crediting.model == "removal effect":
+        if edges:
+            raise UnknownNameError("columns", "the removal effect has no course: it is of a whole period")
+        return WaySteps(by.dimensions, crediting=crediting)
     return Credits(by.dimensions, edges, by.within, columns=wanted, crediting=crediting)
 
 
@@ -185,6 +210,9 @@ def figures(one: AskedColumn, rows: Sums, *, versus: bool) -> dict[str, pl.Serie
     made = {"values": one.values(rows)}
     if versus:
         made["before"] = one.values(rows, before=True)
+    if (place := sum_name(one.places[measure.needs[0]], EVIDENCE[0], before=False)) in rows.columns:
+        made["touches"] = rows[place]
+        made["effect"] = rows[sum_name(one.places[measure.needs[0]], EVIDENCE[1], before=False)]
     if measure.chance == "share":
         successes, tries = (one.sums(rows)[part].to_numpy() for part in measure.parts)
         made["low"], made["high"] = (pl.Series(edge, dtype=pl.Float64).fill_nan(None) for edge in wilson(successes, tries))
@@ -199,6 +227,8 @@ def _figures(one: AskedColumn, rows: Sums, total: Sums, *, versus: bool) -> Colu
         tries = sums[measure.parts[1]].to_numpy()
         share = one.values(total)[0]
         made.few = (too_few(tries, share) if share is not None else np.ones(len(tries), bool)).tolist()
+    if made.touches is not None:
+        made.few = [touches is None or touches < FEW_TOUCHES for touches in made.touches]
     if versus and measure.chance != "none":
         now, then = (tuple(part[name].to_numpy() for name in measure.parts) for part in (sums, one.sums(rows, before=True)))
         made.is_significant = is_significant(measure.chance, now, then).tolist()
