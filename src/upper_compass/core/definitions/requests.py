@@ -24,7 +24,7 @@ class Column(BaseModel):
 
     `product` instead of a goal: orders that hold it. `model`, `reach` (the conversion's own visit, or days; 30 unless given) and `counts_direct`: how
     conversions, or their value, are credited to the rows (rules, chapter 11); without a model they count as chapter 6 says. `model_below`: by which the
-    rows below one parent share out what that is credited.
+    rows below one parent share out what that is credited. `with_interval`: whether the share of each row is told with its interval.
     """
 
     model_config = ConfigDict(extra="forbid")
@@ -36,6 +36,7 @@ class Column(BaseModel):
     reach: Reach | None = None
     counts_direct: bool | None = None
     model_below: CreditModel | None = None
+    with_interval: bool | None = None
     product: Product | None = None
     name: Annotated[str, storable(100)] | None = None
 
@@ -43,8 +44,10 @@ class Column(BaseModel):
     def _fits(self) -> Self:
         if self.product is not None and self.goal is not None:
             raise ValueError("a column is of a goal or of a product, not of both")
-        if (self.reach is not None or self.counts_direct or self.model_below) and self.model is None:
-            raise ValueError("a reach, and whether direct visits count, goes with a model, and another model below with one above")
+        if (self.reach is not None or self.counts_direct or self.model_below or self.with_interval) and self.model is None:
+            raise ValueError("a reach, an interval, and whether direct visits count, goes with a model, and another model below with one above")
+        if self.with_interval and (self.model == "removal effect" or self.measure != "conversions"):
+            raise ValueError("an interval is of the share of conversions, by any model but the removal effect")
         return self
 
 
@@ -172,9 +175,9 @@ class ColumnValues(BaseModel):
     """One column, a place for each row or bucket; a ratio over nothing is null.
 
     `before`: in the versus period, null without one. `low`, `high`: the 95 % interval of a share over something; null for columns that are none.
-    `touches`, `effect`: of what the removal effect credits, on how many touches it rests, and how much less would convert without it (0 to 1).
-    `few`: whether fewer than five successes or failures are expected, or it rests on fewer than thirty touches. `is_significant`: whether it is beyond
-    chance that it moved.
+    `share_low`, `share_high`: where it is asked for, the 95 % interval of a row's share of all conversions (0 to 1). `touches`, `effect`: of what the
+    removal effect credits, on how many touches it rests, and how much less would convert without it (0 to 1). `few`: whether fewer than five successes
+    or failures are expected, or it rests on fewer than thirty touches. `is_significant`: whether it is beyond chance that it moved.
     """
 
     id: str
@@ -182,6 +185,8 @@ class ColumnValues(BaseModel):
     before: list[float | None] | None = None
     low: list[float | None] | None = None
     high: list[float | None] | None = None
+    share_low: list[float | None] | None = None
+    share_high: list[float | None] | None = None
     touches: list[float | None] | None = None
     effect: list[float | None] | None = None
     few: list[bool] | None = None

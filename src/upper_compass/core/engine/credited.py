@@ -125,6 +125,8 @@ def weights_of(model: CreditModel, ages: Ints, keys: list[Array], touches: Ints)
         return powers / powers.sum()
     if isinstance(model, PositionBased):
         return _position_based(model, count)
+    if model == "removal effect":  # it is of all ways together, not of one
+        return weights
     if model == "first touch":
         weights[0] = 1
     elif model in ("last touch", "on the spot"):

@@ -84,19 +84,21 @@ class Credits(KeyedBy):
         return pl.DataFrame(columns | {name: found[name][there] for name in sorted(self.columns)} | {PRESENCE: presence[there]})
 
     def _on_the_spot(self, selection: Selection, counted: Ints, wanted: dict[str, Floats]) -> tuple[list[Ints], dict[str, Floats]]:
-        """All to the value of the hit itself, or of its visit; where a dimension of the hit has none, to none of any."""
-        rows = selection.conversions.row[counted]
-        keys = replace(self, edges=()).of_rows(selection, rows)
-        of_hit = [dimension.of == "hit" for dimension in self.dimensions]
-        present = np.logical_and.reduce([key != 0 for key, hit in zip(keys, of_hit, strict=True) if hit] or [np.ones(len(rows), bool)])
-        keys = [np.where(present, key, 0) if hit else key for key, hit in zip(keys, of_hit, strict=True)]
+        rows, keys = selection.conversions.row[counted], self.on_the_spot(selection, counted)
         _, keys, kept = self.only_within(selection, rows, keys)
         space = KeySpace(keys)
         return space.labels, {name: sums(space.groups[0], space.count, amounts[kept]) for name, amounts in wanted.items()}
 
+    def on_the_spot(self, selection: Selection, counted: Ints) -> list[Array]:
+        """The values of the hit of each conversion, or of its visit; where a dimension of the hit has none, none of any."""
+        rows = selection.conversions.row[counted]
+        keys = replace(self, edges=()).of_rows(selection, rows)
+        of_hit = [dimension.of == "hit" for dimension in self.dimensions]
+        present = np.logical_and.reduce([key != 0 for key, hit in zip(keys, of_hit, strict=True) if hit] or [np.ones(len(rows), bool)])
+        return [np.where(present, key, 0) if hit else key for key, hit in zip(keys, of_hit, strict=True)]
+
     def _by_touches(self, selection: Selection, counted: Ints, wanted: dict[str, Floats]) -> tuple[list[Ints], dict[str, Floats]]:
-        reached = self._once(selection, counted, ("reached", self.crediting.reach), lambda: self._reached(selection, counted))
-        space = self._once(selection, counted, ("values", tuple(one.name for one in self.dimensions)), lambda: self._values(selection, counted))
+        reached, space = self.reached(selection, counted), self.values(selection, counted)
         of_touches, of_nothing = space.groups
         found = {name: sums(of_nothing, space.count, np.array([amounts[~reached.touched].sum()])) for name, amounts in wanted.items()}
         for part in reached.parts:
@@ -114,16 +116,25 @@ class Credits(KeyedBy):
             return make()
         return selection.once(("credits", selection.ask.key, self.dimensions[0].name, self.crediting.counts_direct, len(counted), what), make)
 
-    def _touches(self, selection: Selection, counted: Ints) -> Touches:
+    def touches(self, selection: Selection, counted: Ints) -> Touches:
+        """The touches of the visitors of these conversions."""
         return self._once(selection, counted, "touches", lambda: Touches.of(self, selection, counted))
 
-    def _reached(self, selection: Selection, counted: Ints) -> Reached:
-        touches = self._touches(selection, counted)
-        return touches.reached(touches.stretches(selection, counted, self.crediting.reach))
+    def reached(self, selection: Selection, counted: Ints) -> Reached:
+        """Which of the touches count for which of these conversions."""
+        touches = self.touches(selection, counted)
+
+        def found() -> Reached:
+            return touches.reached(touches.stretches(selection, counted, self.crediting.reach))
+
+        return self._once(selection, counted, ("reached", self.crediting.reach), found)
+
+    def values(self, selection: Selection, counted: Ints) -> KeySpace:
+        """The values of each touch, and those of none."""
+        return self._once(selection, counted, ("values", tuple(one.name for one in self.dimensions)), lambda: self._values(selection, counted))
 
     def _values(self, selection: Selection, counted: Ints) -> KeySpace:
-        """The values of each touch, and those of none."""
-        touches = self._touches(selection, counted)
+        touches = self.touches(selection, counted)
         keys = replace(self, edges=()).of_rows(selection, touches.rows) if len(touches.rows) else [np.empty(0, np.uint32)] * len(self.dimensions)
         return KeySpace(keys, [np.zeros(1, np.uint32)] * len(self.dimensions))
 

@@ -17,6 +17,7 @@ from upper_compass.core.engine.protocol import Tally
 from upper_compass.core.engine.tally import PEOPLE_COLUMNS
 from upper_compass.core.reports.below import shared_below
 from upper_compass.core.reports.columns import Asked, Sums, column_values, joined, plan
+from upper_compass.core.reports.intervals import add_intervals
 from upper_compass.core.reports.ranking import filtered, page_of, remainder
 from upper_compass.core.reports.unrated import unrated
 
@@ -39,6 +40,7 @@ def table(context: ReportContext, request: TableRequest, goals: Mapping[int, Goa
         result.rows = [list(row) for row in keys.rows()]
         result.count = len(fitting.frame)
         result.columns = column_values(asked, fitting.frame[pl.Series(places)], total)
+        add_intervals(context, asked, by, result.rows, result.columns)
         result.rest = None if by.by_hit or _has_every_touch(asked) else remainder(asked, fitting, places, total)
     return result
 
