@@ -137,6 +137,37 @@ def test_a_credit_opens_down_to_one_visit(credit):
     expect(credit.locator("[aria-label='Hits'] > li").first).to_be_visible()
 
 
+def test_the_removal_effect_says_what_it_rests_on_and_shares_have_intervals(credit):
+    choose(credit, "Model of column 3", "Removal effect")
+    figure = row(credit, "Email").get_by_role("button", name=re.compile("^Email, column 3: [^ ]+; open up$"))
+    figure.wait_for()
+    credit.locator("[aria-busy=true]").first.wait_for(state="detached")
+    whole = float(credit.get_by_role("button", name=re.compile("^All, column 3: ")).inner_text())
+    assert sum(credits(line)[2] for line in rows(credit).all()) == pytest.approx(whole, abs=0.05 * rows(credit).count())
+    figure.click()
+    opened = credit.get_by_role("dialog")
+    expect(opened).to_contain_text(re.compile(r"Without it [\d.]+ % less would convert. That rests on [\d,]+ touches"))
+    expect(opened.get_by_role("list", name="Conversions").locator("> li").first).to_be_visible()
+    credit.keyboard.press("Escape")
+    with credit.expect_response("**/reports/table"):
+        choose(credit, "Intervals", "with their 95 % intervals")
+    credit.locator("[aria-busy=true]").first.wait_for(state="detached")
+    row(credit, "Email").get_by_role("button", name=re.compile("^Email, column 2: [^ ]+; open up$")).click()
+    share = float(re.search(r"= ([\d.]+) %", opened.locator("[data-numbers]").inner_text()).group(1))
+    low, high = (float(one) for one in re.search(r"between ([\d.]+) and ([\d.]+) %", opened.inner_text()).groups())
+    assert low < share < high
+    assert serious(credit) == []
+
+
+def test_a_row_of_credit_leads_on_as_any_other(credit):
+    row(credit, "Email").get_by_role("button", name="Actions for Email").press("Enter")
+    expect(credit.get_by_role("menuitem")).to_have_text(
+        ["Only these", "Without these", "Add to the filter", "The visits behind it", "Compare with the rest", "Make a segment of it", "Note in the logbook"]
+    )
+    credit.get_by_role("menuitem", name="Compare with the rest").click()
+    expect(credit).to_have_url(re.compile("explain/compare.*only=channel"))
+
+
 def test_direct_visits_may_count_and_days_without_conversions_say_so(credit):
     direct = credits(row(credit, "Direct"))[0]
     choose(credit, "Direct visits", "count as others do")

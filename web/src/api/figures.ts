@@ -14,6 +14,8 @@ export interface MeasureValues {
   interval: Record<string, { low: number; high: number }>;
   few: string[];
   is_significant: Record<string, boolean>;
+  /** Of what the removal effect credits: on how many touches it rests, and how much less would convert without it. */
+  removal?: Record<string, { touches: number; effect: number }>;
 }
 
 export interface Row extends MeasureValues {
@@ -121,12 +123,13 @@ export function columnsOf(measures: readonly string[], beside: readonly SegmentP
 
 function at(columns: Columns, place: number): MeasureValues {
   const made: MeasureValues = { values: {}, before: null, interval: {}, few: [], is_significant: {} };
-  for (const { id, values, before, low, high, few, is_significant } of columns) {
+  for (const { id, values, before, low, high, share_low, share_high, touches, effect, few, is_significant } of columns) {
     made.values[id] = values[place] ?? null;
     if (before) (made.before ??= {})[id] = before[place] ?? null;
-    const [from, to] = [low?.[place], high?.[place]];
+    const [from, to] = [low?.[place] ?? share_low?.[place], high?.[place] ?? share_high?.[place]];
     if (from != null && to != null) made.interval[id] = { low: from, high: to };
     if (few?.[place]) made.few.push(id);
+    if (touches && effect) (made.removal ??= {})[id] = { touches: touches[place] ?? 0, effect: effect[place] ?? 0 };
     if (is_significant) made.is_significant[id] = is_significant[place] ?? false;
   }
   return made;

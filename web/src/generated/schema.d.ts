@@ -2195,7 +2195,7 @@ export interface components {
          *
          *     `product` instead of a goal: orders that hold it. `model`, `reach` (the conversion's own visit, or days; 30 unless given) and `counts_direct`: how
          *     conversions, or their value, are credited to the rows (rules, chapter 11); without a model they count as chapter 6 says. `model_below`: by which the
-         *     rows below one parent share out what that is credited.
+         *     rows below one parent share out what that is credited. `with_interval`: whether the share of each row is told with its interval.
          */
         Column: {
             /** Id */
@@ -2206,13 +2206,15 @@ export interface components {
             goal?: number | null;
             segment?: components["schemas"]["Segment"] | null;
             /** Model */
-            model?: ("first touch" | "last touch" | "linear" | "every touch" | "on the spot") | components["schemas"]["PositionBased"] | components["schemas"]["TimeDecay"] | null;
+            model?: ("first touch" | "last touch" | "linear" | "every touch" | "on the spot" | "removal effect") | components["schemas"]["PositionBased"] | components["schemas"]["TimeDecay"] | null;
             /** Reach */
             reach?: "own visit" | number | null;
             /** Counts Direct */
             counts_direct?: boolean | null;
             /** Model Below */
-            model_below?: ("first touch" | "last touch" | "linear" | "every touch" | "on the spot") | components["schemas"]["PositionBased"] | components["schemas"]["TimeDecay"] | null;
+            model_below?: ("first touch" | "last touch" | "linear" | "every touch" | "on the spot" | "removal effect") | components["schemas"]["PositionBased"] | components["schemas"]["TimeDecay"] | null;
+            /** With Interval */
+            with_interval?: boolean | null;
             /** Product */
             product?: string | null;
             /** Name */
@@ -2223,7 +2225,9 @@ export interface components {
          * @description One column, a place for each row or bucket; a ratio over nothing is null.
          *
          *     `before`: in the versus period, null without one. `low`, `high`: the 95 % interval of a share over something; null for columns that are none.
-         *     `few`: whether fewer than five successes or failures are expected. `is_significant`: whether it is beyond chance that it moved.
+         *     `share_low`, `share_high`: where it is asked for, the 95 % interval of a row's share of all conversions (0 to 1). `touches`, `effect`: of what the
+         *     removal effect credits, on how many touches it rests, and how much less would convert without it (0 to 1). `few`: whether fewer than five successes
+         *     or failures are expected, or it rests on fewer than thirty touches. `is_significant`: whether it is beyond chance that it moved.
          */
         ColumnValues: {
             /** Id */
@@ -2236,6 +2240,14 @@ export interface components {
             low?: (number | null)[] | null;
             /** High */
             high?: (number | null)[] | null;
+            /** Share Low */
+            share_low?: (number | null)[] | null;
+            /** Share High */
+            share_high?: (number | null)[] | null;
+            /** Touches */
+            touches?: (number | null)[] | null;
+            /** Effect */
+            effect?: (number | null)[] | null;
             /** Few */
             few?: boolean[] | null;
             /** Is Significant */
@@ -4398,7 +4410,8 @@ export interface components {
          *
          *     `entries`: visits that began there. `seen`: visits that saw it before their first conversion, if any; `converting`: those of them that convert, `rate`
          *     their share (0 to 1). `without`: the rate of visits that did not see it, of the same channels in the same proportions, null where no channel has both.
-         *     `difference`: how much higher it is among those who saw it, of these channels, `low` and `high` its 95 % interval; `few`: too few to say anything.
+         *     `difference`: how much higher it is among those who saw it, of these channels, `low` and `high` its 95 % interval; `few`: under ten visits
+         *     on a side, or five that convert on both.
          *     `channels`: what that is made of, the most who saw it first. `credit`: conversions by the linear model, over thirty days.
          */
         PageDriver: {

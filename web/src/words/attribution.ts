@@ -31,6 +31,12 @@ export const MODELS: readonly { value: string; label: string; model: CreditModel
     meaning: "The whole to each value that was touched; adds up to more than there were.",
   },
   { value: "spot", label: "On the spot", model: "on the spot", meaning: "All to the conversion’s own visit." },
+  {
+    value: "removal",
+    label: "Removal effect",
+    model: "removal effect",
+    meaning: "In proportion to how much less would convert, if it were missing from all ways.",
+  },
 ];
 
 function positionBased(first: number, between: number, last: number): CreditModel {
@@ -67,6 +73,8 @@ export function weightsOf(model: CreditModel): [number, number, number, number] 
       return [0.6, 0.6, 0.6, 0.6];
     case "every":
       return [1, 1, 1, 1];
+    case "removal":
+      return [0.7, 0.25, 0.7, 0.7];
     default: {
       const most = Math.max(first, between / 2, last) || 1;
       return [first / most, between / 2 / most, between / 2 / most, last / most];

@@ -119,6 +119,16 @@ function Credit() {
             options={DIRECT}
             onChange={(to) => set((was) => ({ ...was, countsDirect: to === "count" }))}
           />
+          . Shares stand{" "}
+          <Chosen
+            label="Intervals"
+            value={shown.withIntervals ? "with" : "alone"}
+            options={[
+              { value: "alone", label: "alone" },
+              { value: "with", label: "with their 95 % intervals" },
+            ]}
+            onChange={(to) => set((was) => ({ ...was, withIntervals: to === "with" }))}
+          />
           .
         </p>
         <span className="flex gap-3.5 text-label">
@@ -164,6 +174,8 @@ function Credit() {
           path={opened.path}
           by={by}
           credit={opened.credit}
+          {...(opened.removal ? { removal: opened.removal } : {})}
+          {...(opened.interval ? { interval: opened.interval } : {})}
           of={table.total.values[idAt(opened.place)] ?? 0}
           against={opened.against ?? null}
           heldAgainst={
@@ -181,6 +193,12 @@ function Credit() {
         </p>
       )}
       {table && request.columns[0] && !isUnsaid && <Sequences column={request.columns[0]} dimension={by} did={did} />}
+      {shown.columns.some((one) => one.model === "removal effect") && (
+        <p className="text-label text-ink-2">
+          By the removal effect a value has credit as far as conversions would be missing, if it were missing from all ways, also those that
+          led to none; <b>few</b> says that it rests on fewer than thirty touches.
+        </p>
+      )}
       {shown.columns.some((one) => one.model === "every touch") && (
         <p className="text-label text-ink-2">
           By every touch the rows add up to more than there were: each value that was touched has the whole.

@@ -1,16 +1,13 @@
 import type { Asked } from "@/api/queries";
 import type { Heads, Sort } from "@/ledger/columns";
 import { ReportLedger } from "@/ledger/ReportLedger";
-import { MenuItem } from "@/ui/Menu";
-import { ComparedWithRest, SegmentOfThese, VisitsBehind } from "@/views/shared/Behind";
-import { useLogbook } from "@/views/logbook/LogbookProvider";
+import { RowLeads } from "@/views/shared/RowLeads";
 import { letterKey, useLetters } from "@/views/read/letters";
 import { Letter } from "@/views/read/Letter";
 import { useOpenUp } from "@/views/shared/OpenedUp";
-import { can } from "@/state/can";
 import { useSite } from "@/state/site";
 import { useSteering, useView } from "@/state/view";
-import { lastWord, valueWords } from "@/words/format";
+import { lastWord } from "@/words/format";
 import { partWords } from "@/words/segments";
 
 /** A ledger of a view: by what, with which columns, and what leads. */
@@ -50,7 +47,6 @@ export function DimensionLedger({ asked, spec }: { asked: Asked; spec: LedgerSpe
   const { narrow } = useSteering();
   const openUp = useOpenUp();
   const letters = useLetters();
-  const { write } = useLogbook();
   if (!registry) return null;
   const { title, what, aside, dimensions, usual, lead, heads = {}, sort, isPart = false, few = FEW_ROWS } = spec;
   const empty =
@@ -82,24 +78,7 @@ export function DimensionLedger({ asked, spec }: { asked: Asked; spec: LedgerSpe
         const letter = letters.get(letterKey(dimension, value));
         return letter && <Letter letter={letter} />;
       }}
-      leads={(places) => (
-        <>
-          <MenuItem asChild>
-            <VisitsBehind places={places} />
-          </MenuItem>
-          <MenuItem asChild>
-            <ComparedWithRest places={places} />
-          </MenuItem>
-          <MenuItem asChild>
-            <SegmentOfThese places={places} />
-          </MenuItem>
-          {can(site, "edit") && (
-            <MenuItem onSelect={() => write(`${title}: ${places.map((one) => valueWords(one.dimension, one.value)).join(", ")} – `)}>
-              Note in the logbook
-            </MenuItem>
-          )}
-        </>
-      )}
+      leads={(places) => <RowLeads title={title} places={places} />}
       sideWords={asked.beside?.map((part) => partWords(part, { registry, segments })) ?? []}
       onOpen={(measure, of, within) =>
         openUp({

@@ -8,14 +8,17 @@ import { tableByRow } from "@/api/figures";
 import { PairMark } from "@/charts/PairMark";
 import { FIRST, idAt, LAST, MAX_COLUMNS, type CreditColumn, type Shown } from "@/views/explain/attribution/columns";
 import { ColumnHead } from "@/views/explain/attribution/ColumnHead";
+import type { OpenedCell } from "@/views/explain/attribution/openedCell";
 import { Chosen } from "@/views/shared/Chosen";
 import { NamedRow } from "@/views/shared/NamedRow";
+import { RowItems } from "@/views/shared/RowLeads";
 import { FigureButton } from "@/ledger/FigureButton";
 import { LedgerSkeleton } from "@/ledger/LedgerSkeleton";
 import { useSite } from "@/state/site";
 import { useView } from "@/state/view";
 import { Button } from "@/ui/Button";
-import { Chevron } from "@/ui/icons";
+import { Chevron, Dots } from "@/ui/icons";
+import { Menu } from "@/ui/Menu";
 import { ErrorState } from "@/ui/states";
 import { credit, modelLabel, MODELS, mostly, points } from "@/words/attribution";
 import { valueWords, versusWords, within } from "@/words/format";
@@ -32,11 +35,8 @@ interface CreditTableProps {
   onOpen: Opens;
 }
 
-/** What stands in a cell: its credit, and the share that its own is held against. */
-interface CellFigures {
-  credit: number;
-  against?: number;
-}
+/** What stands in a cell, and what is known of it. */
+type CellFigures = Omit<OpenedCell, "place" | "path">;
 type Opens = (place: number, path: readonly { dimension: string; value: string }[], figures: CellFigures) => void;
 
 type Shares = (row: Pick<Row, "values" | "before">, place: number) => { now: number | null; against: number | null };
@@ -55,7 +55,9 @@ export function CreditTable({ shown, set, request, rows, total, onOpen }: Credit
   });
   const top = Math.max(
     0.01,
-    ...rows.flatMap((row) => columns.flatMap((_, place) => Object.values(sharesOf(row, place)).map((one) => one ?? 0))),
+    ...rows.flatMap((row) =>
+      columns.flatMap((_, place) => [...Object.values(sharesOf(row, place)), row.interval[idAt(place)]?.high ?? 0].map((one) => one ?? 0)),
+    ),
   );
   const scale = scaleLinear({ domain: [0, top], range: [6, MARKS - 6], nice: 3 });
   const change = (place: number, to: CreditColumn) =>
@@ -254,9 +256,28 @@ function Line({ row, path, onOpen, columns, sharesOf, top, children }: LineProps
   const depth = path.length - 1;
   const name = path.map((one) => nameOf(one.dimension, one.value)).join(", ");
   return (
-    <tr className="border-b border-hairline" data-level={depth + 1}>
+    <tr className="group border-b border-hairline" data-level={depth + 1}>
       <th scope="row" className="max-w-52 py-0.5 text-start font-normal">
-        <span className={clsx("flex min-w-0 items-center gap-1", depth > 0 && "ml-2.5 border-l border-ink-2 pl-5")}>{children}</span>
+        <span className={clsx("flex min-w-0 items-center gap-1", depth > 0 && "ml-2.5 border-l border-ink-2 pl-5")}>
+          {children}
+          {path.at(-1)?.value !== "" && (
+            <span className="ml-auto">
+              <Menu
+                trigger={
+                  <Button
+                    kind="icon"
+                    className="group-hover:opacity-100 focus-visible:opacity-100 data-[state=open]:opacity-100 [@media(hover:hover)]:opacity-0"
+                    aria-label={`Actions for ${name}`}
+                  >
+                    <Dots />
+                  </Button>
+                }
+              >
+                <RowItems title="Credit" places={[...path]} />
+              </Menu>
+            </span>
+          )}
+        </span>
       </th>
       {columns.map((_, place) => {
         const { now, against } = sharesOf(row, place);
@@ -265,6 +286,9 @@ function Line({ row, path, onOpen, columns, sharesOf, top, children }: LineProps
             key={place}
             label={`${name}, column ${place + 1}`}
             value={row.values[idAt(place)]}
+            isFew={row.few.includes(idAt(place))}
+            interval={row.interval[idAt(place)]}
+            removal={row.removal?.[idAt(place)]}
             {...{ now, against, top }}
             onOpen={(figures) => onOpen(place, path, figures)}
           />
@@ -283,11 +307,20 @@ interface CellsProps {
   now: number | null;
   against: number | null;
   top: number;
+  /** Whether it rests on too little to say. */
+  isFew: boolean;
+  interval: CellFigures["interval"];
+  removal: CellFigures["removal"];
   onOpen: (figures: CellFigures) => void;
 }
 
-function Cells({ label, value, now, against, top, onOpen }: CellsProps) {
-  const figures = { credit: value ?? 0, ...(against === null ? {} : { against }) };
+function Cells({ label, value, now, against, top, isFew, interval, removal, onOpen }: CellsProps) {
+  const figures: CellFigures = {
+    credit: value ?? 0,
+    ...(against === null ? {} : { against }),
+    ...(removal ? { removal } : {}),
+    ...(interval ? { interval } : {}),
+  };
   return (
     <>
       <td className="border-l border-hairline pl-3 text-end font-semibold">
@@ -295,6 +328,7 @@ function Cells({ label, value, now, against, top, onOpen }: CellsProps) {
           credit(value)
         ) : (
           <FigureButton label={`${label}: ${credit(value)}`} onOpen={() => onOpen(figures)}>
+            {isFew && <span className="font-normal text-ink-2">few </span>}
             {credit(value)}
           </FigureButton>
         )}
@@ -308,7 +342,9 @@ function Cells({ label, value, now, against, top, onOpen }: CellsProps) {
           </FigureButton>
         )}
       </td>
-      <td className="pl-2">{now !== null && <PairMark now={now} against={against ?? now} top={top} width={MARKS} />}</td>
+      <td className="pl-2">
+        {now !== null && <PairMark now={now} against={against ?? now} top={top} width={MARKS} interval={interval} />}
+      </td>
     </>
   );
 }

@@ -11,6 +11,8 @@ import { Title } from "@/ui/text";
 import { credit, modelLabel, modelName, MODELS, points, reachWords } from "@/words/attribution";
 import { figure, moment, periodWords, plural, valueWords } from "@/words/format";
 
+const FEW_TOUCHES = 30;
+
 interface OpenedCreditProps {
   column: Schemas["Column"];
   /** The row: its dimensions, and its value of each. */
@@ -23,6 +25,8 @@ interface OpenedCreditProps {
   /** The share that its own is held against, and what that is called. */
   against: number | null;
   heldAgainst: string;
+  removal?: { touches: number; effect: number };
+  interval?: { low: number; high: number };
   /** Whether it is its part of what the row above has, by this model. */
   isShared: boolean;
   onClose: () => void;
@@ -30,7 +34,19 @@ interface OpenedCreditProps {
 }
 
 /** Behind a credit: what its model is, and the conversions that it is made of, each with its touches and what they weigh. */
-export function OpenedCredit({ column, path, by, credit: shown, of, against, heldAgainst, isShared, ...drawer }: OpenedCreditProps) {
+export function OpenedCredit({
+  column,
+  path,
+  by,
+  credit: shown,
+  of,
+  against,
+  heldAgainst,
+  removal,
+  interval,
+  isShared,
+  ...drawer
+}: OpenedCreditProps) {
   const { site } = useSite();
   const { period, segment, goal } = useView();
   const asked = useQuery(
@@ -63,9 +79,12 @@ export function OpenedCredit({ column, path, by, credit: shown, of, against, hel
       <Title className="mt-[18px] border-t border-hairline pt-2.5">What it is</Title>
       <p>
         {MODELS.find((one) => one.value === modelName(model))?.meaning} Touches are looked for over {reachWords(column.reach ?? 30)}
-        {column.reach === "own visit" ? "" : " before the conversion"}. Each conversion below gives the share that stands beside it
-        {column.measure === "value" && " of its worth"}; all of them together are{" "}
-        {isShared ? "its part, in proportion, of what the row above it is credited" : "this credit"}.
+        {column.reach === "own visit" ? "" : " before the conversion"}.{" "}
+        {model === "removal effect"
+          ? "It is of all ways together; below are the conversions that have a touch of it."
+          : `Each conversion below gives the share that stands beside it${column.measure === "value" ? " of its worth" : ""}; all of them together are ${
+              isShared ? "its part, in proportion, of what the row above it is credited" : "this credit"
+            }.`}
       </p>
       {path.length > 0 && of > 0 && (
         <p className="my-1.5 font-serif text-note" data-numbers>
@@ -73,11 +92,24 @@ export function OpenedCredit({ column, path, by, credit: shown, of, against, hel
           {against !== null && `, ${points(shown / of, against)} points against ${figure(against, "percent")} % ${heldAgainst}`}
         </p>
       )}
+      {removal && (
+        <p className="my-1.5 font-serif text-note">
+          Without it {figure(removal.effect, "percent")} % less would convert. That rests on{" "}
+          {plural(Math.round(removal.touches), "touch", "touches")}
+          {removal.touches < FEW_TOUCHES && ": too few to say anything"}.
+        </p>
+      )}
+      {interval && (
+        <p>
+          Its share lies between {figure(interval.low, "percent")} and {figure(interval.high, "percent")} %, as far as chance goes (95 %,
+          visitors drawn anew two hundred times).
+        </p>
+      )}
       <Title className="mt-[18px] border-t border-hairline pt-2.5">The conversions behind it</Title>
       {asked.isError ? (
         <ErrorState error={asked.error} again={() => void asked.refetch()} />
       ) : asked.data ? (
-        <Conversions found={asked.data} dimension={path[0]?.dimension ?? by} />
+        <Conversions found={asked.data} dimension={path[0]?.dimension ?? by} isWeighed={model !== "removal effect"} />
       ) : (
         <LedgerSkeleton rows={4} />
       )}
@@ -85,7 +117,7 @@ export function OpenedCredit({ column, path, by, credit: shown, of, against, hel
   );
 }
 
-function Conversions({ found, dimension }: { found: Schemas["CreditedResult"]; dimension: string }) {
+function Conversions({ found, dimension, isWeighed }: { found: Schemas["CreditedResult"]; dimension: string; isWeighed: boolean }) {
   const { site } = useSite();
   const { conversions, count } = found;
   const at = (ms: number) => moment(ms, site.rules.timezone).replace(/:\d\d$/, "");
@@ -103,8 +135,8 @@ function Conversions({ found, dimension }: { found: Schemas["CreditedResult"]; d
                 {at(one.at)}
               </VisitLink>
               <span className="text-ink-2">
-                {one.worth ? `worth ${figure(one.worth, "money")}, ` : ""}
-                <b className="font-semibold text-ink">{figure(one.credit, "percent")} %</b>
+                {one.worth ? `worth ${figure(one.worth, "money")}${isWeighed ? ", " : ""}` : ""}
+                {isWeighed && <b className="font-semibold text-ink">{figure(one.credit, "percent")} %</b>}
               </span>
             </p>
             <ul className="grid text-label text-ink-2" aria-label="Touches">
@@ -116,7 +148,7 @@ function Conversions({ found, dimension }: { found: Schemas["CreditedResult"]; d
                       {valueWords(dimension, touch.value) || "none"}
                     </span>
                   </span>
-                  <span>{figure(touch.weight, "percent")}</span>
+                  {isWeighed && <span>{figure(touch.weight, "percent")}</span>}
                 </li>
               ))}
               {one.touches > one.told.length && <li>and {figure(one.touches - one.told.length, "count")} touches between</li>}

@@ -22,6 +22,8 @@ export interface Shown {
   columns: CreditColumn[];
   into: string;
   countsDirect: boolean;
+  /** Whether shares are shown with their intervals. */
+  withIntervals: boolean;
   /** The place of the column that rows are sorted by. */
   sort: number;
   open: string[];
@@ -34,6 +36,7 @@ export const USUAL: Shown = {
   columns: ["first", "linear", "position", "last"].map((name) => ({ measure: "conversions", model: of(name), reach: 30 })),
   into: "campaign",
   countsDirect: false,
+  withIntervals: false,
   sort: 3,
   open: [],
   below: {},
@@ -78,6 +81,7 @@ export function readCredit(given: unknown): Shown | null {
     columns,
     into: isText(given["into"]) ? given["into"] : USUAL.into,
     countsDirect: given["countsDirect"] === true,
+    withIntervals: given["withIntervals"] === true,
     sort: Number.isInteger(sort) && sort >= 0 && sort < columns.length ? sort : 0,
     open: Array.isArray(given["open"]) ? given["open"].filter(isText).slice(0, MAX_OPEN) : [],
     below: isRecord(given["below"])
@@ -95,7 +99,7 @@ export const idAt = (place: number): string => `c${place}`;
 export const [FIRST, LAST] = ["first", "last"] as const;
 
 /** The columns as the API takes them. */
-export function requested({ columns, countsDirect }: Shown, isThere: (segment: number) => boolean): Schemas["Column"][] {
+export function requested({ columns, countsDirect, withIntervals }: Shown, isThere: (segment: number) => boolean): Schemas["Column"][] {
   const plain = (id: string, column: CreditColumn): Schemas["Column"] => {
     const { measure, model, reach, segment, goal, product } = column;
     const part: SegmentPart[] = segment !== undefined && isThere(segment) ? [{ kind: "saved", id: segment }] : [];
@@ -112,7 +116,10 @@ export function requested({ columns, countsDirect }: Shown, isThere: (segment: n
   const reach = columns[0]?.reach ?? 30;
   const ends = { measure: "conversions", reach: reach === "own visit" ? 30 : reach } as const;
   return [
-    ...columns.map((one, place) => plain(idAt(place), one)),
+    ...columns.map((one, place) => ({
+      ...plain(idAt(place), one),
+      ...(withIntervals && one.measure === "conversions" && one.model !== "removal effect" ? { with_interval: true } : {}),
+    })),
     plain(FIRST, { ...ends, model: "first touch" }),
     plain(LAST, { ...ends, model: "last touch" }),
   ];

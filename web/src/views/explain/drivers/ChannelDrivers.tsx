@@ -3,6 +3,7 @@ import { PairMark } from "@/charts/PairMark";
 import { OpenedCredit } from "@/views/explain/attribution/OpenedCredit";
 import { useOpenedCredit } from "@/views/explain/drivers/useOpenedCredit";
 import { NamedRow } from "@/views/shared/NamedRow";
+import { RowItems } from "@/views/shared/RowLeads";
 import { OpenedCell } from "@/views/shared/OpenedCell";
 import type { CellControl, LedgerColumn } from "@/ledger/columns";
 import { FigureButton } from "@/ledger/FigureButton";
@@ -55,6 +56,7 @@ export function ChannelDrivers({ channels, table, did }: ChannelDriversProps) {
         rowId={(row) => row.channel}
         sort={{ by: "linear", descending: true }}
         isExported
+        menu={(row) => <RowItems title="Drivers" places={[{ dimension: "channel", value: row.channel }]} />}
         columns={[
           {
             id: "channel",

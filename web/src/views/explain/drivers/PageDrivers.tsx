@@ -7,6 +7,7 @@ import { OpenedGap, readGap } from "@/views/explain/drivers/OpenedGap";
 import { convertingPart, seenPart } from "@/views/explain/drivers/parts";
 import { useOpenedCredit } from "@/views/explain/drivers/useOpenedCredit";
 import { NamedRow } from "@/views/shared/NamedRow";
+import { RowItems } from "@/views/shared/RowLeads";
 import { OpenedCell } from "@/views/shared/OpenedCell";
 import type { Opened } from "@/views/shared/OpenedUp";
 import { useOpened } from "@/views/shared/useOpened";
@@ -59,6 +60,7 @@ export function PageDrivers({ pages, converting, of, goal }: PageDriversProps) {
         rowId={(row) => row.page}
         sort={{ by: "converting", descending: true }}
         isExported
+        menu={(row) => <RowItems title="Drivers" places={[{ dimension: "page", value: row.page }]} />}
         columns={[
           {
             id: "page",

@@ -7,7 +7,9 @@ import type { usePaths } from "@/views/explain/paths/usePaths";
 import { SegmentBegun, VisitsBehind } from "@/views/shared/Behind";
 import { useOpenUp } from "@/views/shared/OpenedUp";
 import { partText, type ViewSearch, elsewhere } from "@/state/address";
+import { can } from "@/state/can";
 import { useSite } from "@/state/site";
+import { useLogbook } from "@/views/logbook/LogbookProvider";
 import { useSteering, useView } from "@/state/view";
 import { Menu, MenuItem } from "@/ui/Menu";
 import { figure, periodWords, plural, shareWords } from "@/words/format";
@@ -27,6 +29,7 @@ interface NodeMenuProps {
 /** What can be done with a node, and gone to from it. */
 export function NodeMenu({ node, centre, steps, all, paths, trigger }: NodeMenuProps) {
   const { site } = useSite();
+  const { write } = useLogbook();
   const { parts, versusPeriod } = useView();
   const { setParts } = useSteering();
   const openUp = useOpenUp();
@@ -81,6 +84,7 @@ export function NodeMenu({ node, centre, steps, all, paths, trigger }: NodeMenuP
           <MenuItem asChild>
             <VisitsBehind places={[]} whole={part} />
           </MenuItem>
+          {can(site, "edit") && <MenuItem onSelect={() => write(`${words} – `)}>Note in the logbook</MenuItem>}
         </>
       )}
     </Menu>
