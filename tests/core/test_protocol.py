@@ -1,6 +1,7 @@
 """Tallies: each reducer, taking back, and what leaves the process."""
 
 import pickle
+from dataclasses import replace
 
 import polars as pl
 import pytest
@@ -14,7 +15,7 @@ from upper_compass.core.dataset.coded_hits import Dictionary
 from upper_compass.core.definitions.segments import Segment
 from upper_compass.core.engine.context import ReportContext
 from upper_compass.core.engine.dimensions import DIMENSIONS
-from upper_compass.core.engine.protocol import PRESENCE, Tally, merge, quantile, tallied
+from upper_compass.core.engine.protocol import PRESENCE, Tally, Threads, merge, quantile, tallied
 from upper_compass.core.engine.selection import ReportFilter
 from upper_compass.core.engine.tally import GroupBy
 from upper_compass.core.engine.visit_counts import VisitsByValue
@@ -125,3 +126,17 @@ def test_visits_by_value_over_time_are_those_of_a_breakdown(hits, dimension, cou
         return sorted(tally.as_texts().frame.filter(pl.col("visits") > 0).select("key_0", "bucket", "visits").iter_rows())
 
     assert rows(quick) == rows(slow)
+
+
+def test_the_same_question_is_counted_once_however_often_it_is_asked():
+    runs = []
+
+    class Watched(Threads):
+        def run(self, shards, questions):
+            runs.append(len(questions))
+            return super().run(shards, questions)
+
+    read = replace(reading_of(numbered([hit(DAY), hit(DAY, visitor="b")])), runner=Watched(1))
+    ask, visits = ReportFilter(0, 2 * DAY), GroupBy(columns=frozenset({"visits"}))
+    found = read.tallies([(ask, visits), (ReportFilter(0, 2 * DAY), GroupBy(columns=frozenset({"visits"}))), (ask, GroupBy(columns=frozenset({"views"})))])
+    assert (runs, [tally.frame.row(0, named=True).get("visits") for tally in found]) == ([2], [2, 2, None])

@@ -144,3 +144,31 @@ def test_it_has_no_course_and_children_share_what_their_parent_has():
     assert len(below.rows) == 2
     with pytest.raises(UnknownNameError, match="no course"):
         ask_series(reading, BOOKED, **PERIOD, columns=[column(**REMOVAL)], bucket="day", dimensions=["source"], rows=[["a"]])
+
+
+def test_more_values_than_a_chain_is_worked_out_for_are_refused():
+    hits = [hit(11 * DAY + i, visitor=str(i), url=f"{HOME}p{i}") for i in range(1_001)]
+    hits.append(hit(11 * DAY + 2_000, "event", visitor="0", name="book", url=f"{HOME}p0"))
+    with pytest.raises(UnknownNameError, match=r"up to 1,000 values; here are 1,001"):
+        rows_of(reading_of(numbered(hits)), ["page"], [column(**REMOVAL)])
+    fine, total = rows_of(reading_of(numbered(hits[:1] + hits[2:])), ["page"], [column(**REMOVAL)])
+    assert (total, sum(row[0] for row in fine.values())) == ([1], 1)
+
+
+def test_a_robot_of_very_many_touches_and_conversions_does_not_stop_it():
+    hits = [hit(DAY + i * 40 * 1000, visitor="robot", url=f"{HOME}?utm_source=s{i % 5}&utm_medium=email") for i in range(20_000)]
+    hits += [hit(11 * DAY + i * 1000, "event", visitor="robot", name="book", value=3, url=HOME) for i in range(2_000)]
+    ours, total = rows_of(reading_of(numbered(hits)), ["source"], [column(**REMOVAL)])
+    assert total == [2_000] and sum(row[0] for row in ours.values()) == pytest.approx(2_000)
+
+
+def test_who_never_converts_counts_and_a_segment_takes_no_touches_from_conversions():
+    ways = visits(*[("ab", True), ("b", False)] * 10)
+    both, _ = rows_of(reading_of(ways), ["source"], [column(**REMOVAL)])
+    converting, _ = rows_of(reading_of([one for one in ways if int(one["visitor"]) % 2 == 0]), ["source"], [column(**REMOVAL)])
+    # Of those who came by b alone none converted, so of all that come to b fewer do; a is as much worth as before.
+    assert both[("a",)][0] + both[("b",)][0] == pytest.approx(10) == pytest.approx(converting[("a",)][0] + converting[("b",)][0])
+    only_direct = {"where": {"conditions": [{"kind": "dimension", "dimension": "source", "test": "is", "values": ["direct"]}]}}
+    narrowed, total = rows_of(reading_of(ways), ["source"], [column(**REMOVAL)], segment=only_direct)
+    assert total == [10]  # they book in a direct visit, days after
+    assert {key[0] for key, row in narrowed.items() if row[0] > 0} == {"a", "b"}

@@ -200,3 +200,97 @@ def test_what_has_no_credit_is_refused_in_words(visited, changes, says):
     asked = {"period": period(), "goal": goal_of_bookings(visited), "column": column, "dimensions": ["page"], "values": ["/flour"]}
     answer = visited.post("/api/v1/sites/mill/reports/credited", json=asked | changes, headers=sign_in(visited, "viewer"))
     assert (answer.status_code, says in answer.text) == (422, True)
+
+
+def drivers(client, **changes):
+    asked = {"period": period(), "goal": goal_of_bookings(client)} | changes
+    return client.post("/api/v1/sites/mill/reports/drivers", json=asked, headers=sign_in(client, "viewer"))
+
+
+def test_what_drives_bookings_is_told_of_channels_and_of_pages(visited):
+    found = drivers(visited).json()
+    assert (found["visits"], found["converting"], found["page_count"]) == (60, 20, 2)
+    home, flour = found["pages"]
+    assert (home["page"], home["seen"], home["converting"], home["without"], home["difference"], home["few"]) == ("/", 60, 20, None, None, True)
+    assert (flour["page"], flour["seen"], flour["converting"], flour["entries"]) == ("/flour", 30, 10, 0)
+    # All came by the same channel: of those who saw it a third booked, and of the others too.
+    assert (flour["rate"], flour["without"], flour["difference"]) == (pytest.approx(1 / 3), pytest.approx(1 / 3), pytest.approx(0, abs=1e-9))
+    assert flour["low"] < 0 < flour["high"] and not flour["few"]
+    [part] = flour["channels"]
+    assert (part["seen"], part["converting"], part["others"], part["others_converting"]) == (30, 10, 30, 10)
+    columns = {one["id"]: one["values"] for one in found["channels"]["columns"]}
+    assert [sum(columns[name]) for name in ("visits", "conversions", "first", "linear", "last")] == [60, 20, 20, 20, 20]
+    assert [one["page"] for one in drivers(visited, pages=1).json()["pages"]] == ["/"]
+
+
+def test_what_drives_is_narrowed_and_without_a_goal_nothing(visited):
+    segment = {"where": {"conditions": [{"kind": "dimension", "dimension": "language", "test": "is", "values": ["de"]}]}}
+    narrowed = drivers(visited, segment=segment).json()
+    assert (narrowed["visits"], narrowed["converting"]) == (30, 10)
+    nothing = drivers(visited, goal=None).json()
+    assert (nothing["converting"], nothing["pages"]) == (0, [])
+    before = {"first": "2020-01-01", "last": "2020-01-02"}
+    assert drivers(visited, period=before).json()["pages"] == []
+
+
+@pytest.mark.parametrize(
+    ("changes", "status", "says"),
+    [
+        ({"goal": 99_999}, 404, "goal"),
+        ({"pages": 0}, 422, "pages"),
+        ({"channels": 201}, 422, "channels"),
+        ({"segment": {"where": {"conditions": [{"kind": "dimension", "dimension": "nothing", "test": "is", "values": ["x"]}]}}}, 422, "nothing"),
+        ({"by": "channel"}, 422, "by"),
+    ],
+)
+def test_what_drives_nothing_is_refused_in_words(visited, changes, status, says):
+    answer = drivers(visited, **changes)
+    assert (answer.status_code in (status, 422), says in answer.text) == (True, True)
+
+
+def credit_table(client, column, **changes):
+    asked = {"period": period(), "goal": goal_of_bookings(client), "dimensions": ["page"], "columns": [{"id": "c", "measure": "conversions"} | column]}
+    return client.post("/api/v1/sites/mill/reports/table", json=asked | changes, headers=sign_in(client, "viewer"))
+
+
+def test_the_removal_effect_says_on_what_it_rests(visited):
+    found = credit_table(visited, {"model": "removal effect"}).json()
+    [column] = found["columns"]
+    by = {key: place for place, [key] in enumerate(found["rows"])}
+    assert sum(column["values"]) == pytest.approx(20)
+    assert column["effect"][by["/"]] == pytest.approx(1)  # each way begins on the home page
+    assert column["touches"][by["/flour"]] == 30 and column["few"][by["/flour"]] is False
+    behind = {"period": period(), "goal": goal_of_bookings(visited), "dimensions": ["page"], "values": ["/flour"]}
+    behind["column"] = {"id": "c", "measure": "conversions", "model": "removal effect"}
+    told = visited.post("/api/v1/sites/mill/reports/credited", json=behind, headers=sign_in(visited, "viewer")).json()
+    assert told["count"] == 10 and all(one["credit"] == 0 for one in told["conversions"])
+
+
+def test_a_share_has_an_interval_where_it_is_asked_for(visited):
+    asked = {"model": "linear", "with_interval": True}
+    [column] = credit_table(visited, asked).json()["columns"]
+    assert [low <= value / 20 <= high for low, value, high in zip(column["share_low"], column["values"], column["share_high"], strict=True)] == [True, True]
+    assert credit_table(visited, asked).json()["columns"][0]["share_low"] == column["share_low"]
+    [plain] = credit_table(visited, {"model": "linear"}).json()["columns"]
+    assert plain["share_low"] is None and plain["touches"] is None
+
+
+@pytest.mark.parametrize(
+    ("column", "says"),
+    [
+        ({"with_interval": True}, "goes with a model"),
+        ({"measure": "value", "model": "linear", "with_interval": True}, "share of conversions"),
+        ({"model": "removal effect", "with_interval": True}, "removal effect"),
+        ({"measure": "visits", "model": "removal effect"}, "not credited by a model"),
+    ],
+)
+def test_intervals_and_effects_of_what_has_none_are_refused(visited, column, says):
+    answer = credit_table(visited, column)
+    assert (answer.status_code, says in answer.text) == (422, True)
+
+
+def test_a_course_of_removal_effects_is_refused(visited):
+    asked = {"period": period(), "goal": goal_of_bookings(visited), "bucket": "day", "dimensions": ["page"], "rows": [["/"]]}
+    asked["columns"] = [{"id": "c", "measure": "conversions", "model": "removal effect"}]
+    answer = visited.post("/api/v1/sites/mill/reports/series", json=asked, headers=sign_in(visited, "viewer"))
+    assert (answer.status_code, "no course" in answer.text) == (422, True)

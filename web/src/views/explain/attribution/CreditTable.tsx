@@ -5,25 +5,20 @@ import type { ReactNode } from "react";
 
 import { api, type MeasureValues, type Row, type Schemas } from "@/api/client";
 import { tableByRow } from "@/api/figures";
-import { PairMark } from "@/charts/PairMark";
 import { FIRST, idAt, LAST, MAX_COLUMNS, type CreditColumn, type Shown } from "@/views/explain/attribution/columns";
 import { ColumnHead } from "@/views/explain/attribution/ColumnHead";
-import type { OpenedCell } from "@/views/explain/attribution/openedCell";
+import { Line, MARKS, nameOf, type LineProps, type Opens, type Shares } from "@/views/explain/attribution/CreditLine";
 import { Chosen } from "@/views/shared/Chosen";
 import { NamedRow } from "@/views/shared/NamedRow";
-import { RowItems } from "@/views/shared/RowLeads";
 import { FigureButton } from "@/ledger/FigureButton";
 import { LedgerSkeleton } from "@/ledger/LedgerSkeleton";
 import { useSite } from "@/state/site";
 import { useView } from "@/state/view";
 import { Button } from "@/ui/Button";
-import { Chevron, Dots } from "@/ui/icons";
-import { Menu } from "@/ui/Menu";
+import { Chevron } from "@/ui/icons";
 import { ErrorState } from "@/ui/states";
-import { credit, modelLabel, MODELS, mostly, points } from "@/words/attribution";
+import { credit, modelLabel, MODELS } from "@/words/attribution";
 import { valueWords, versusWords, within } from "@/words/format";
-
-const MARKS = 104;
 
 interface CreditTableProps {
   shown: Shown;
@@ -34,12 +29,6 @@ interface CreditTableProps {
   /** Opens the credit of a row in a column. */
   onOpen: Opens;
 }
-
-/** What stands in a cell, and what is known of it. */
-type CellFigures = Omit<OpenedCell, "place" | "path">;
-type Opens = (place: number, path: readonly { dimension: string; value: string }[], figures: CellFigures) => void;
-
-type Shares = (row: Pick<Row, "values" | "before">, place: number) => { now: number | null; against: number | null };
 
 /** Credit by model, side by side: how much, what share of its column, and how far that is from what it is held against; rows opened in place. */
 export function CreditTable({ shown, set, request, rows, total, onOpen }: CreditTableProps) {
@@ -199,8 +188,6 @@ export function CreditTable({ shown, set, request, rows, total, onOpen }: Credit
   );
 }
 
-const nameOf = (dimension: string, value: string): string => (value === "" ? "unattributed" : valueWords(dimension, value));
-
 function Heads({
   isSorted,
   place,
@@ -237,114 +224,6 @@ function Heads({
           ))}
         </svg>
       </th>
-    </>
-  );
-}
-
-interface LineProps {
-  row: Row;
-  /** Its values, of the row that it lies below first. */
-  path: readonly { dimension: string; value: string }[];
-  onOpen: Opens;
-  columns: readonly CreditColumn[];
-  sharesOf: Shares;
-  top: number;
-  children: ReactNode;
-}
-
-function Line({ row, path, onOpen, columns, sharesOf, top, children }: LineProps) {
-  const depth = path.length - 1;
-  const name = path.map((one) => nameOf(one.dimension, one.value)).join(", ");
-  return (
-    <tr className="group border-b border-hairline" data-level={depth + 1}>
-      <th scope="row" className="max-w-52 py-0.5 text-start font-normal">
-        <span className={clsx("flex min-w-0 items-center gap-1", depth > 0 && "ml-2.5 border-l border-ink-2 pl-5")}>
-          {children}
-          {path.at(-1)?.value !== "" && (
-            <span className="ml-auto">
-              <Menu
-                trigger={
-                  <Button
-                    kind="icon"
-                    className="group-hover:opacity-100 focus-visible:opacity-100 data-[state=open]:opacity-100 [@media(hover:hover)]:opacity-0"
-                    aria-label={`Actions for ${name}`}
-                  >
-                    <Dots />
-                  </Button>
-                }
-              >
-                <RowItems title="Credit" places={[...path]} />
-              </Menu>
-            </span>
-          )}
-        </span>
-      </th>
-      {columns.map((_, place) => {
-        const { now, against } = sharesOf(row, place);
-        return (
-          <Cells
-            key={place}
-            label={`${name}, column ${place + 1}`}
-            value={row.values[idAt(place)]}
-            isFew={row.few.includes(idAt(place))}
-            interval={row.interval[idAt(place)]}
-            removal={row.removal?.[idAt(place)]}
-            {...{ now, against, top }}
-            onOpen={(figures) => onOpen(place, path, figures)}
-          />
-        );
-      })}
-      <td className="border-l border-hairline pl-3 text-label text-ink-2">
-        {mostly(row.values[FIRST] ?? 0, row.values[LAST] ?? 0) || "–"}
-      </td>
-    </tr>
-  );
-}
-
-interface CellsProps {
-  label: string;
-  value: number | null | undefined;
-  now: number | null;
-  against: number | null;
-  top: number;
-  /** Whether it rests on too little to say. */
-  isFew: boolean;
-  interval: CellFigures["interval"];
-  removal: CellFigures["removal"];
-  onOpen: (figures: CellFigures) => void;
-}
-
-function Cells({ label, value, now, against, top, isFew, interval, removal, onOpen }: CellsProps) {
-  const figures: CellFigures = {
-    credit: value ?? 0,
-    ...(against === null ? {} : { against }),
-    ...(removal ? { removal } : {}),
-    ...(interval ? { interval } : {}),
-  };
-  return (
-    <>
-      <td className="border-l border-hairline pl-3 text-end font-semibold">
-        {value == null ? (
-          credit(value)
-        ) : (
-          <FigureButton label={`${label}: ${credit(value)}`} onOpen={() => onOpen(figures)}>
-            {isFew && <span className="font-normal text-ink-2">few </span>}
-            {credit(value)}
-          </FigureButton>
-        )}
-      </td>
-      <td className="pl-2 text-end text-ink-2">
-        {now === null || against === null ? (
-          points(now, against)
-        ) : (
-          <FigureButton label={`${label}: ${points(now, against)} points`} onOpen={() => onOpen(figures)}>
-            {points(now, against)}
-          </FigureButton>
-        )}
-      </td>
-      <td className="pl-2">
-        {now !== null && <PairMark now={now} against={against ?? now} top={top} width={MARKS} interval={interval} />}
-      </td>
     </>
   );
 }
