@@ -13,7 +13,7 @@ from typing import ClassVar
 import numpy as np
 import polars as pl
 
-from upper_compass.core.dataset.coded_hits import Floats, Ints
+from upper_compass.core.dataset.coded_hits import Bools, Floats, Ints
 from upper_compass.core.engine.credit_kernels import DAY, Stretches
 from upper_compass.core.engine.credits import Crediting, Credits, Touches
 from upper_compass.core.engine.group_by import KeySpace
@@ -91,7 +91,7 @@ class WaySteps(KeyedBy):
         touches = Touches.of_visits(by, selection, visits)
         group = touches.visits if own else of_visits[touches.visits]
         last = np.full(int(of_visits.max()) + 1 if len(of_visits) else 0, -1, np.int64)
-        happened = np.flatnonzero(made.at < ask.stop)
+        happened = np.flatnonzero((made.at < ask.stop) & _stands(selection))
         last[of_visits[made.visit[happened]]] = made.row[happened]  # rows ascend: the last one stays
         kept = touches.rows > last[of_visits[touches.visits]]
         if own:  # a visit that converts is a way of its own
@@ -104,12 +104,20 @@ class WaySteps(KeyedBy):
 def _since_the_one_before(selection: Selection, counted: Ints, touches: Touches, of: Stretches) -> Stretches:
     """What of the stretches lies behind the visitor's conversion before, whenever that was."""
     made, visitor = selection.conversions, selection.shard.visit("visitor")
-    whose = visitor[made.visit]
+    stand = np.flatnonzero(_stands(selection))
+    whose = visitor[made.visit[stand]]
     before = np.full(len(made.row), -1, np.int64)
     again = np.flatnonzero(whose[1:] == whose[:-1]) + 1
-    before[again] = made.row[again - 1]
+    before[stand[again]] = made.row[stand[again - 1]]
     first = np.maximum(of.first, np.searchsorted(touches.rows, before[counted], side="right"))
     return Stretches(np.minimum(first, of.stop), of.stop)
+
+
+def _stands(selection: Selection) -> Bools:
+    """Which conversions are of visits that count at all, whatever the segments."""
+    shard, visit = selection.shard, selection.conversions.visit
+    stands: Bools = shard.valid[visit] if selection.ask.with_excluded else shard.valid[visit] & ~shard.visit("excluded")[visit]
+    return stands
 
 
 def _ends(groups: Ints) -> Stretches:
