@@ -154,6 +154,12 @@ def test_the_removal_effect_says_what_it_rests_on_and_shares_have_intervals(cred
     credit.locator("[aria-busy=true]").first.wait_for(state="detached")
     row(credit, "Email").get_by_role("button", name=re.compile("^Email, column 2: [^ ]+; open up$")).click()
     share = float(re.search(r"= ([\d.]+) %", opened.locator("[data-numbers]").inner_text()).group(1))
+    credit.keyboard.press("Escape")
+    choose(credit, "Told as", "a share of its column")
+    figure = row(credit, "Email").get_by_role("button", name=re.compile("^Email, column 2: [^ ]+; open up$"))
+    expect(figure).to_have_text(f"{share:.2f}")
+    assert sum(float(line.locator("td.font-semibold").nth(1).inner_text()) for line in rows(credit).all()) == pytest.approx(100, abs=0.1)
+    figure.click()
     low, high = (float(one) for one in re.search(r"between ([\d.]+) and ([\d.]+) %", opened.inner_text()).groups())
     assert low < share < high
     assert serious(credit) == []

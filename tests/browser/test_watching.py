@@ -53,6 +53,10 @@ def test_a_visit_is_seen_as_it_happens_followed_and_opened(now, context):
     now.go_back()
     now.get_by_role("button", name="Stop following this visitor").click()
     expect(now).not_to_have_url(re.compile("visitor="))
+    here = now.get_by_role("complementary", name="Visitors of the last half hour")
+    here.get_by_role("link", name=re.compile(r"^.courses: \d+ visitors?; the visits of today behind it")).click()
+    expect(now).to_have_url(re.compile("watch/visits.*only=page:/courses"))
+    expect(now.get_by_role("grid", name="Visits").locator("tbody tr").first).to_be_visible()
 
 
 def test_only_my_browser_is_followed_from_a_tab_that_now_opens(now, context):

@@ -119,7 +119,17 @@ function Credit() {
             options={DIRECT}
             onChange={(to) => set((was) => ({ ...was, countsDirect: to === "count" }))}
           />
-          . Shares stand{" "}
+          . Credit is told as{" "}
+          <Chosen
+            label="Told as"
+            value={shown.asShares ? "share" : "number"}
+            options={[
+              { value: "number", label: "a number" },
+              { value: "share", label: "a share of its column" },
+            ]}
+            onChange={(to) => set((was) => ({ ...was, asShares: to === "share" }))}
+          />
+          , shares stand{" "}
           <Chosen
             label="Intervals"
             value={shown.withIntervals ? "with" : "alone"}

@@ -29,12 +29,12 @@ function useNarrowing({ places, whole }: Pick<BehindProps, "places" | "whole">) 
 }
 
 /** To the visits that a figure was counted from. */
-export function VisitsBehind({ places, whole, ...rest }: BehindProps) {
+export function VisitsBehind({ places, whole, children = "The visits behind it", ...rest }: BehindProps) {
   const { site } = useSite();
   const { readToo } = useNarrowing({ places, whole });
   return (
     <Link to="/s/$site/watch/visits" params={{ site: site.key }} search={readToo} {...rest}>
-      The visits behind it
+      {children}
     </Link>
   );
 }

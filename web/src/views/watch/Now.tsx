@@ -9,9 +9,10 @@ import { usePageOfSite } from "@/api/usePageOfSite";
 import { Details, Flags, Glyph, hitWords } from "@/views/shared/HitWords";
 import { List } from "@/ledger/List";
 import { LongText } from "@/ledger/LongText";
+import { VisitsBehind } from "@/views/shared/Behind";
 import { VisitLink } from "@/views/shared/VisitLink";
 import { useSite } from "@/state/site";
-import { useSteering, useView } from "@/state/view";
+import { ReadUnder, useSteering, useView } from "@/state/view";
 import { Answer, Title } from "@/ui/text";
 import { Button } from "@/ui/Button";
 import { Chip } from "@/ui/Chip";
@@ -187,14 +188,15 @@ function Hits({ hits, now, empty }: { hits: HitRecord[]; now: number; empty: str
 }
 
 function WhereTheyAre({ present }: { present: LiveUpdate["present"] }) {
+  const { site } = useSite();
   const lists = [
-    { title: "Where they are", rows: present.pages, none: "No page in the last half hour." },
-    { title: "Where they came from", rows: present.sources, none: "Nobody in the last half hour." },
-    { title: "What they did", rows: present.events, none: "No event in the last half hour." },
+    { title: "Where they are", of: "page", rows: present.pages, none: "No page in the last half hour." },
+    { title: "Where they came from", of: "source", rows: present.sources, none: "Nobody in the last half hour." },
+    { title: "What they did", of: "event", rows: present.events, none: "No event in the last half hour." },
   ];
   return (
     <aside className="grid grid-cols-[minmax(0,1fr)] content-start gap-4" aria-label="Visitors of the last half hour">
-      {lists.map(({ title, rows, none }) => (
+      {lists.map(({ title, of, rows, none }) => (
         <section key={title} className="min-w-0">
           <Title>{title}</Title>
           {rows.length === 0 && <p className="text-ink-2">{none}</p>}
@@ -204,7 +206,18 @@ function WhereTheyAre({ present }: { present: LiveUpdate["present"] }) {
                 <dt title={row.value} className="min-w-0 truncate">
                   {row.value}
                 </dt>
-                <dd>{figure(row.visitors, "count")}</dd>
+                <dd>
+                  {/* Of the last half hour no view keeps count: the number leads to the visits of today that have the value. */}
+                  <ReadUnder under={{ from: site.today, to: site.today }}>
+                    <VisitsBehind
+                      className="text-ink no-underline decoration-1 underline-offset-3 hover:underline"
+                      aria-label={`${row.value}: ${plural(row.visitors, "visitor")}; the visits of today behind it`}
+                      places={[{ dimension: of, value: row.value }]}
+                    >
+                      {figure(row.visitors, "count")}
+                    </VisitsBehind>
+                  </ReadUnder>
+                </dd>
               </div>
             ))}
           </dl>

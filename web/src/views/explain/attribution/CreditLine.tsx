@@ -11,7 +11,7 @@ import { Button } from "@/ui/Button";
 import { Dots } from "@/ui/icons";
 import { Menu } from "@/ui/Menu";
 import { credit, mostly, points } from "@/words/attribution";
-import { valueWords } from "@/words/format";
+import { figure, valueWords } from "@/words/format";
 
 export const MARKS = 104;
 
@@ -30,12 +30,14 @@ export interface LineProps {
   onOpen: Opens;
   columns: readonly CreditColumn[];
   sharesOf: Shares;
+  /** Whether credit is told as a share of its column. */
+  asShares: boolean;
   top: number;
   children: ReactNode;
 }
 
 /** A row of credit: its cells for each column, and where it mostly stands. */
-export function Line({ row, path, onOpen, columns, sharesOf, top, children }: LineProps) {
+export function Line({ row, path, onOpen, columns, sharesOf, asShares, top, children }: LineProps) {
   const depth = path.length - 1;
   const name = path.map((one) => nameOf(one.dimension, one.value)).join(", ");
   return (
@@ -72,7 +74,7 @@ export function Line({ row, path, onOpen, columns, sharesOf, top, children }: Li
             isFew={row.few.includes(idAt(place))}
             interval={row.interval[idAt(place)]}
             removal={row.removal?.[idAt(place)]}
-            {...{ now, against, top }}
+            {...{ now, against, asShares, top }}
             onOpen={(figures) => onOpen(place, path, figures)}
           />
         );
@@ -89,6 +91,7 @@ interface CellsProps {
   value: number | null | undefined;
   now: number | null;
   against: number | null;
+  asShares: boolean;
   top: number;
   /** Whether it rests on too little to say. */
   isFew: boolean;
@@ -97,22 +100,23 @@ interface CellsProps {
   onOpen: (figures: CellFigures) => void;
 }
 
-function Cells({ label, value, now, against, top, isFew, interval, removal, onOpen }: CellsProps) {
+function Cells({ label, value, now, against, asShares, top, isFew, interval, removal, onOpen }: CellsProps) {
   const figures: CellFigures = {
     credit: value ?? 0,
     ...(against === null ? {} : { against }),
     ...(removal ? { removal } : {}),
     ...(interval ? { interval } : {}),
   };
+  const text = asShares ? figure(now, "percent") : credit(value);
   return (
     <>
       <td className="border-l border-hairline pl-3 text-end font-semibold">
         {value == null ? (
           credit(value)
         ) : (
-          <FigureButton label={`${label}: ${credit(value)}`} onOpen={() => onOpen(figures)}>
+          <FigureButton label={`${label}: ${text}`} onOpen={() => onOpen(figures)}>
             {isFew && <span className="font-normal text-ink-2">few </span>}
-            {credit(value)}
+            {text}
           </FigureButton>
         )}
       </td>

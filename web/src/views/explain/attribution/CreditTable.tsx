@@ -53,7 +53,7 @@ export function CreditTable({ shown, set, request, rows, total, onOpen }: Credit
     set((was) => ({ ...was, columns: was.columns.map((one, at) => (at === place ? to : one)) }));
   const toggle = (value: string) =>
     set((was) => ({ ...was, open: was.open.includes(value) ? was.open.filter((one) => one !== value) : [...was.open, value] }));
-  const line = { columns, sharesOf, top: scale.domain()[1] ?? 1, onOpen };
+  const line = { columns, sharesOf, asShares: shown.asShares, top: scale.domain()[1] ?? 1, onOpen };
   return (
     <div className="relative overflow-x-auto" data-ledger>
       <table className="w-full border-collapse text-body" aria-label="Credit">
@@ -116,6 +116,7 @@ export function CreditTable({ shown, set, request, rows, total, onOpen }: Credit
               <Heads
                 key={place}
                 isSorted={sort === place}
+                asShares={shown.asShares}
                 place={place}
                 onSort={() => set((was) => ({ ...was, sort: place }))}
                 scale={scale}
@@ -175,7 +176,7 @@ export function CreditTable({ shown, set, request, rows, total, onOpen }: Credit
                     label={`All, column ${place + 1}: ${credit(total.values[idAt(place)])}`}
                     onOpen={() => onOpen(place, [], { credit: total.values[idAt(place)] ?? 0 })}
                   >
-                    {credit(total.values[idAt(place)])}
+                    {shown.asShares && total.values[idAt(place)] ? "100" : credit(total.values[idAt(place)])}
                   </FigureButton>
                 </span>
               </td>
@@ -190,11 +191,13 @@ export function CreditTable({ shown, set, request, rows, total, onOpen }: Credit
 
 function Heads({
   isSorted,
+  asShares,
   place,
   onSort,
   scale,
 }: {
   isSorted: boolean;
+  asShares: boolean;
   place: number;
   onSort: () => void;
   scale: ReturnType<typeof scaleLinear<number>>;
@@ -208,7 +211,8 @@ function Heads({
           aria-label={`Sort by the credit of column ${place + 1}`}
           onClick={onSort}
         >
-          {isSorted && "▾ "}Credit
+          {isSorted && "▾ "}
+          {asShares ? "Share, %" : "Credit"}
         </button>
       </th>
       <th scope="col" className="w-14 pl-2 text-end font-normal" aria-label={`Points, column ${place + 1}`}>

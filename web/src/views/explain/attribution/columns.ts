@@ -22,6 +22,8 @@ export interface Shown {
   columns: CreditColumn[];
   into: string;
   countsDirect: boolean;
+  /** Whether credit is told as a share of its column. */
+  asShares: boolean;
   /** Whether shares are shown with their intervals. */
   withIntervals: boolean;
   /** The place of the column that rows are sorted by. */
@@ -36,6 +38,7 @@ export const USUAL: Shown = {
   columns: ["first", "linear", "position", "last"].map((name) => ({ measure: "conversions", model: of(name), reach: 30 })),
   into: "campaign",
   countsDirect: false,
+  asShares: false,
   withIntervals: false,
   sort: 3,
   open: [],
@@ -81,6 +84,7 @@ export function readCredit(given: unknown): Shown | null {
     columns,
     into: isText(given["into"]) ? given["into"] : USUAL.into,
     countsDirect: given["countsDirect"] === true,
+    asShares: given["asShares"] === true,
     withIntervals: given["withIntervals"] === true,
     sort: Number.isInteger(sort) && sort >= 0 && sort < columns.length ? sort : 0,
     open: Array.isArray(given["open"]) ? given["open"].filter(isText).slice(0, MAX_OPEN) : [],
