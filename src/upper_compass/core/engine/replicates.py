@@ -34,21 +34,28 @@ class CreditReplicates:
     @property
     def key(self) -> Hashable:
         """See Breakdown."""
-        return self.credits.key
+        return self.credits.key, self.credits.within
 
     def tally(self, selection: Selection) -> Tally:
-        """A row per key, `key_0` … (codes of labels), and one for the whole (`is_whole`, 0 or 1): a column each of REPLICATES (f64)."""
+        """A row per key, `key_0` … (codes of labels), and one for the whole (`is_whole`, 0 or 1): a column each of REPLICATES (f64).
+
+        Of the keys that the credits are `within` alone, so that memory does not grow with how many values there are.
+        """
         by, labels = self.credits, selection.shard.lookups.labels
         counted, made = selection.counted_conversions, selection.conversions
         of = selection.shard.visit("visitor")[made.visit[counted]]
         visitors = np.unique(of)
         texts = selection.shard.lookups.dictionaries["visitor"].texts.gather(pl.Series(visitors))
-        drawn = times_drawn(texts)
+        seeds = seeded(texts)
         whose, keys, credit = _of_visitors(by, selection, counted)
-        space = KeySpace(keys)
-        place = np.searchsorted(visitors, whose)
-        parts = [sums(space.groups[0], space.count, credit * drawn[place, i]) for i in range(COUNT)]
-        whole = drawn[np.searchsorted(visitors, of)].sum(axis=0) if len(of) else np.zeros(COUNT)
+        _, keys, kept = by.only_within(selection, whose.astype(np.int32), keys)
+        space, whose, credit = KeySpace(keys), whose[kept], credit[kept]
+        place, all_of = np.searchsorted(visitors, whose), np.searchsorted(visitors, of)
+        parts, whole = [], np.zeros(COUNT)
+        for i in range(COUNT):  # one after the other: all at once would be a table of visitors by replicates
+            times = times_drawn(seeds, i)
+            parts.append(sums(space.groups[0], space.count, credit * times[place]))
+            whole[i] = times[all_of].sum()
         names = [f"key_{i}" for i in range(len(by.dimensions))]
         columns = {name: np.append(label, 0).astype(np.uint32) for name, label in zip(names, space.labels, strict=True)}
         columns |= {"is_whole": np.append(np.zeros(space.count, np.int64), 1)}
@@ -76,11 +83,14 @@ def _of_visitors(by: Credits, selection: Selection, counted: Ints) -> tuple[Code
     return np.concatenate([of_pairs, visitors[untouched]]), keys, np.concatenate([credit, np.ones(len(untouched))])
 
 
-def times_drawn(visitors: pl.Series) -> Floats:
-    """How often each visitor (a row each, by its text) is drawn in each replicate (a column each): the same wherever and whenever it is asked."""
-    base = visitors.hash(seed=SEED).to_numpy().astype(np.uint64)
-    steps = np.arange(1, COUNT + 1, dtype=np.uint64) * np.uint64(0x9E37_79B9_7F4A_7C15)
-    mixed = base[:, None] + steps[None, :]
+def seeded(visitors: pl.Series) -> npt.NDArray[np.uint64]:
+    """A number for each visitor (by its text), from which it is drawn: the same wherever and whenever it is asked."""
+    return visitors.hash(seed=SEED).to_numpy().astype(np.uint64)
+
+
+def times_drawn(seeds: npt.NDArray[np.uint64], replicate: int) -> Floats:
+    """How often each visitor is drawn in a replicate, in their order."""
+    mixed = seeds + np.uint64((replicate + 1) * 0x9E37_79B9_7F4A_7C15 % 2**64)
     for shift, factor in ((30, 0xBF58_476D_1CE4_E5B9), (27, 0x94D0_49BB_1331_11EB)):
         mixed = (mixed ^ (mixed >> np.uint64(shift))) * np.uint64(factor)
     mixed ^= mixed >> np.uint64(31)
@@ -100,4 +110,4 @@ def share_intervals(counted: Tally, by: KeyedBy) -> pl.DataFrame:
 
 def replicates(credits: Credits) -> CreditReplicates:
     """Of conversions, whatever else the credits count."""
-    return CreditReplicates(replace(credits, columns=frozenset({"conversions"}), edges=(), within=()))
+    return CreditReplicates(replace(credits, columns=frozenset({"conversions"}), edges=()))
