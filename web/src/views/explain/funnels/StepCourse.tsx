@@ -45,7 +45,7 @@ export function StepCourse({ funnel, step, segment }: { funnel: Funnel; step: nu
   if (!here) return null;
   const title = before ? `From ${stepName(before)} on to ${stepName(here)}` : `Who came to ${stepName(here)}`;
   return (
-    <section aria-label="The course of a step" className="grid gap-1">
+    <section aria-label="The course of a step" className="grid grid-cols-[minmax(0,1fr)] gap-1">
       <Title>
         {title}
         {before && <span className="font-sans text-label font-normal text-ink-2"> %, by the time of step 1</span>}
