@@ -114,7 +114,7 @@ function Cells({ label, value, now, against, asShares, top, isFew, interval, rem
         {value == null ? (
           credit(value)
         ) : (
-          <FigureButton label={`${label}: ${text}`} onOpen={() => onOpen(figures)}>
+          <FigureButton label={`${label}: ${isFew ? "few " : ""}${text}`} onOpen={() => onOpen(figures)}>
             {isFew && <span className="font-normal text-ink-2">few </span>}
             {text}
           </FigureButton>

@@ -53,6 +53,7 @@ export function CreditTable({ shown, set, request, rows, total, onOpen }: Credit
     set((was) => ({ ...was, columns: was.columns.map((one, at) => (at === place ? to : one)) }));
   const toggle = (value: string) =>
     set((was) => ({ ...was, open: was.open.includes(value) ? was.open.filter((one) => one !== value) : [...was.open, value] }));
+  const wholeOf = (place: number) => (shown.asShares && total.values[idAt(place)] ? "100" : credit(total.values[idAt(place)]));
   const line = { columns, sharesOf, asShares: shown.asShares, top: scale.domain()[1] ?? 1, onOpen };
   return (
     <div className="relative overflow-x-auto" data-ledger>
@@ -173,10 +174,10 @@ export function CreditTable({ shown, set, request, rows, total, onOpen }: Credit
               <td key={place} colSpan={3} className="border-l border-hairline pl-3">
                 <span className="inline-block w-14 text-end">
                   <FigureButton
-                    label={`All, column ${place + 1}: ${credit(total.values[idAt(place)])}`}
+                    label={`All, column ${place + 1}: ${wholeOf(place)}`}
                     onOpen={() => onOpen(place, [], { credit: total.values[idAt(place)] ?? 0 })}
                   >
-                    {shown.asShares && total.values[idAt(place)] ? "100" : credit(total.values[idAt(place)])}
+                    {wholeOf(place)}
                   </FigureButton>
                 </span>
               </td>
@@ -208,7 +209,7 @@ function Heads({
         <button
           type="button"
           className={isSorted ? "font-semibold text-ink" : ""}
-          aria-label={`Sort by the credit of column ${place + 1}`}
+          aria-label={`Sort by the ${asShares ? "share, %," : "credit"} of column ${place + 1}`}
           onClick={onSort}
         >
           {isSorted && "▾ "}

@@ -45,7 +45,11 @@ export function PageDrivers({ pages, converting, of, goal }: PageDriversProps) {
     function Gap(row: PageDriver, control: CellControl) {
       if (row.difference === null) return <span {...control}>{NOTHING}</span>;
       return (
-        <FigureButton label={`${row.page}, ${label}: ${text(row)}`} control={control} onOpen={() => open(row.page)}>
+        <FigureButton
+          label={`${row.page}, ${label}: ${row.few && label === "Points" ? "few " : ""}${text(row)}`}
+          control={control}
+          onOpen={() => open(row.page)}
+        >
           {row.few && label === "Points" && <span className="text-ink-2">few </span>}
           {text(row)}
         </FigureButton>
