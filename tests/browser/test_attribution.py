@@ -120,6 +120,12 @@ def test_a_credit_opens_down_to_one_visit(credit):
     for place in range(3):
         touches = conversions.nth(place).get_by_role("list", name="Touches").locator("li > span:last-child").all_inner_texts()
         assert sum(float(one) for one in touches) == pytest.approx(100, abs=0.1)
+    parts = opened.get_by_role("region", name="Parts")
+    opened.get_by_role("slider", name="Credit").wait_for()
+    parts.get_by_role("listitem").first.wait_for()
+    told = parts.get_by_role("listitem").all_inner_texts()
+    if "more" not in parts.inner_text():
+        assert sum(float(one.split("\n")[-1]) for one in told) == pytest.approx(amount, abs=0.05 * len(told) + 0.05)
     assert serious(credit) == []
     credit.keyboard.press("Escape")
     expect(figure).to_be_focused()

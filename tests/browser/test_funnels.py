@@ -20,6 +20,7 @@ def checkout(analyst):
     analyst.get_by_role("menuitemradio", name="Orders", exact=True).click()
     analyst.goto(analyst.url.replace("read/overview", "explain/funnels"))
     step(analyst, 5).wait_for()
+    analyst.locator("[aria-busy=true]").first.wait_for(state="detached")  # its steps stand before their figures
     return analyst
 
 
@@ -70,7 +71,19 @@ def test_each_figure_of_a_step_opens_up_with_its_numbers(checkout):
     expect(dialog.locator("[data-numbers]")).to_have_text(f"= {here} ÷ {before} = {100 * here / before:.2f} %")
     checkout.reload()
     expect(dialog.get_by_role("region", name="The course of a step")).to_be_visible()
+    dialog.get_by_role("button", name=re.compile("^By: ")).click()
+    checkout.get_by_role("menuitemradio", name="browser", exact=True).click()
+    parts = dialog.get_by_role("region", name="Parts").get_by_role("listitem")
+    parts.first.wait_for()
+    told = [[int(one.replace(",", "")) for one in re.findall(r"([\d,]+) of ([\d,]+),", text)[0]] for text in parts.all_inner_texts()]
+    assert [sum(counts) for counts in zip(*told, strict=True)] == [here, before]
     assert serious(checkout) == []
+    checkout.keyboard.press("Escape")
+    step(checkout, 4).get_by_role("button", name=re.compile(r"^Step 4,.* took")).click()
+    expect(dialog.get_by_role("region", name="The course of a step")).to_contain_text("median, min")
+    expect(parts.first).to_have_text(re.compile(r"\d (s|min)"))
+    checkout.keyboard.press("Escape")
+    phone.click()
     dialog.get_by_role("link", name="The visits behind it").click()
     expect(checkout.get_by_role("heading", level=1)).to_have_text(re.compile(f"^{here} visits"))
 

@@ -5,6 +5,7 @@ import re
 import pytest
 from playwright.sync_api import expect
 
+from tests.browser.conftest import serious
 from upper_compass.demo.laying import ACCOUNT, COLLEAGUE, PASSWORD
 
 
@@ -57,6 +58,22 @@ def test_what_was_fixed_stays_in_a_list_and_in_the_one_history(health):
     expect(finding).to_have_count(1)
 
 
+def test_the_number_of_a_finding_opens_up_into_its_course_its_parts_and_its_visits(health):
+    for title, part in (("The medium e-mail is spelled like email", "e-mail"), ("fits no channel", "Unsorted")):
+        finding = health.get_by_role("listitem", name=re.compile(title)).first
+        count = re.search(r"([\d,]+) visits? in 30 days", finding.inner_text()).group(1)
+        finding.get_by_role("button", name=re.compile("^Open up: ")).click()
+        drawer = health.get_by_role("dialog")
+        expect(drawer.locator("[data-figure]")).to_have_text(count)
+        expect(drawer).to_contain_text(part)
+        expect(drawer.get_by_role("region", name="Parts").get_by_role("listitem").first).to_be_visible()
+        assert serious(health) == []
+        drawer.get_by_role("link", name="The visits behind it").click()
+        expect(health.get_by_role("heading", level=1)).to_have_text(re.compile(f"^{count} visits?"))
+        health.go_back()
+        health.keyboard.press("Escape")
+
+
 def test_a_finding_is_left_with_a_reason(health):
     finding = health.locator("[aria-label='Findings'] > li[aria-label]", has_text="Robots read the site")
     finding.get_by_role("button", name="Ignore …").click()
@@ -74,4 +91,4 @@ def test_a_viewer_reads_and_changes_nothing(page):
     assert page.request.post("/api/v1/session", data={"email": COLLEAGUE[0], "password": COLLEAGUE[2]}).ok
     page.goto("/s/mill/watch/tag-health")
     page.locator("[aria-label='Findings'] > li").first.wait_for()
-    expect(page.locator("[aria-label='Findings'] > li button")).to_have_count(0)
+    expect(page.locator("[aria-label='Findings'] > li button:not([aria-label^='Open up: '])")).to_have_count(0)

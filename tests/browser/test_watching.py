@@ -6,6 +6,7 @@ import threading
 import pytest
 from playwright.sync_api import expect
 
+from tests.browser.conftest import opened_one_by_one
 from tests.conftest import a_hit
 from upper_compass.demo.laying import ACCOUNT, PASSWORD
 
@@ -54,7 +55,12 @@ def test_a_visit_is_seen_as_it_happens_followed_and_opened(now, context):
     now.get_by_role("button", name="Stop following this visitor").click()
     expect(now).not_to_have_url(re.compile("visitor="))
     here = now.get_by_role("complementary", name="Visitors of the last half hour")
-    here.get_by_role("link", name=re.compile(r"^.courses: \d+ visitors?; the visits of today behind it")).click()
+    opened_one_by_one(now, [here.get_by_role("button", name=re.compile(r"^.courses, Visitors: \d+; open up")).first])
+    here.get_by_role("button", name=re.compile(r"^.courses, Visitors: \d+; open up")).first.click()
+    drawer = now.get_by_role("dialog")
+    expect(drawer).to_contain_text("in the last half hour who saw this page last")
+    expect(drawer.get_by_role("region", name="Parts").get_by_role("listitem").first).to_be_visible()
+    drawer.get_by_role("link", name="The visits behind it").click()
     expect(now).to_have_url(re.compile("watch/visits.*only=page:/courses"))
     expect(now.get_by_role("grid", name="Visits").locator("tbody tr").first).to_be_visible()
 

@@ -103,6 +103,7 @@ def test_any_funnel_is_that_of_all_choices(hits, asked, at_once, shards):
     course = funnel_series(context, FunnelSeriesRequest.model_validate({"period": PERIOD, "versus": "none", "funnel": asked}))
     by_day = [[way for way in ways if way and way[0]["at"] // DAY - 10 == day] for day in range(2)]
     assert course.reached == [[sum(len(way) > step for way in day) for day in by_day] for step in range(len(asked["steps"]))]
+    assert [list(day) for day in zip(*course.median, strict=True)] == [figures_of(day, len(asked["steps"]))[1] for day in by_day]
     assert (found.whole.reached, found.whole.median) == figures_of(ways, len(asked["steps"]))
     by_page = {}
     for way in ways:

@@ -7,6 +7,8 @@ import pytest
 from tests.core.asking import reading_of
 from tests.core.building import DAY, HOME, MINUTE, hit, numbered, rules
 from upper_compass.core.definitions.goals import Goal
+from upper_compass.core.definitions.requests import TableRequest
+from upper_compass.core.reports.tables import table
 from upper_compass.core.tag_health import HISTORY, Inspection, few_of_each, look
 from upper_compass.core.tag_health.findings import AddAlias, IgnoreHost, TakeMedium, apply_fix
 
@@ -47,6 +49,23 @@ def test_spellings_that_mean_the_same_are_joined_by_an_alias(count):
         site = apply_fix(site, one.fix)
     assert found(hits, site) == []
     assert apply_fix(apply_fix(site, listed[0].fix, undo=True), listed[1].fix, undo=True) == rules()
+
+
+@pytest.mark.usefixtures("early_years")
+def test_what_a_finding_counts_is_the_figure_of_a_report_that_it_names():
+    back = tagged(3, "", "o", referrer="https://tickets.mill.example/")
+    hits = tagged(12, "?utm_source=letter&utm_medium=e-mail") + tagged(30, "?utm_source=letter&utm_medium=email", "w")
+    hits += tagged(7, "?utm_source=fair&utm_medium=stand", "x")
+    listed = found(hits + back)
+    assert {one.kind for one in listed} >= {"spelling", "unsorted", "referrer"}
+    for one in listed:
+        values, days = one.figure.values, one.figure.days
+        request = {
+            "period": {"first": f"1970-{1 + (HISTORY - days) // 31:02}-{1 + (HISTORY - days) % 31:02}", "last": "1970-02-12"}, "versus": "none",
+            "dimensions": list(values), "columns": [{"id": "n", "measure": one.figure.measure}], "limit": 1000,
+        }  # fmt: skip
+        told = table(reading_of(numbered(hits + back)), TableRequest.model_validate(request), {})
+        assert dict(zip(map(tuple, told.rows), told.columns[0].values, strict=True))[tuple(values.values())] == one.count
 
 
 def test_among_very_many_spellings_the_frequent_ones_are_compared():

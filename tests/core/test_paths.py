@@ -105,6 +105,9 @@ def test_any_paths_are_those_of_a_plain_walk(hits, question, shards):
         way = {"kind": "way", "steps": steps, "centre": plain, side: [step.model_dump() for step in one.chain]}
         assert visits_with(context, way) == inside  # next steps, with left, add up to the node
         assert visits_with(context, way | {"left" if side == "forward" else "arrived": True}) == one.ended.visits
+        if one.nodes:
+            other = "next_other_than" if side == "forward" else "before_other_than"
+            assert visits_with(context, way | {other: [node.step.model_dump() for node in one.nodes]}) == one.more.visits
 
 
 def visits_with(context, way):

@@ -2868,6 +2868,27 @@ export interface components {
             trouble: string | null;
         };
         /**
+         * FindingFigure
+         * @description The figure of a report that stands behind a finding: a measure of what has these values by dimension, over today and so many `days` before.
+         *
+         *     `goal`: the name of the goal whose conversions it counts.
+         */
+        FindingFigure: {
+            /** Measure */
+            measure: string;
+            /**
+             * Values
+             * @default {}
+             */
+            values: {
+                [key: string]: string;
+            };
+            /** Goal */
+            goal?: string | null;
+            /** Days */
+            days: number;
+        };
+        /**
          * FindingOut
          * @description A finding, and whether somebody accepted it.
          */
@@ -2899,6 +2920,7 @@ export interface components {
             examples: string[];
             /** Fix */
             fix?: (components["schemas"]["AddAlias"] | components["schemas"]["TakeMedium"] | components["schemas"]["IgnoreHost"]) | null;
+            figure?: components["schemas"]["FindingFigure"] | null;
             accepted?: components["schemas"]["AcceptedOut"] | null;
         };
         /**
@@ -3240,7 +3262,9 @@ export interface components {
         };
         /**
          * FunnelSeriesResult
-         * @description For each step, how many reached it of those who began in each bucket (`at`: its local start); `before` at the same places of the versus period.
+         * @description For each step, of those who began in each bucket (`at`: its local start): how many reached it, and the median of the seconds that it took them.
+         *
+         *     `before`, `median_before`: at the same places of the versus period.
          */
         FunnelSeriesResult: {
             period: components["schemas"]["Period"];
@@ -3254,8 +3278,12 @@ export interface components {
             at: string[];
             /** Reached */
             reached: number[][];
+            /** Median */
+            median: (number | null)[][];
             /** Before */
             before?: number[][] | null;
+            /** Median Before */
+            median_before?: (number | null)[][] | null;
         };
         /**
          * FunnelSuggestion
@@ -6527,6 +6555,16 @@ export interface components {
              * @default false
              */
             arrived: boolean;
+            /**
+             * Next Other Than
+             * @default []
+             */
+            next_other_than: components["schemas"]["WayStep"][];
+            /**
+             * Before Other Than
+             * @default []
+             */
+            before_other_than: components["schemas"]["WayStep"][];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}

@@ -16,11 +16,20 @@ export function nodeWords({ side, kind, chain, name }: Node, centre: { dimension
   return (side === "forward" ? [middle, ...steps] : [...steps.reverse(), middle]).join(", then ");
 }
 
+/** So many steps that it did not go are named. */
+const NAMED = 3;
+
 /** What a way is as something that was done: `went from /courses on to /a, then /b`. */
-export function wayWords({ centre, forward = [], backward = [], left, arrived }: Schemas["WayCondition"]): string {
+export function wayWords(way: Schemas["WayCondition"]): string {
+  const { centre, forward = [], backward = [], left, arrived, next_other_than: next = [], before_other_than: before = [] } = way;
   const middle = valueWords(centre.dimension, centre.value);
-  const back = [...backward].reverse().map((one) => one.value);
-  const on = [...forward.map((one) => one.value), ...(left ? ["left the site"] : [])];
+  const others = (told: typeof next) => {
+    const named = told.slice(0, told.length > NAMED + 1 ? NAMED : NAMED + 1).map((one) => one.value);
+    const more = told.length > named.length ? [`${told.length - named.length} more`] : [];
+    return told.length ? [`another than ${[...named, ...more].join(", ")}`] : [];
+  };
+  const back = [...others(before), ...[...backward].reverse().map((one) => one.value)];
+  const on = [...forward.map((one) => one.value), ...others(next), ...(left ? ["left the site"] : [])];
   const from = [...(arrived ? ["arriving"] : []), ...back];
   const came = from.length ? ` from ${from.join(", then ")}` : "";
   const went = on.length ? ` and went on to ${on.join(", then ")}` : "";

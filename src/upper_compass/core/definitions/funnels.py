@@ -121,14 +121,19 @@ class FunnelSeriesRequest(BaseModel):
 
 
 class FunnelSeriesResult(BaseModel):
-    """For each step, how many reached it of those who began in each bucket (`at`: its local start); `before` at the same places of the versus period."""
+    """For each step, of those who began in each bucket (`at`: its local start): how many reached it, and the median of the seconds that it took them.
+
+    `before`, `median_before`: at the same places of the versus period.
+    """
 
     period: Period
     versus: Period | None
     bucket: Bucket
     at: list[str]
     reached: list[list[int]]
+    median: list[list[float | None]]
     before: list[list[int]] | None = None
+    median_before: list[list[float | None]] | None = None
 
 
 class FunnelSuggestionRequest(BaseModel):

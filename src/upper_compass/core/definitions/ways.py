@@ -9,6 +9,8 @@ from pydantic import BaseModel, ConfigDict, Field
 from upper_compass.core.definitions.text_tests import storable
 
 MAX_WAY = 12
+# As many as one node is opened into.
+MAX_BRANCHES = 200
 Text = Annotated[str, storable(4000, least=1)]
 StepsOf = Literal["pages", "page groups", "events", "pages and events"]
 
@@ -32,7 +34,8 @@ class Centre(BaseModel):
 class Way(BaseModel):
     """A way from the centre: `forward` from there on, `backward` from there back, each in the order in which one comes to them.
 
-    `left`: behind its steps the visit ends; `arrived`: before its steps the visit begins.
+    `left`: behind its steps the visit ends; `arrived`: before its steps the visit begins. `next_other_than`: where any is named, behind its steps comes
+    one more, which is none of these; `before_other_than`: the same before its steps.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
@@ -42,3 +45,5 @@ class Way(BaseModel):
     backward: Annotated[tuple[WayStep, ...], Field(max_length=MAX_WAY)] = ()
     left: bool = False
     arrived: bool = False
+    next_other_than: Annotated[tuple[WayStep, ...], Field(max_length=MAX_BRANCHES)] = ()
+    before_other_than: Annotated[tuple[WayStep, ...], Field(max_length=MAX_BRANCHES)] = ()

@@ -47,16 +47,29 @@ class Walk:
         codes[there], kinds[there] = self.codes[place[there]], self.kinds[place[there]]
         return codes, kinds
 
-    def fits(self, shard: Shard, direction: Direction, chain: Sequence[WayStep], of: tuple[str, ...], *, ends: bool = False) -> Bools:
-        """Which visits go these steps, and, where it `ends`, no further."""
+    def fits(self, shard: Shard, direction: Direction, chain: Sequence[WayStep], of: tuple[str, ...]) -> Bools:
+        """Which visits go these steps."""
         fitting = np.ones(len(self.visits), bool)
         for depth, step in enumerate(chain, 1):
-            code = shard.lookups.labels.find(step.value)
-            if code is None or step.of not in of:
-                return np.zeros(len(self.visits), bool)
-            codes, kinds = self.step(direction, depth)
-            fitting &= (codes == code) & (kinds == of.index(step.of))
-        return fitting & (self.step(direction, len(chain) + 1)[0] == 0) if ends else fitting
+            fitting &= self._is_step(shard, direction, depth, [step], of)
+        return fitting
+
+    def ends(self, direction: Direction, depth: int) -> Bools:
+        """Which visits have ended, or had not begun, at a depth (from 1)."""
+        return self.step(direction, depth)[0] == 0
+
+    def goes_elsewhere(self, shard: Shard, direction: Direction, depth: int, other_than: Sequence[WayStep], of: tuple[str, ...]) -> Bools:
+        """Which visits have a step at a depth (from 1) that is none of these."""
+        return ~self.ends(direction, depth) & ~self._is_step(shard, direction, depth, other_than, of)
+
+    def _is_step(self, shard: Shard, direction: Direction, depth: int, steps: Sequence[WayStep], of: tuple[str, ...]) -> Bools:
+        """Which visits have one of these steps at a depth."""
+        codes, kinds = self.step(direction, depth)
+        found = np.zeros(len(codes), bool)
+        for place, name in enumerate(of):
+            known = [code for one in steps if one.of == name and (code := shard.lookups.labels.find(one.value)) is not None]
+            found |= (kinds == place) & (codes > 0) & np.isin(codes, known)
+        return found
 
 
 def walk(shard: Shard, visits: Rows, steps: StepsOf, centre: Centre, asked_in: str) -> Walk:
@@ -114,8 +127,17 @@ def _codes(shard: Shard, rows: Rows, dimension: Dimension) -> Codes:
 def way_mask(shard: Shard, visits: Rows, way: Way, asked_in: str) -> Bools:
     """Which of the visits (ascending) go the way."""
     found = walk(shard, visits, way.steps, way.centre, asked_in)
-    of = KINDS[way.steps]
-    fitting = found.fits(shard, "forward", way.forward, of, ends=way.left) & found.fits(shard, "backward", way.backward, of, ends=way.arrived)
+    fitting = np.ones(len(found.visits), bool)
+    sides: tuple[tuple[Direction, Sequence[WayStep], bool, Sequence[WayStep]], ...] = (
+        ("forward", way.forward, way.left, way.next_other_than),
+        ("backward", way.backward, way.arrived, way.before_other_than),
+    )
+    for direction, chain, is_end, other_than in sides:
+        fitting &= found.fits(shard, direction, chain, KINDS[way.steps])
+        if is_end:
+            fitting &= found.ends(direction, len(chain) + 1)
+        if other_than:
+            fitting &= found.goes_elsewhere(shard, direction, len(chain) + 1, other_than, KINDS[way.steps])
     mask = np.zeros(len(visits), bool)
     mask[np.searchsorted(visits, found.visits[fitting])] = True
     return mask

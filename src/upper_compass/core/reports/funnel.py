@@ -16,7 +16,7 @@ from upper_compass.core.definitions.funnels import (
     LostTo,
     NextPage,
 )
-from upper_compass.core.definitions.periods import edges
+from upper_compass.core.definitions.periods import Period, edges
 from upper_compass.core.engine.context import ReportContext, question
 from upper_compass.core.engine.funnels import lost_to, matched, reached
 from upper_compass.core.engine.protocol import Counting, Question, quantile
@@ -59,17 +59,26 @@ def funnel(context: ReportContext, request: FunnelRequest) -> FunnelResult:
 
 
 def funnel_series(context: ReportContext, request: FunnelSeriesRequest) -> FunnelSeriesResult:
-    """How many reached each step, by the bucket in which the hit of their first one lies. Raises UnknownNameError."""
+    """How many reached each step and how long it took them, by the bucket in which the hit of their first one lies. Raises UnknownNameError."""
     versus = request.period.versus(request.versus)
-    cuts, names = edges(request.period, request.bucket, context.zone)
-    courses = []
-    for period in (request.period, *([versus] if versus else [])):
-        cuts = edges(period, request.bucket, context.zone)[0]
-        [tally] = context.tally(question(context, period, (request.segment,)), Counting(reached, (request.funnel, None, tuple(cuts))))
-        table = np.zeros((len(request.funnel.steps), len(cuts) - 1), np.int64)
-        table[tally.frame["step"].to_numpy(), tally.frame["bucket"].to_numpy()] = tally.frame["reached"].to_numpy()
-        courses.append(table.tolist())
-    return FunnelSeriesResult(period=request.period, versus=versus, bucket=request.bucket, at=names, reached=courses[0], before=courses[1] if versus else None)
+    names = edges(request.period, request.bucket, context.zone)[1]
+    courses = [_course(context, request, period) for period in (request.period, *([versus] if versus else []))]
+    (reached_in, median), (before, median_before) = courses[0], courses[1] if versus else (None, None)
+    return FunnelSeriesResult(
+        period=request.period, versus=versus, bucket=request.bucket, at=names, reached=reached_in, median=median, before=before, median_before=median_before
+    )  # fmt: skip
+
+
+def _course(context: ReportContext, request: FunnelSeriesRequest, period: Period) -> tuple[list[list[int]], list[list[float | None]]]:
+    """By step and bucket of a period: how many reached it, and the median of the seconds that it took them."""
+    cuts = edges(period, request.bucket, context.zone)[0]
+    [tally] = context.tally(question(context, period, (request.segment,)), Counting(reached, (request.funnel, None, tuple(cuts))))
+    steps, buckets = tally.frame["step"].to_numpy(), tally.frame["bucket"].to_numpy()
+    counts = np.zeros((len(request.funnel.steps), len(cuts) - 1), np.int64)
+    medians = np.full(counts.shape, None, dtype=object)
+    counts[steps, buckets] = tally.frame["reached"].to_numpy()
+    medians[steps, buckets] = quantile(tally.frame["seconds"], QUARTILES["median"]).to_list()
+    return counts.tolist(), medians.tolist()
 
 
 def _lost_to(lost: pl.DataFrame, step: int) -> LostTo:

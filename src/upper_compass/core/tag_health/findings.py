@@ -60,8 +60,23 @@ class IgnoreHost(BaseModel):
 Fix = Annotated[AddAlias | TakeMedium | IgnoreHost, Field(discriminator="kind")]
 
 
+class FindingFigure(BaseModel):
+    """The figure of a report that stands behind a finding: a measure of what has these values by dimension, over today and so many `days` before.
+
+    `goal`: the name of the goal whose conversions it counts.
+    """
+
+    measure: str
+    values: dict[str, str] = {}
+    goal: str | None = None
+    days: int
+
+
 class Finding(BaseModel):
-    """One thing that is wrong. `key` stays the same from day to day; `cost` says what it costs, `advice` what to do where nothing can be fixed here."""
+    """One thing that is wrong. `key` stays the same from day to day; `cost` says what it costs, `advice` what to do where nothing can be fixed here.
+
+    `figure` is none where no report counts it.
+    """
 
     key: str
     kind: Kind
@@ -72,6 +87,7 @@ class Finding(BaseModel):
     advice: str
     examples: list[str] = []
     fix: Fix | None = None
+    figure: FindingFigure | None = None
 
 
 def apply_fix(rules: SiteRules, fix: AddAlias | TakeMedium | IgnoreHost, *, undo: bool = False) -> SiteRules:

@@ -16,6 +16,7 @@ from upper_compass.core.engine.dimensions import DIMENSIONS
 from upper_compass.core.engine.protocol import Counting, Tally
 from upper_compass.core.engine.selection import ReportFilter
 from upper_compass.core.engine.tally import GroupBy
+from upper_compass.core.tag_health.findings import FindingFigure
 
 DAYS, HISTORY = 30, 42
 MIN_VISITS = 3
@@ -53,6 +54,11 @@ class Inspection:
         by = GroupBy(tuple(DIMENSIONS[name] for name in names), columns=frozenset({"visits"}))
         found = self.context.tally(self.lately, by)[0].as_texts().frame
         return Counter({tuple(key): int(visits) for *key, visits in found.select(*(f"key_{i}" for i in range(len(names))), "visits").iter_rows()})
+
+
+def visits_with(**values: str) -> FindingFigure:
+    """The visits lately with these values by dimension."""
+    return FindingFigure(measure="visits", values=values, days=DAYS)
 
 
 def in_visits(count: int) -> str:

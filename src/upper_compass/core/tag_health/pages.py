@@ -18,8 +18,8 @@ from upper_compass.core.definitions.personal_data import MASK
 from upper_compass.core.definitions.site_rules import bare_host
 from upper_compass.core.engine.protocol import Counting, Tally, tallied
 from upper_compass.core.engine.selection import Selection
-from upper_compass.core.tag_health.findings import Finding
-from upper_compass.core.tag_health.inspection import MAX_EXAMPLES, MIN_VISITS, Inspection, in_visits
+from upper_compass.core.tag_health.findings import Finding, FindingFigure
+from upper_compass.core.tag_health.inspection import DAYS, HISTORY, MAX_EXAMPLES, MIN_VISITS, Inspection, in_visits
 
 # A silence that chance would bring about once in a thousand times: e^-7.
 MIN_EXPECTED = 7.0
@@ -40,13 +40,17 @@ def silences(at: Inspection) -> list[Finding]:
         expected = float(before.mean()) * silent
         if silent < 1 or expected < MIN_EXPECTED:
             continue
-        what = "The goal" if kind == "silent goal" else "The event"
+        if kind == "silent goal":
+            what, figure = "The goal", FindingFigure(measure="conversions", goal=name, days=HISTORY)
+        else:
+            what, figure = "The event", FindingFigure(measure="times", values={"event": name}, days=HISTORY)
         found.append(
             Finding(
                 key=f"{kind} {name}", kind="silent goal" if kind == "silent goal" else "silent event", count=round(expected),
                 severity="high" if kind == "silent goal" or name in goal_events else "middle", title=f"{what} {name} fell silent",
                 cost=f"It has not come for {silent} {'day' if silent == 1 else 'days'}; about {round(expected):,} were to be expected.",
                 advice="Look at the page where it happens, and try it with Site code's check; or something on the site was removed.",
+                figure=figure,
             )
         )  # fmt: skip
     return found
@@ -202,6 +206,7 @@ def script_errors(at: Inspection) -> list[Finding]:
             cost=f"{count:,} times in 30 days, for {people[text]:,} {'person' if people[text] == 1 else 'people'}; what comes behind it may not be told.",
             examples=pages.filter(pl.col("message") == text)["page"].head(MAX_EXAMPLES).to_list(),
             advice="Show it to whoever builds these pages; the event script error has the file and the line.",
+            figure=FindingFigure(measure="times", values={"event": SCRIPT_ERROR}, days=DAYS),
         )
         for text, count in by_message.select("message", "times").iter_rows()
         if count >= MIN_VISITS

@@ -16,7 +16,7 @@ from upper_compass.core.definitions.site_rules import UNSORTED, SourceField, bar
 from upper_compass.core.engine.protocol import Tally, tallied
 from upper_compass.core.engine.selection import Selection
 from upper_compass.core.tag_health.findings import AddAlias, Finding, IgnoreHost
-from upper_compass.core.tag_health.inspection import DAYS, MAX_EXAMPLES, MIN_VISITS, Inspection, in_visits
+from upper_compass.core.tag_health.inspection import DAYS, MAX_EXAMPLES, MIN_VISITS, Inspection, in_visits, visits_with
 
 ALIKE, MINOR = 0.85, 0.25
 # Comparing two texts takes the product of their lengths, so the most frequent ones of a bounded length are compared with each other.
@@ -57,6 +57,7 @@ def spellings(at: Inspection) -> list[Finding]:
                     title=f"The {field} {value} is spelled like {main}",
                     cost=f"{in_visits(counts[value])} in 30 days {stand} in a row of their own, beside {in_visits(counts[main])} of {main}.",
                     advice="If both mean the same, an alias joins them, history included.", fix=AddAlias(field=field, this=value, that=main),
+                    figure=visits_with(**{field: value}),
                 )
             )  # fmt: skip
     return found
@@ -94,6 +95,7 @@ def unsorted(at: Inspection) -> list[Finding]:
             cost=f"{in_visits(visits)} in 30 days {'is' if visits == 1 else 'are'} tagged and yet Unsorted.", count=visits,
             examples=[name for name, _ in sources[medium].most_common(MAX_EXAMPLES)],
             advice="Give these links a medium where they are made." if medium == UNSET else "Choose the channel that shall take it.",
+            figure=visits_with(channel=UNSORTED, medium=medium),
         )
         for medium, visits in counts.items()
     ]  # fmt: skip
@@ -117,6 +119,7 @@ def referrers(at: Inspection) -> list[Finding]:
             Finding(
                 key=f"referrer {host}", kind="referrer", severity="high", title=what, cost=f"{in_visits(count)} in 30 days {why}.", count=count,
                 advice="Ignored as a source it stops beginning visits, history included.", fix=IgnoreHost(host=host),
+                figure=visits_with(medium="referral", raw_source=host),
             )
         )  # fmt: skip
     return found
@@ -163,6 +166,7 @@ def untagged_mail(at: Inspection) -> list[Finding]:
                     title=f"Links in the mail {campaign} seem to be untagged",
                     cost=f"Within two hours after it went out {came:,} direct visits landed deep in the site; {usual:.0f} are usual at that time.",
                     advice="Tag every link in the mail, also those in its foot and in its text version; Links builds them.",
+                    figure=visits_with(campaign=campaign),
                 )
             )  # fmt: skip
     return found

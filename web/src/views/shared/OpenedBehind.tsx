@@ -6,6 +6,7 @@ import { narrowedBy, noFigures } from "@/api/figures";
 import { expectedQuery, seriesQuery, tableQuery } from "@/api/queries";
 import { useFlags } from "@/views/logbook/useFlags";
 import { OpenedActivity } from "@/views/shared/OpenedActivity";
+import { OpenedPresence } from "@/views/shared/OpenedPresence";
 import { OpenedShare } from "@/views/shared/OpenedShare";
 import { Parts } from "@/views/shared/Parts";
 import { ComparedWithRest, SegmentOfThese, VisitsBehind, WayThere } from "@/views/shared/Behind";
@@ -93,6 +94,8 @@ function Inside({ opened, measure }: { opened: Opened; measure: Measure }) {
     <div data-inside>
       {opened.did ? (
         <OpenedActivity did={opened.did} visits={total.values[measure.name] ?? 0} />
+      ) : opened.present !== undefined ? (
+        <OpenedPresence count={opened.present} of={opened.of?.[0]} />
       ) : opened.outOf ? (
         <OpenedShare
           of={opened.outOf}
@@ -107,7 +110,11 @@ function Inside({ opened, measure }: { opened: Opened; measure: Measure }) {
         <OpenedFigure measure={measure} total={total} />
       )}
       <h3 className="mt-[18px] border-t border-hairline pt-2.5 font-serif text-title font-[560]">
-        {opened.outOf || opened.did ? `The course of these ${measure.title.toLowerCase()}` : "Its course"}
+        {opened.present !== undefined
+          ? "Of today: the course"
+          : opened.outOf || opened.did
+            ? `The course of these ${measure.title.toLowerCase()}`
+            : "Its course"}
       </h3>
       {course && (
         <TimeChart

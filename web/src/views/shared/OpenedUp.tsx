@@ -25,6 +25,8 @@ export interface Opened {
   heldUnder?: Under;
   /** Where it is a figure of a form, a promotion or a medium: which one. */
   did?: Did;
+  /** Where it is how many were there in the last half hour: so many as it was opened. */
+  present?: number;
   /** Where it is read of days of its own, of all visits. */
   under?: Under;
 }
@@ -53,7 +55,8 @@ function readOpened(given: unknown): Opened | null {
     if (!isText(from) || !isText(to) || !isDay(from) || !isDay(to) || from > to) return null;
     found[key] = { from, to, ...(typeof goal === "number" ? { goal } : {}) };
   }
-  const did = given["did"];
+  const { did, present } = given;
+  if (typeof present === "number" && Number.isInteger(present)) found.present = present;
   if (isRecord(did) && isList(did["of"]) && isText(did["name"]) && isText(did["figure"]))
     found.did = { of: did["of"], name: did["name"], figure: did["figure"] };
   return found;

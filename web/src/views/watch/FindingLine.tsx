@@ -9,11 +9,13 @@ import { useSave } from "@/api/useSave";
 import { EntryField, EntryForm } from "@/forms/EntryForm";
 import { useEntry } from "@/forms/useEntry";
 import { can } from "@/state/can";
+import { lastDays } from "@/state/days";
 import type { ViewPath } from "@/state/paths";
 import { useSite } from "@/state/site";
 import { Button } from "@/ui/Button";
 import { FieldError, Input } from "@/ui/Field";
 import { Select } from "@/ui/Select";
+import { useOpenUp } from "@/views/shared/OpenedUp";
 import { Moves } from "@/views/shared/Moves";
 import { fixVerb } from "@/words/fixes";
 
@@ -57,7 +59,9 @@ export function FindingLine({ finding, busy, onFix }: FindingLineProps) {
         <h2 className="font-serif text-title">
           {finding.title} <span className="ml-1 font-sans text-label font-normal text-ink-2">{words}</span>
         </h2>
-        <p>{finding.cost}</p>
+        <p>
+          {finding.cost} <OpenFigure finding={finding} />
+        </p>
         <p className="text-ink-2">
           {finding.advice}
           {finding.examples && finding.examples.length > 0 && ` Seen on ${finding.examples.join(", ")}.`}
@@ -86,6 +90,26 @@ export function FindingLine({ finding, busy, onFix }: FindingLineProps) {
         </div>
       )}
     </li>
+  );
+}
+
+/** Behind the numbers of a finding: the figure of a report, of the days that it looks at. */
+function OpenFigure({ finding: { title, figure } }: { finding: Finding }) {
+  const { site, goals, registry } = useSite();
+  const openUp = useOpenUp();
+  if (!figure) return null;
+  const goal = goals.find((one) => one.name === figure.goal);
+  const days = lastDays(site.today, figure.days);
+  const opened = {
+    measure: figure.measure,
+    title: registry?.measures.find((one) => one.name === figure.measure)?.title ?? "",
+    of: Object.entries(figure.values ?? {}).map(([dimension, value]) => ({ dimension, value })),
+    under: { from: days.first, to: days.last, ...(goal ? { goal: goal.id } : {}) },
+  };
+  return (
+    <Button kind="link" aria-label={`Open up: ${title}`} onClick={() => openUp(opened)}>
+      Open up
+    </Button>
   );
 }
 

@@ -9,10 +9,10 @@ import { usePageOfSite } from "@/api/usePageOfSite";
 import { Details, Flags, Glyph, hitWords } from "@/views/shared/HitWords";
 import { List } from "@/ledger/List";
 import { LongText } from "@/ledger/LongText";
-import { VisitsBehind } from "@/views/shared/Behind";
+import { OpenedCell } from "@/views/shared/OpenedCell";
 import { VisitLink } from "@/views/shared/VisitLink";
 import { useSite } from "@/state/site";
-import { ReadUnder, useSteering, useView } from "@/state/view";
+import { useSteering, useView } from "@/state/view";
 import { Answer, Title } from "@/ui/text";
 import { Button } from "@/ui/Button";
 import { Chip } from "@/ui/Chip";
@@ -189,6 +189,8 @@ function Hits({ hits, now, empty }: { hits: HitRecord[]; now: number; empty: str
 
 function WhereTheyAre({ present }: { present: LiveUpdate["present"] }) {
   const { site } = useSite();
+  // Of the last half hour no view keeps count: behind a number stand the visits of today that have the value.
+  const today = { from: site.today, to: site.today };
   const lists = [
     { title: "Where they are", of: "page", rows: present.pages, none: "No page in the last half hour." },
     { title: "Where they came from", of: "source", rows: present.sources, none: "Nobody in the last half hour." },
@@ -207,16 +209,17 @@ function WhereTheyAre({ present }: { present: LiveUpdate["present"] }) {
                   {row.value}
                 </dt>
                 <dd>
-                  {/* Of the last half hour no view keeps count: the number leads to the visits of today that have the value. */}
-                  <ReadUnder under={{ from: site.today, to: site.today }}>
-                    <VisitsBehind
-                      className="text-ink no-underline decoration-1 underline-offset-3 hover:underline"
-                      aria-label={`${row.value}: ${plural(row.visitors, "visitor")}; the visits of today behind it`}
-                      places={[{ dimension: of, value: row.value }]}
-                    >
-                      {figure(row.visitors, "count")}
-                    </VisitsBehind>
-                  </ReadUnder>
+                  <OpenedCell
+                    row={row.value}
+                    text={figure(row.visitors, "count")}
+                    opened={{
+                      measure: "visitors",
+                      title: "Visitors",
+                      of: [{ dimension: of, value: row.value }],
+                      present: row.visitors,
+                      under: today,
+                    }}
+                  />
                 </dd>
               </div>
             ))}

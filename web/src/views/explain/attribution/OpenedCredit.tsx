@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 
 import { api, type Schemas } from "@/api/client";
+import { CreditMadeOf } from "@/views/explain/attribution/CreditMadeOf";
 import { VisitLink } from "@/views/shared/VisitLink";
 import { LedgerSkeleton } from "@/ledger/LedgerSkeleton";
 import { useSite } from "@/state/site";
@@ -105,6 +106,7 @@ export function OpenedCredit({
           visitors drawn anew two hundred times).
         </p>
       )}
+      <CreditMadeOf column={column} path={path} credit={shown} isShared={isShared} />
       <Title className="mt-[18px] border-t border-hairline pt-2.5">The conversions behind it</Title>
       {asked.isError ? (
         <ErrorState error={asked.error} again={() => void asked.refetch()} />

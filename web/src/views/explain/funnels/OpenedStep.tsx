@@ -2,6 +2,7 @@ import type { Schemas } from "@/api/client";
 import { narrowedBy } from "@/api/figures";
 import { reachedPart } from "@/views/explain/funnels/parts";
 import { StepCourse } from "@/views/explain/funnels/StepCourse";
+import { StepParts } from "@/views/explain/funnels/StepParts";
 import { VisitsBehind } from "@/views/shared/Behind";
 import { isRecord } from "@/state/address";
 import { isText } from "@/state/shown";
@@ -39,7 +40,7 @@ interface OpenedStepProps {
   onCloseAutoFocus: (event: Event) => void;
 }
 
-/** Behind a share that went on, or a time: what it is with its numbers, its course, the visits behind it. */
+/** Behind a share that went on, or a time: what it is with its numbers, its course, its parts, the visits behind it. */
 export function OpenedStep({ opened, funnel, result, rows, dimension, sides, onClose, onCloseAutoFocus }: OpenedStepProps) {
   const { period, segment } = useView();
   const { step } = opened;
@@ -50,6 +51,11 @@ export function OpenedStep({ opened, funnel, result, rows, dimension, sides, onC
   const side = row?.value === null ? sides[place] : undefined;
   const places = row && dimension && row.value !== null ? [{ dimension, value: row.value }] : [];
   const part = narrowedBy(null, [], [...(side ? [{ kind: "segment" as const, segment: side }] : []), reachedPart(funnel, step)]);
+  const theirs = narrowedBy(
+    segment,
+    places.map(({ dimension: name, value }) => ({ dimension: name, values: [value], without: false })),
+    side ? [{ kind: "segment", segment: side }] : [],
+  );
   const figures = row?.figures ?? result.whole;
   return (
     <Sheet
@@ -66,15 +72,8 @@ export function OpenedStep({ opened, funnel, result, rows, dimension, sides, onC
         <Share {...{ figures, funnel, step }} all={row ? result.whole : null} />
       )}
       <Title className="mt-[18px] border-t border-hairline pt-2.5">Its course</Title>
-      <StepCourse
-        funnel={funnel}
-        step={step}
-        segment={narrowedBy(
-          segment,
-          places.map(({ dimension: name, value }) => ({ dimension: name, values: [value], without: false })),
-          side ? [{ kind: "segment", segment: side }] : [],
-        )}
-      />
+      <StepCourse funnel={funnel} step={step} segment={theirs} figure={opened.figure} />
+      <StepParts funnel={funnel} step={step} figure={opened.figure} segment={theirs} taken={places.map((one) => one.dimension)} />
       {part && (
         <p className="mt-3">
           <VisitsBehind

@@ -13,8 +13,15 @@ import { Title } from "@/ui/text";
 import { versusWords } from "@/words/format";
 import { stepName, type Funnel } from "@/words/funnels";
 
-/** The course of one step: of those who came to the step before, the share that went on; of the first, how many came. */
-export function StepCourse({ funnel, step, segment }: { funnel: Funnel; step: number; segment: Segment | null }) {
+interface StepCourseProps {
+  funnel: Funnel;
+  step: number;
+  segment: Segment | null;
+  figure?: "took" | "went on";
+}
+
+/** The course of one step: of those who came to the step before, the share that went on, or how long it took them; of the first, how many came. */
+export function StepCourse({ funnel, step, segment, figure = "went on" }: StepCourseProps) {
   const { site } = useSite();
   const { period, versus, live, step: wanted } = useView();
   const asked = useQuery(
@@ -34,12 +41,12 @@ export function StepCourse({ funnel, step, segment }: { funnel: Funnel; step: nu
     };
     const points = found.at.map((at, place) => ({
       at,
-      values: { went: shareAt(found.reached, place) },
-      before: { went: found.before ? shareAt(found.before, place) : null },
+      values: { "went on": shareAt(found.reached, place), took: found.median[step]?.[place] ?? null },
+      before: { "went on": found.before ? shareAt(found.before, place) : null, took: found.median_before?.[step]?.[place] ?? null },
     }));
     return { ...found, points, total: { values: {} } } as unknown as Series;
   }, [asked.data, step]);
-  const course = useTimeSeries(series, "went", site.today);
+  const course = useTimeSeries(series, figure, site.today);
   const flags = useFlags(course?.points);
   const [here, before] = [funnel.steps[step], funnel.steps[step - 1]];
   if (!here) return null;
@@ -48,7 +55,12 @@ export function StepCourse({ funnel, step, segment }: { funnel: Funnel; step: nu
     <section aria-label="The course of a step" className="grid grid-cols-[minmax(0,1fr)] gap-1">
       <Title>
         {title}
-        {before && <span className="font-sans text-label font-normal text-ink-2"> %, by the time of step 1</span>}
+        {before && (
+          <span className="font-sans text-label font-normal text-ink-2">
+            {" "}
+            {figure === "took" ? "median, min" : "%"}, by the time of step 1
+          </span>
+        )}
       </Title>
       {asked.isError ? (
         <ErrorState error={asked.error} again={() => void asked.refetch()} />
@@ -56,7 +68,7 @@ export function StepCourse({ funnel, step, segment }: { funnel: Funnel; step: nu
         <TimeChart
           {...course}
           title={title}
-          unit={before ? "percent" : "count"}
+          unit={!before ? "count" : figure === "took" ? "seconds" : "percent"}
           versus={versus === "none" ? null : versusWords(period, versus)}
           flags={flags}
           height={190}

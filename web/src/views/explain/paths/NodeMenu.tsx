@@ -61,32 +61,28 @@ export function NodeMenu({ node, centre, steps, all, paths, trigger }: NodeMenuP
       {node.kind === "step" && last && (
         <MenuItem onSelect={() => paths.centreOn({ dimension: last.of, value: last.value })}>Centre here</MenuItem>
       )}
-      {part && (
-        <>
-          <MenuItem onSelect={() => openUp({ measure: "visits", title: "Visits", part })}>Open up: course, parts, visits</MenuItem>
-          <MenuItem onSelect={() => setParts([...parts, part])}>Only these visits</MenuItem>
-          <MenuItem
-            onSelect={() =>
-              void navigate({
-                to: "/s/$site/read/sources",
-                params: { site: site.key },
-                search: (now: ViewSearch) => ({ ...elsewhere(now), segment: [...(now.segment ?? []), partText(part)] }),
-              })
-            }
-          >
-            Break it down
-          </MenuItem>
-          <MenuItem asChild>
-            <SegmentBegun site={site.key} draft={node.kind === "more" && part.kind === "segment" ? part.segment : orderedOf(node, centre)}>
-              Make a segment of this way
-            </SegmentBegun>
-          </MenuItem>
-          <MenuItem asChild>
-            <VisitsBehind places={[]} whole={part} />
-          </MenuItem>
-          {can(site, "edit") && <MenuItem onSelect={() => write(`${words} – `)}>Note in the logbook</MenuItem>}
-        </>
-      )}
+      <MenuItem onSelect={() => openUp({ measure: "visits", title: "Visits", part })}>Open up: course, parts, visits</MenuItem>
+      <MenuItem onSelect={() => setParts([...parts, part])}>Only these visits</MenuItem>
+      <MenuItem
+        onSelect={() =>
+          void navigate({
+            to: "/s/$site/read/sources",
+            params: { site: site.key },
+            search: (now: ViewSearch) => ({ ...elsewhere(now), segment: [...(now.segment ?? []), partText(part)] }),
+          })
+        }
+      >
+        Break it down
+      </MenuItem>
+      <MenuItem asChild>
+        <SegmentBegun site={site.key} draft={node.kind === "more" && part.kind === "segment" ? part.segment : orderedOf(node, centre)}>
+          Make a segment of this way
+        </SegmentBegun>
+      </MenuItem>
+      <MenuItem asChild>
+        <VisitsBehind places={[]} whole={part} />
+      </MenuItem>
+      {can(site, "edit") && <MenuItem onSelect={() => write(`${words} – `)}>Note in the logbook</MenuItem>}
     </Menu>
   );
 }

@@ -33,7 +33,7 @@ export function PathNodeButton({ node, paths, centre, all, place, isThin, onWalk
     const act = {
       "+": kind !== "ended" && !nexts ? () => paths.open([node]) : null,
       "-": nexts ? () => paths.close(node) : null,
-      o: part ? () => openUp({ measure: "visits", title: "Visits", part }) : null,
+      o: () => openUp({ measure: "visits", title: "Visits", part }),
     }[event.key];
     if (!act) return;
     event.preventDefault();

@@ -39,7 +39,7 @@ export function PathTable({ paths, nodes, centre, all, did }: PathTableProps) {
   const opening = (text: (line: Line) => string, opened: (part: SegmentPart) => Opened | null) =>
     function OpeningCell(line: Line, control: CellControl) {
       const part = wayPart(line.node, centre, paths.steps);
-      return <OpenedCell row={words(line)} text={text(line)} opened={part && opened(part)} control={control} />;
+      return <OpenedCell row={words(line)} text={text(line)} opened={opened(part)} control={control} />;
     };
   return (
     <List
@@ -92,7 +92,7 @@ export function PathTable({ paths, nodes, centre, all, did }: PathTableProps) {
           value: ({ node }) => (all.visits ? node.visits / all.visits : null),
           cell: opening(
             ({ node }) => figure(all.visits ? node.visits / all.visits : null, "percent"),
-            (part) => (middle ? { measure: "visits", title: "Visits, of the centre", part, outOf: middle } : null),
+            (part) => ({ measure: "visits", title: "Visits, of the centre", part, outOf: middle }),
           ),
         },
         {

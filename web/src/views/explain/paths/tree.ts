@@ -53,37 +53,26 @@ export function treeOf(branches: readonly Branches[], side: Side, steps: StepsOf
   return below([]) ?? [];
 }
 
-/** So many ways stand in one segment. */
-const MAX_TOLD = 20;
-
-/** The visits that went the way to a node, as a whole segment. Of further steps that are not told: without those that are, as far as there is room. */
+/** The visits that went the way to a node, as a whole segment; of further steps, those that went on to none that is told. */
 export function wayPart(
   { side, chain, kind, told = [] }: Pick<PathNode, "side" | "chain" | "kind" | "told">,
   centre: Centre,
   steps: StepsOf,
-): SegmentPart | null {
-  const way = (along: readonly WayStep[], ended: boolean): Condition => ({
+): SegmentPart {
+  const isForward = side === "forward";
+  const others = kind === "more" ? [...told] : [];
+  const way: Condition = {
     kind: "way",
     steps,
     centre,
-    forward: side === "forward" ? [...along] : [],
-    backward: side === "backward" ? [...along] : [],
-    left: ended && side === "forward",
-    arrived: ended && side === "backward",
-  });
-  if (told.length > MAX_TOLD) return null;
-  const conditions =
-    kind === "more"
-      ? [
-          way(chain, false),
-          {
-            kind: "group" as const,
-            of: "none" as const,
-            conditions: [...told.map((one) => way([...chain, one], false)), way(chain, true)],
-          },
-        ]
-      : [way(chain, kind === "ended")];
-  return { kind: "segment", segment: { of: "visits", where: { kind: "group", of: "all", conditions } } };
+    forward: isForward ? [...chain] : [],
+    backward: isForward ? [] : [...chain],
+    left: kind === "ended" && isForward,
+    arrived: kind === "ended" && !isForward,
+    next_other_than: isForward ? others : [],
+    before_other_than: isForward ? [] : others,
+  };
+  return { kind: "segment", segment: { of: "visits", where: { kind: "group", of: "all", conditions: [way] } } };
 }
 
 /** All visits of the centre. */
