@@ -185,6 +185,7 @@ SUMS = (
     "duration",
     "engaged",
     "new_visitors",
+    "spend",
     "converting_visits",
     "seen",
     "conversions",

@@ -63,6 +63,7 @@ EXPECTED = {
     "orders": 1,
     "revenue": 12.5,
     "average_order": 12.5,
+    "spend": 0,
 }
 
 

@@ -180,6 +180,7 @@ def test_the_registry_explains_every_measure_and_dimension(client):
     found = client.get("/api/v1/sites/mill/registry").json()
     assert all(measure["meaning"] and measure["formula"] and measure["unit"] for measure in found["measures"])
     assert {"channel", "page"} <= {dimension["name"] for dimension in found["dimensions"]}
+    assert [measure["name"] for measure in found["measures"] if measure["hidden"]] == ["spend"]  # of which there is no record yet
 
 
 @pytest.mark.parametrize("packed", [False, True])

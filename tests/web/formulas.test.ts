@@ -7,6 +7,7 @@ const measure = (name: string, title: string, formula: string, unit = "count"): 
   name,
   title,
   unit,
+  hidden: false,
   formula,
   meaning: "",
   better: "more",

@@ -1,6 +1,8 @@
 import { QueryClient } from "@tanstack/react-query";
 import { expect, it } from "vitest";
 
+import type { Registry } from "@/api/client";
+import { registryQuery } from "@/api/queries";
 import { readAnew } from "@/api/readAnew";
 
 const ASKED = ["links", "links/build", "vocabulary", "rules", "rules/changes", "findings/fixed", "goals", "reports/table"];
@@ -20,4 +22,13 @@ it("reads anew what a change touches, and nothing else", async () => {
   expect(await after("findings")).toEqual(["findings/fixed"]);
   expect(await after("everything")).toEqual([...ASKED, "pages"]);
   expect(await after("nothing")).toEqual([]);
+});
+
+it("offers no measure of which there is no record yet", () => {
+  const [shown, hidden] = [
+    { name: "visits", hidden: false },
+    { name: "spend", hidden: true },
+  ];
+  const told = registryQuery("mill").select?.({ measures: [shown, hidden], dimensions: [] } as unknown as Registry);
+  expect(told?.measures).toEqual([shown]);
 });

@@ -61,7 +61,7 @@ _SERIES = {"period": _PERIOD, "bucket": "day", "columns": _COLUMNS[:2]}
 
 
 class MeasureOut(BaseModel):
-    """A measure: what it means and how it is computed, in words. `parts`: the measures that it is computed from."""
+    """A measure: what it means and how it is computed, in words. `parts`: the measures that it is computed from; `hidden`: no screen offers it yet."""
 
     name: str
     title: str
@@ -71,6 +71,7 @@ class MeasureOut(BaseModel):
     better: str
     chance: str
     parts: list[str]
+    hidden: bool
 
 
 class DimensionOut(BaseModel):
@@ -182,8 +183,11 @@ def answer_(access: Viewer, services: ServicesHere, request: AnswerRequest = Bod
 def registry(access: Viewer) -> Registry:
     """All measures and dimensions with their meanings, the site's own fields as `field.` and their key. For the site's viewers."""
     measures = [
-        MeasureOut(name=m.name, title=m.title, unit=m.unit, meaning=m.meaning, formula=m.formula, better=m.better, chance=m.chance, parts=measured_parts(m))
+        MeasureOut(
+            name=m.name, title=m.title, unit=m.unit, meaning=m.meaning, formula=m.formula, better=m.better, chance=m.chance, hidden=m.hidden,
+            parts=measured_parts(m),
+        )
         for m in MEASURES.values()
-    ]
+    ]  # fmt: skip
     dimensions = [*DIMENSIONS.values(), *(of_field(field) for field in access.site.rules.fields)]
     return Registry(measures=measures, dimensions=[DimensionOut.model_validate(one, from_attributes=True) for one in dimensions])

@@ -40,9 +40,11 @@ export const archivedGoalsQuery = (site: string) => api.queryOptions("get", "/ap
 /** Keys that hits bore as fields of the site's own, defined or not. */
 export const seenFieldsQuery = (site: string) => api.queryOptions("get", "/api/v1/sites/{site}/fields/seen", at(site));
 
+/** What can be read and broken down by; what there is no record of yet no screen offers. */
 export const registryQuery = (site: string) =>
   api.queryOptions("get", "/api/v1/sites/{site}/registry", at(site), {
     staleTime: Infinity,
+    select: (found) => ({ ...found, measures: found.measures.filter((one) => !one.hidden) }),
   });
 
 /** Files that were imported, or are being read; while one is, they are asked for again and again. */

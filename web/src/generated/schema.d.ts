@@ -4234,7 +4234,7 @@ export interface components {
         };
         /**
          * MeasureOut
-         * @description A measure: what it means and how it is computed, in words. `parts`: the measures that it is computed from.
+         * @description A measure: what it means and how it is computed, in words. `parts`: the measures that it is computed from; `hidden`: no screen offers it yet.
          */
         MeasureOut: {
             /** Name */
@@ -4253,6 +4253,8 @@ export interface components {
             chance: string;
             /** Parts */
             parts: string[];
+            /** Hidden */
+            hidden: boolean;
         };
         /**
          * MediaActivity

@@ -17,7 +17,8 @@ class Measure:
 
     `needs`: the columns; `of`: the measure from them, null over nothing. `chance`: how far it moves by chance alone (see `statistics.py`), from
     `parts`: for a share (successes, tries), for a mean (sum, sum of squares, count), for a sum (sum, sum of squares), for a count itself.
-    `distinct`: counts people or the like, so parts of a whole cannot be added up. `better`: which way is good.
+    `distinct`: counts people or the like, so parts of a whole cannot be added up. `better`: which way is good. `hidden`: no site has a record of it yet,
+    so no screen offers it.
     """
 
     name: str
@@ -31,6 +32,7 @@ class Measure:
     parts: tuple[str, ...] = ()
     distinct: bool = False
     better: Literal["more", "less", "neither"] = "more"
+    hidden: bool = False
 
 
 def _ratio(above: str, below: str, times: float = 1.0) -> pl.Expr:
@@ -112,6 +114,10 @@ MEASURES = _registry(
     Measure(
         "average_order", "Average order", "money", "What an order comes to on average.", "revenue ÷ orders",
         ("revenue", "revenue_squared", "orders"), _ratio("revenue", "orders"), "mean", ("revenue", "revenue_squared", "orders"),
+    ),
+    Measure(
+        "spend", "Spend", "money", "What was paid for visits to come.", "sum of what was spent", ("spend",), pl.col("spend"), "none",
+        better="less", hidden=True,
     ),
 )  # fmt: skip
 

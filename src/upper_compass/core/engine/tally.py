@@ -37,6 +37,8 @@ VISIT_COLUMNS: dict[str, Callable[[Selection, Rows], Array | None]] = {
     "duration": lambda selection, visits: selection.shard.visit("end")[visits] - selection.shard.visit("start")[visits],
     "engaged": lambda selection, visits: selection.shard.visit("engaged")[visits],
     "new_visitors": lambda selection, visits: selection.shard.visit("number")[visits] == 1,
+    # What was paid for a visit. A site has no record of it yet, so nothing was paid that is known.
+    "spend": lambda selection, visits: np.zeros(len(visits)),
 }
 # Sums over hits in the period.
 HIT_COLUMNS: dict[str, Callable[[Selection, Rows], Array]] = {
