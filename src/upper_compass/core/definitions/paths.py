@@ -9,9 +9,9 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 from upper_compass.core.definitions.periods import Period, Versus
 from upper_compass.core.definitions.segments import Segment
 from upper_compass.core.definitions.text_tests import check_weights
-from upper_compass.core.definitions.ways import MAX_WAY, Centre, StepsOf, WayStep
+from upper_compass.core.definitions.ways import MAX_BRANCHES, MAX_WAY, Centre, StepsOf, WayStep
 
-MAX_OPENED, MAX_BRANCHES, USUAL_BRANCHES = 60, 200, 5
+MAX_OPENED, USUAL_BRANCHES = 60, 5
 
 
 class OpenedNode(BaseModel):

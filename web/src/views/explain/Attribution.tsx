@@ -13,8 +13,8 @@ import { Chosen } from "@/views/shared/Chosen";
 import { useOpened } from "@/views/shared/useOpened";
 import { NamedValue } from "@/views/shared/NamedValue";
 import { FileMenu } from "@/ledger/FileMenu";
+import { OfAGoal } from "@/views/explain/OfAGoal";
 import { LedgerSkeleton } from "@/ledger/LedgerSkeleton";
-import { ViewPending } from "@/ledger/ViewPending";
 import type { ViewSearch } from "@/state/address";
 import { useShown } from "@/state/shown";
 import { useSite } from "@/state/site";
@@ -26,17 +26,11 @@ import { figure, lastWord, valueWords, versusWords, within } from "@/words/forma
 
 /** Which channels and pages conversions are owed to, by several ways of sharing them out. */
 export function Attribution() {
-  const { trouble, again, ready, goals } = useSite();
-  if (trouble) return <ViewError error={trouble} again={again} />;
-  if (!ready) return <ViewPending />;
-  if (!goals.length)
-    return (
-      <div className="grid gap-3">
-        <Answer>Nothing counts as a conversion yet.</Answer>
-        <EmptyNote>Say under Tag → Goals what counts; then it stands here which channels and pages it is owed to.</EmptyNote>
-      </div>
-    );
-  return <Credit />;
+  return (
+    <OfAGoal then="it is owed to">
+      <Credit />
+    </OfAGoal>
+  );
 }
 
 const MAX_ROWS = 100;

@@ -4,8 +4,8 @@ import { api } from "@/api/client";
 import { ChannelDrivers } from "@/views/explain/drivers/ChannelDrivers";
 import { PageDrivers } from "@/views/explain/drivers/PageDrivers";
 import { NamedValue } from "@/views/shared/NamedValue";
+import { OfAGoal } from "@/views/explain/OfAGoal";
 import { LedgerSkeleton } from "@/ledger/LedgerSkeleton";
-import { ViewPending } from "@/ledger/ViewPending";
 import { useSite } from "@/state/site";
 import { useView } from "@/state/view";
 import { Button } from "@/ui/Button";
@@ -17,17 +17,11 @@ import { segmentWords } from "@/words/segments";
 
 /** What drives the goal, on one sheet: channels, and pages against visits that did not see them. */
 export function Drivers() {
-  const { trouble, again, ready, goals } = useSite();
-  if (trouble) return <ViewError error={trouble} again={again} />;
-  if (!ready) return <ViewPending />;
-  if (!goals.length)
-    return (
-      <div className="grid gap-3">
-        <Answer>Nothing counts as a conversion yet.</Answer>
-        <EmptyNote>Say under Tag → Goals what counts; then it stands here which channels and pages drive it.</EmptyNote>
-      </div>
-    );
-  return <Sheet />;
+  return (
+    <OfAGoal then="drive it">
+      <Sheet />
+    </OfAGoal>
+  );
 }
 
 function Sheet() {

@@ -61,18 +61,11 @@ export function OpenedGap({ page, goal, ...drawer }: OpenedGapProps) {
             <th scope="col" className="text-start font-normal">
               Channel
             </th>
-            <th scope="col" className="font-normal">
-              Saw it
-            </th>
-            <th scope="col" className="font-normal">
-              Rate, %
-            </th>
-            <th scope="col" className="font-normal">
-              Did not
-            </th>
-            <th scope="col" className="font-normal">
-              Rate, %
-            </th>
+            {["Saw it", "Rate, %", "Did not", "Rate, %"].map((head, place) => (
+              <th key={place} scope="col" className="font-normal">
+                {head}
+              </th>
+            ))}
           </tr>
         </thead>
         <tbody>
