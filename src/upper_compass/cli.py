@@ -29,6 +29,8 @@ def main(arguments: list[str] | None = None) -> int:
     token = commands.add_parser("token", help="make an API token for a user; it is shown once")
     token.add_argument("--email", default=None, help="whose token; without it, that of the only user")
     token.add_argument("--name", default="made by ./compass token")
+    token.add_argument("--scope", choices=("read", "write", "import"), default="write", help="what it may do: read, all that its user may, or bring files in")
+    token.add_argument("--days", type=int, default=None, help="after how many days it ends; without, never")
     for command in (load, token):
         command.add_argument("--instance", choices=("main", "demo"), default=None, help="which database; without it, the one that runs")
     serve = commands.add_parser("serve")
@@ -64,7 +66,7 @@ def _run(given: argparse.Namespace) -> int:
         case "import":
             return instances.import_file(given.file, given.site, given.instance)
         case "token":
-            print(instances.token(given.email, given.name, given.instance))
+            print(instances.token(given.email, given.name, given.scope, given.days, given.instance))
         case "serve":
             instances.serve(given.instance, given.port)
     return 0

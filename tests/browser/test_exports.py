@@ -13,7 +13,7 @@ import pytest
 from playwright.sync_api import expect
 
 from upper_compass.demo.laying import ACCOUNT
-from upper_compass.store import accounts
+from upper_compass.store import accounts, tokens
 
 
 @pytest.fixture
@@ -53,7 +53,7 @@ def test_a_ledger_leaves_as_it_is_seen_and_as_a_whole(sources):
 
 def test_the_request_behind_a_ledger_runs_as_it_stands(sources, demo_database):
     with demo_database.begin() as connection:
-        token = accounts.add_token(connection, accounts.user_by_email(connection, ACCOUNT).id, "for the test")
+        token = tokens.add_token(connection, accounts.user_by_email(connection, ACCOUNT).id, "for the test")
     page = sources.page
     sources.get_by_role("button", name="Export").click()
     page.get_by_role("menuitem", name="As a call to the API …").click()

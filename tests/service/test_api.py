@@ -8,7 +8,7 @@ import pytest
 
 from tests.conftest import PASSWORD, a_hit, columns, period, sign_in, stored, values
 from upper_compass.frames import queries
-from upper_compass.store import accounts
+from upper_compass.store import accounts, tokens
 from upper_compass.store.hits import newest
 
 TABLE = {"period": period(), "columns": columns("visits")}
@@ -37,7 +37,7 @@ def test_a_wrong_password_is_refused_and_many_of_them_have_to_wait(client):
 def test_secrets_are_kept_as_hashes_only(client, engine):
     sign_in(client, "owner")
     with engine.begin() as connection:
-        token = accounts.add_token(connection, 1, "t")
+        token = tokens.add_token(connection, 1, "t")
         kept = connection.exec_driver_sql("SELECT password_hash FROM users").scalars().all()
         hashes = connection.exec_driver_sql("SELECT token_hash FROM api_tokens UNION SELECT token_hash FROM sessions").scalars().all()
     assert all(text.startswith("$argon2id$") for text in kept)
@@ -49,7 +49,7 @@ def test_a_bearer_token_needs_no_token_against_forged_requests(client, engine):
     client.cookies.clear()
     with engine.begin() as connection:
         owner = accounts.user_by_email(connection, "owner@mill.example")
-        token = accounts.add_token(connection, owner.id, "t")
+        token = tokens.add_token(connection, owner.id, "t")
     headers = {"Authorization": f"Bearer {token}"}
     assert client.post("/api/v1/sites/mill/reports/table", json=TABLE, headers=headers).status_code == 200
     assert client.post("/api/v1/sites/mill/reports/table", json=TABLE, headers={"Authorization": "Bearer no"}).status_code == 401

@@ -12,7 +12,7 @@ from tests.conftest import a_hit, fill, stored
 from upper_compass import cli
 from upper_compass.run import cluster as postgres
 from upper_compass.run import instances, places
-from upper_compass.store import accounts
+from upper_compass.store import tokens
 
 
 @pytest.fixture
@@ -109,9 +109,9 @@ def test_a_token_made_by_command_is_the_users(instance, capsys, engine):
     assert cli.main(["token", "--email", "owner@mill.example", "--instance", "main"]) == 0
     token = capsys.readouterr().out.strip()
     with engine.begin() as connection:
-        assert accounts.token_user(connection, token).email == "owner@mill.example"
+        assert tokens.token_user(connection, token).user.email == "owner@mill.example"
         connection.exec_driver_sql("UPDATE api_tokens SET revoked_at = now()")
-        assert accounts.token_user(connection, token) is None
+        assert tokens.token_user(connection, token) is None
     assert cli.main(["token", "--instance", "main"]) == 1
     assert "Say whose token it is" in capsys.readouterr().err
     assert cli.main(["token", "--email", "nobody@mill.example", "--instance", "main"]) == 1

@@ -9,7 +9,7 @@ import httpx2 as httpx
 import pytest
 
 from tests.conftest import IN_ONE, Server, fill
-from upper_compass.store import accounts
+from upper_compass.store import accounts, tokens
 from upper_compass.store.database import connect
 
 # Bodies that are no JSON are sent as they stand, under the content types that the document names.
@@ -36,7 +36,7 @@ def server(database, tmp_path):
 def test_whatever_is_sent_is_answered_as_the_document_says(server, database, tmp_path):
     engine = connect(database)
     with engine.begin() as connection:
-        token = accounts.add_token(connection, accounts.user_by_email(connection, "owner@mill.example").id, "schema")
+        token = tokens.add_token(connection, accounts.user_by_email(connection, "owner@mill.example").id, "schema")
     engine.dispose()
     document = httpx.get(f"{server.address}/api/v1/openapi.json").json()
     for operations in document["paths"].values():

@@ -5,17 +5,18 @@ from __future__ import annotations
 import hmac
 import re
 from dataclasses import dataclass
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 import sqlalchemy as sa
 from fastapi import Depends, Header, Path, Request
 
 from upper_compass.api.problems import Problem
 from upper_compass.services.application import Services
-from upper_compass.store import accounts, sites
+from upper_compass.store import accounts, sites, tokens
 from upper_compass.store.accounts import User
 from upper_compass.store.sites import Site
 from upper_compass.store.tables import ROLES
+from upper_compass.store.tokens import Scope
 
 COOKIE = "uc_session"
 ROLES_ASKED = ("signed in", *ROLES)
@@ -42,12 +43,25 @@ def session_of(request: Request) -> str:
 ServicesHere = Annotated[Services, Depends(services_of)]
 
 
+# What a token may call, by its scope; endpoints of "person" are for somebody who signed in, and never for a token.
+Asked = Literal["read", "write", "import", "person"]
+_GRANTED: dict[Scope, frozenset[Asked]] = {"read": frozenset({"read"}), "write": frozenset({"read", "write", "import"}), "import": frozenset({"import"})}
+_REFUSED: dict[Asked, str] = {
+    "read": "This token may only bring files in.",
+    "write": "This token may not change anything.",
+    "import": "This token may not bring files in.",
+    "person": "This is for people who sign in; a token may not do it.",
+}
+
+
 @dataclass(frozen=True)
 class Caller:
-    """Who is calling. `csrf` is the token of their session; None for a bearer token."""
+    """Who is calling. `csrf` is the token of their session; None for a bearer token. `site_id`: the one site that a token is for."""
 
     user: User
     csrf: str | None
+    scope: Scope | None = None
+    site_id: int | None = None
 
 
 def _signed_in(request: Request, connection: sa.Connection) -> Caller:
@@ -55,10 +69,10 @@ def _signed_in(request: Request, connection: sa.Connection) -> Caller:
     authorization = request.headers.get("authorization")
     if authorization is not None:
         scheme, _, secret = authorization.partition(" ")
-        user = accounts.token_user(connection, secret.strip()) if scheme.lower() == "bearer" else None
-        if user is None:
-            raise Problem(401, "This token is not known, or was revoked.", headers={"WWW-Authenticate": "Bearer"})
-        return Caller(user, None)
+        bearer = tokens.token_user(connection, secret.strip()) if scheme.lower() == "bearer" else None
+        if bearer is None:
+            raise Problem(401, "This token is not known, has ended, or was revoked.", headers={"WWW-Authenticate": "Bearer"})
+        return Caller(bearer.user, None, bearer.scope, bearer.site_id)
     session = accounts.session_user(connection, session_of(request))
     if session is None:
         raise Problem(401, "Please sign in.", headers={"WWW-Authenticate": "Bearer"})
@@ -67,17 +81,19 @@ def _signed_in(request: Request, connection: sa.Connection) -> Caller:
     return Caller(session[0], session[1])
 
 
-def admit(request: Request, role: str) -> None:
+def admit(request: Request, role: str, asked: Asked) -> None:
     """Find out who is calling and whether they may, and remember it with the request. Looks at the request's head only; raises Problem."""
     services = services_of(request)
     with services.engine.begin() as connection:
         caller = request.state.caller = _signed_in(request, connection)
+        if caller.scope is not None and asked not in _GRANTED[caller.scope]:
+            raise Problem(403, _REFUSED[asked])
         if role not in ROLES:
             return
         key = request.path_params["site"]
         found = accounts.role_on(connection, caller.user, key) if SITE_KEY.fullmatch(key) else None
         site = sites.site_by_key(connection, key) if found else None
-        if found is None or site is None:  # whether the site exists is nobody else's business
+        if found is None or site is None or caller.site_id not in (None, site.id):  # whether the site exists is nobody else's business
             raise Problem(404, "There is no such site, or it is not yours.")
         if ROLES.index(found[1]) < ROLES.index(role):
             raise Problem(403, f"This needs the role of {role} on the site; you are {found[1]}.")
@@ -119,6 +135,6 @@ Analyst = Annotated[Access, Depends(_access)]
 Owner = Annotated[Access, Depends(_access)]
 
 
-def who(role: str) -> dict[str, Any]:
-    """For the OpenAPI document: who may call."""
-    return {"x-role": role}
+def who(role: str, scope: Asked | None = None) -> dict[str, Any]:
+    """For the OpenAPI document: who may call, and with which scope of a token; unless it is said, viewers and whoever is signed in only read."""
+    return {"x-role": role} | ({} if role.startswith("anyone") else {"x-scope": scope or ("read" if role in ("viewer", "signed in") else "write")})

@@ -19,6 +19,8 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from upper_compass import __version__
 from upper_compass.api import (
+    account,
+    changes,
     collector,
     exports,
     findings,
@@ -28,6 +30,7 @@ from upper_compass.api import (
     link_building,
     links,
     logbook,
+    members,
     naming,
     problems,
     reports,
@@ -91,6 +94,9 @@ def create_app(settings: Settings) -> FastAPI:
         collector.router,
         script.router,
         signing_in.router,
+        account.router,
+        members.router,
+        changes.router,
         sites.router,
         reports.router,
         exports.router,

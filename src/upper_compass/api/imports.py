@@ -137,7 +137,9 @@ class ReadingOut(BaseModel):
 
 
 @router.post(
-    "/hits", openapi_extra=who("owner") | {"requestBody": {"required": True, "content": _HITS}}, responses=responses(401, 403, 404, 408, 413, 422, 503)
+    "/hits",
+    openapi_extra=who("owner", "import") | {"requestBody": {"required": True, "content": _HITS}},
+    responses=responses(401, 403, 404, 408, 413, 422, 503),
 )
 async def import_hits(
     request: Request, access: Owner, services: ServicesHere,
@@ -186,7 +188,7 @@ def _out(number: int, report: ImportReport) -> ImportOut:
     )  # fmt: skip
 
 
-@router.post("/preview", openapi_extra=who("owner"), responses=responses(401, 403, 404, 422))
+@router.post("/preview", openapi_extra=who("owner", "import"), responses=responses(401, 403, 404, 422))
 def preview_file(given: FilePreviewIn, access: Owner, services: ServicesHere) -> FilePreviewOut:
     """What the first lines of a file would become; nothing is stored. For the site's owners."""
     try:

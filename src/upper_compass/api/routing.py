@@ -14,17 +14,17 @@ from upper_compass.api.access import ROLES_ASKED, SAFE, admit
 
 
 class Route(APIRoute):
-    """An endpoint whose role (`x-role`, see `access.who`) is looked at first."""
+    """An endpoint whose role and scope (`x-role` and `x-scope`, see `access.who`) are looked at first."""
 
     def get_route_handler(self) -> Callable[[Request], Coroutine[Any, Any, Response]]:
         """What answers a request."""
         answer = super().get_route_handler()
-        role = (self.openapi_extra or {}).get("x-role")
+        role, scope = ((self.openapi_extra or {}).get(name) for name in ("x-role", "x-scope"))
         body = self.body_field
 
         async def handle(request: Request) -> Response:
-            if role in ROLES_ASKED:
-                await to_thread.run_sync(admit, request, role)
+            if role in ROLES_ASKED and scope:
+                await to_thread.run_sync(admit, request, role, scope)
             if body is not None:
                 # Judged here once where it holds nobody up. What is costly (patterns) is remembered, so that the framework's own look is cheap.
                 await to_thread.run_sync(_judge, body, await request.body())

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from anyio import CapacityLimiter, to_thread
+from anyio import to_thread
 from fastapi import APIRouter, Request, Response
-from limits import RateLimitItemPerMinute
-from pydantic import BaseModel, ConfigDict, Field, StringConstraints
+from pydantic import BaseModel, ConfigDict, Field
 
 from upper_compass.api.access import COOKIE, ServicesHere, SignedIn, cookie_of, session_of, who
+from upper_compass.api.letting_in import KNOWN, Email, SessionOut, count_try, forget_tries, hashing, let_in
 from upper_compass.api.problems import Problem, responses
 from upper_compass.api.routing import Route
 from upper_compass.collect.throttle import network_of
@@ -19,40 +19,13 @@ from upper_compass.store.accounts import User
 
 router = APIRouter(prefix="/api/v1", tags=["Signing in"], route_class=Route)
 
-KNOWN = "uc_known"
-# Minutes in which tries are counted.
-WINDOW = 5
-
 
 class Credentials(BaseModel):
     """An address and a password."""
 
     model_config = ConfigDict(extra="forbid", json_schema_extra={"examples": [{"email": "ida@fennmoor-mill.example", "password": "flour and water"}]})
-    email: Annotated[str, StringConstraints(min_length=3, max_length=200, pattern=r"^[^\s\x00]+$")]
+    email: Email
     password: Annotated[str, Field(min_length=1, max_length=200)]
-
-
-class SessionOut(BaseModel):
-    """Who is signed in. `csrf` goes into the header X-CSRF-Token of every request that changes something."""
-
-    email: str
-    name: str
-    csrf: str | None
-
-
-# No more passwords are compared at once, for each takes 64 MB and a moment of a core.
-_hashing = CapacityLimiter(2)
-
-
-def _too_many(seconds: int) -> Problem:
-    return Problem(429, f"Too many tries. Please wait {seconds} seconds.", headers={"Retry-After": str(seconds)})
-
-
-def _count(services: Services, most: int, *who: str) -> None:
-    """Count a try before anything is compared."""
-    wait = services.throttle.wait(RateLimitItemPerMinute(most, WINDOW), "sign-in", *who)
-    if wait:
-        raise _too_many(wait)
 
 
 def _look_up(services: Services, account: str, browser: str) -> tuple[bool, User | None, str | None]:
@@ -62,9 +35,9 @@ def _look_up(services: Services, account: str, browser: str) -> tuple[bool, User
         return bool(user and browser and accounts.knows_browser(connection, user, browser)), user, hashed
 
 
-def _open(services: Services, user: User) -> tuple[str, str, str]:
+def _open(services: Services, user: User, request: Request, response: Response) -> SessionOut:
     with services.engine.begin() as connection:
-        return *accounts.open_session(connection, user), accounts.remember_browser(connection, user)
+        return let_in(connection, user, request, response)
 
 
 @router.post("/session", openapi_extra=who("anyone"), responses=responses(401, 408, 413, 422, 429, 503))
@@ -72,20 +45,16 @@ async def sign_in(given: Credentials, request: Request, response: Response, serv
     """Sign in. Anyone may call; the answer sets the session's cookie, and one by which this browser is known."""
     account = given.email.strip().lower()
     browser = request.cookies.get(cookie_of(request, KNOWN), "")[:100]
-    _count(services, services.settings.sign_ins_per_network, "network", network_of(request.client.host if request.client else None))
+    count_try(services, services.settings.sign_ins_per_network, "network", network_of(request.client.host if request.client else None))
     known, user, hashed = await to_thread.run_sync(_look_up, services, account, browser)
     # By account, so that many networks together guess no faster; but strangers' tries do not count against a browser that the account knows.
     counted = ("browser", browser) if known else ("account", account)
-    _count(services, services.settings.sign_ins_per_account, *counted)
-    fits = await to_thread.run_sync(accounts.fits, hashed, given.password, limiter=_hashing)
+    count_try(services, services.settings.sign_ins_per_account, *counted)
+    fits = await to_thread.run_sync(accounts.fits, hashed, given.password, limiter=hashing)
     if user is None or not fits:
         raise Problem(401, "This address and password do not go together.")
-    services.throttle.forget(RateLimitItemPerMinute(services.settings.sign_ins_per_account, WINDOW), "sign-in", *counted)
-    secret, csrf, remembered = await to_thread.run_sync(_open, services, user)
-    secure = request.url.scheme == "https"
-    for name, value, days in ((COOKIE, secret, accounts.SESSION_DAYS), (KNOWN, remembered, accounts.KNOWN_DAYS)):
-        response.set_cookie(cookie_of(request, name), value, max_age=days * 86400, httponly=True, samesite="lax", secure=secure, path="/")
-    return SessionOut(email=user.email, name=user.name, csrf=csrf)
+    forget_tries(services, services.settings.sign_ins_per_account, *counted)
+    return await to_thread.run_sync(_open, services, user, request, response)
 
 
 @router.get("/session", openapi_extra=who("signed in"), responses=responses(401))
@@ -94,7 +63,7 @@ def session(caller: SignedIn) -> SessionOut:
     return SessionOut(email=caller.user.email, name=caller.user.name, csrf=caller.csrf)
 
 
-@router.delete("/session", status_code=204, openapi_extra=who("signed in"), responses=responses(401, 403))
+@router.delete("/session", status_code=204, openapi_extra=who("signed in", "person"), responses=responses(401, 403))
 def sign_out(caller: SignedIn, request: Request, response: Response, services: ServicesHere) -> None:
     """Sign out; the session ends here and now."""
     _ = caller

@@ -96,12 +96,15 @@ def _goal_out(stored: StoredGoal) -> GoalOut:
 def list_sites(caller: SignedIn, services: ServicesHere) -> list[SiteOut]:
     """The sites of whoever is signed in, by name."""
     with services.engine.connect() as connection:
-        return _out(services, connection, store.sites_of(connection, caller.user.id))
+        mine = store.sites_of(connection, caller.user.id)
+        return _out(services, connection, [one for one in mine if caller.site_id in (None, one[0].id)])
 
 
-@router.post("", status_code=201, openapi_extra=who("signed in"), responses=responses(401, 403, 422))
+@router.post("", status_code=201, openapi_extra=who("signed in", "write"), responses=responses(401, 403, 422))
 def add_site(given: SiteIn, caller: SignedIn, services: ServicesHere) -> SiteOut:
     """Add a site. Whoever is signed in may; they own it then."""
+    if caller.site_id is not None:
+        raise Problem(403, "This token is for one site.")
     with services.engine.begin() as connection:
         return _out(services, connection, [(store.add_site(connection, given.name, given.rules, caller.user.id, tagging=given.tagging), "owner")])[0]
 

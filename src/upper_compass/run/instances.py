@@ -24,8 +24,9 @@ from upper_compass.run.cluster import Cluster, start_cluster, stop_cluster
 from upper_compass.run.places import STATE, CannotRunError, alive, free_port, only_one, say, step
 from upper_compass.services import imports
 from upper_compass.settings import Clock, Settings
-from upper_compass.store import accounts, sites
+from upper_compass.store import accounts, sites, tokens
 from upper_compass.store.database import connect, migrate
+from upper_compass.store.tokens import Scope
 
 INSTANCES = ("main", "demo")
 PORTS = {"main": 7400, "demo": 7300}
@@ -227,8 +228,8 @@ def import_file(file: Path, site_key: str, instance: str | None) -> int:
     return 1 if report.bad or report.broken_off else 0
 
 
-def token(email: str | None, name: str, instance: str | None) -> str:
-    """A new API token. Raises CannotRunError when it is not known whose."""
+def token(email: str | None, name: str, scope: Scope, days: int | None, instance: str | None) -> str:
+    """A new API token for all sites of a user. Raises CannotRunError when it is not known whose, or when they have too many."""
     with prepared(_chosen(instance)) as engine, engine.begin() as connection:
         if email is None:
             addresses = connection.execute(sa.text("SELECT email FROM users ORDER BY id LIMIT 2")).scalars().all()
@@ -238,4 +239,7 @@ def token(email: str | None, name: str, instance: str | None) -> str:
         user = accounts.user_by_email(connection, email)
         if user is None:
             raise CannotRunError(f"There is no user with the address {email}.")
-        return accounts.add_token(connection, user.id, name)
+        try:
+            return tokens.add_token(connection, user.id, name, scope, days=days)
+        except tokens.TooManyTokensError as error:
+            raise CannotRunError(f"{user.email} has {tokens.MAX_TOKENS} tokens; one has to be revoked first.") from error

@@ -1,4 +1,4 @@
-"""Users, sign-in sessions and API tokens. Secrets are kept as hashes only."""
+"""Users and their sign-in sessions. Secrets are kept as hashes only."""
 
 from __future__ import annotations
 
@@ -11,11 +11,15 @@ from functools import cache
 import sqlalchemy as sa
 from argon2 import PasswordHasher
 from argon2.exceptions import Argon2Error, InvalidHashError
+from sqlalchemy.dialects.postgresql import insert
 
-from upper_compass.store.tables import api_tokens, known_browsers, roles, sessions, sites, users
+from upper_compass.store.sites import log_change
+from upper_compass.store.tables import known_browsers, roles, sessions, sites, users
 
 SESSION_DAYS = 30
 KNOWN_DAYS = 365
+# How often it is noted that a session is used.
+SEEN_EVERY = timedelta(minutes=15)
 _hasher = PasswordHasher()
 
 
@@ -39,9 +43,21 @@ def digest(secret: str) -> bytes:
     return hashlib.sha256(secret.encode()).digest()
 
 
+def hash_of(password: str) -> str:
+    """What is kept of a password. Takes a moment of a core and no connection."""
+    return _hasher.hash(password)
+
+
+def join(connection: sa.Connection, email: str, name: str, hashed: str) -> User | None:
+    """A new user with a password of which this is the hash; None where somebody has the address."""
+    values = {"email": email.strip().lower(), "name": name, "password_hash": hashed}
+    made = connection.execute(insert(users).values(values).on_conflict_do_nothing(index_elements=["email"]).returning(users.c.id)).scalar()
+    return User(made, values["email"], name) if made is not None else None
+
+
 def add_user(connection: sa.Connection, email: str, name: str, password: str) -> User:
     """Add a user, or give the one with this address a new name and password."""
-    values = {"email": email.strip().lower(), "name": name, "password_hash": _hasher.hash(password)}
+    values = {"email": email.strip().lower(), "name": name, "password_hash": hash_of(password)}
     found = connection.execute(sa.select(users.c.id).where(users.c.email == values["email"])).scalar()
     if found is None:
         found = connection.execute(users.insert().values(values).returning(users.c.id)).scalar_one()
@@ -79,20 +95,25 @@ def knows_browser(connection: sa.Connection, user: User, secret: str) -> bool:
     return connection.execute(sa.select(sa.literal(1)).where(known)).first() is not None
 
 
-def open_session(connection: sa.Connection, user: User) -> tuple[str, str]:
-    """A new sign-in session: (its secret, its token against forged requests)."""
+def open_session(connection: sa.Connection, user: User, browser: str = "") -> tuple[str, str]:
+    """A new sign-in session from a browser, in words: (its secret, its token against forged requests)."""
     secret, csrf = secrets.token_urlsafe(32), secrets.token_urlsafe(24)
     expires = datetime.now(UTC) + timedelta(days=SESSION_DAYS)
     connection.execute(sessions.delete().where(sessions.c.expires_at < sa.func.now()))
-    connection.execute(sessions.insert().values(token_hash=digest(secret), user_id=user.id, csrf=csrf, expires_at=expires))
+    connection.execute(sessions.insert().values(token_hash=digest(secret), user_id=user.id, csrf=csrf, expires_at=expires, browser=browser))
     return secret, csrf
 
 
 def session_user(connection: sa.Connection, secret: str) -> tuple[User, str] | None:
-    """(user, token against forged requests) of a session that still holds."""
-    query = sa.select(users.c.id, users.c.email, users.c.name, sessions.c.csrf).join(sessions)
-    row = connection.execute(query.where(sessions.c.token_hash == digest(secret), sessions.c.expires_at > sa.func.now())).one_or_none()
-    return (User(row.id, row.email, row.name), row.csrf) if row else None
+    """(user, token against forged requests) of a session that still holds. That it is used is noted, now and then."""
+    mine = sessions.c.token_hash == digest(secret)
+    query = sa.select(users.c.id, users.c.email, users.c.name, sessions.c.csrf, sessions.c.seen_at < sa.func.now() - SEEN_EVERY).join(sessions)
+    row = connection.execute(query.where(mine, sessions.c.expires_at > sa.func.now())).one_or_none()
+    if row is None:
+        return None
+    if row[-1]:
+        connection.execute(sessions.update().where(mine).values(seen_at=sa.func.now()))
+    return User(row.id, row.email, row.name), row.csrf
 
 
 def close_session(connection: sa.Connection, secret: str) -> None:
@@ -100,21 +121,45 @@ def close_session(connection: sa.Connection, secret: str) -> None:
     connection.execute(sessions.delete().where(sessions.c.token_hash == digest(secret)))
 
 
-def add_token(connection: sa.Connection, user_id: int, name: str) -> str:
-    """A new API token with the rights of the user; it is shown this once."""
-    secret = "uct_" + secrets.token_urlsafe(32)
-    connection.execute(api_tokens.insert().values(user_id=user_id, name=name, token_hash=digest(secret)))
-    return secret
+@dataclass(frozen=True)
+class Session:
+    """A sign-in that still holds: from which browser, in words, and when it was last used, to a quarter of an hour. `own`: that of the secret."""
+
+    id: int
+    browser: str
+    since: datetime
+    seen: datetime
+    own: bool
 
 
-def token_user(connection: sa.Connection, secret: str) -> User | None:
-    """The user of a token that was not revoked."""
-    query = sa.select(users.c.id, users.c.email, users.c.name, api_tokens.c.id.label("token")).join(api_tokens)
-    row = connection.execute(query.where(api_tokens.c.token_hash == digest(secret), api_tokens.c.revoked_at.is_(None))).one_or_none()
-    if row is None:
-        return None
-    connection.execute(api_tokens.update().where(api_tokens.c.id == row.token).values(last_used_at=sa.func.now()))
-    return User(row.id, row.email, row.name)
+def sessions_of(connection: sa.Connection, user_id: int, secret: str) -> list[Session]:
+    """All sign-ins of a user that still hold, the last used first."""
+    query = sa.select(sessions, (sessions.c.token_hash == digest(secret)).label("own"))
+    rows = connection.execute(
+        query.where(sessions.c.user_id == user_id, sessions.c.expires_at > sa.func.now()).order_by(sessions.c.seen_at.desc(), sessions.c.id)
+    )
+    return [Session(row.id, row.browser, row.created_at, row.seen_at, row.own) for row in rows]
+
+
+def end_sessions(connection: sa.Connection, user_id: int, *, number: int | None = None, but: str = "") -> int:
+    """End one sign-in of a user, or all but that of a secret; how many there were."""
+    which = sessions.c.id == number if number is not None else sessions.c.token_hash != digest(but)
+    return connection.execute(sessions.delete().where(sessions.c.user_id == user_id, which)).rowcount
+
+
+def rename(connection: sa.Connection, user: User, name: str) -> User:
+    """Give a user another name."""
+    connection.execute(users.update().where(users.c.id == user.id).values(name=name))
+    log_change(connection, None, "account", user.id, user.id, {"name": user.name}, {"name": name})
+    return User(user.id, user.email, name)
+
+
+def set_password(connection: sa.Connection, user: User, hashed: str, secret: str) -> None:
+    """Give a user another password, of which this is the hash; every other session of theirs ends, and no other browser is known."""
+    connection.execute(users.update().where(users.c.id == user.id).values(password_hash=hashed))
+    end_sessions(connection, user.id, but=secret)
+    connection.execute(known_browsers.delete().where(known_browsers.c.user_id == user.id))
+    log_change(connection, None, "password", user.id, user.id, None, None)
 
 
 def role_on(connection: sa.Connection, user: User, site_key: str) -> tuple[int, str] | None:

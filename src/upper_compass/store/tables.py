@@ -13,10 +13,16 @@ metadata = sa.MetaData(
 
 _now = sa.text("now()")
 ROLES = ("viewer", "analyst", "owner")
+# What a token may do: read as a viewer does, whatever its owner may, or bring files in and nothing else.
+SCOPES = ("read", "write", "import")
 
 
 def _moment(name: str, *, default: bool = False) -> sa.Column[Any]:
     return sa.Column(name, sa.DateTime(timezone=True), nullable=not default, server_default=_now if default else None)
+
+
+def _one_of(name: str, values: tuple[str, ...], **more: Any) -> sa.Column[Any]:  # noqa: ANN401
+    return sa.Column(name, sa.Enum(*values, name=name, native_enum=False, create_constraint=True, length=10), nullable=False, **more)
 
 
 def _owner() -> sa.Column[Any]:
@@ -41,6 +47,10 @@ sessions = sa.Table(
     sa.Column("csrf", sa.Text, nullable=False),
     _moment("created_at", default=True),
     sa.Column("expires_at", sa.DateTime(timezone=True), nullable=False),
+    # By which its user tells it from others: a number, the browser and system, when it was last used.
+    sa.Column("id", sa.Integer, sa.Identity(), nullable=False, unique=True),
+    sa.Column("browser", sa.Text, nullable=False, server_default=sa.text("''")),
+    _moment("seen_at", default=True),
 )
 
 sites = sa.Table(
@@ -82,7 +92,21 @@ roles = sa.Table(
     metadata,
     sa.Column("site_id", sa.ForeignKey("sites.id", ondelete="CASCADE"), primary_key=True),
     sa.Column("user_id", sa.ForeignKey("users.id", ondelete="CASCADE"), primary_key=True),
-    sa.Column("role", sa.Enum(*ROLES, name="role", native_enum=False, create_constraint=True, length=10), nullable=False),
+    _one_of("role", ROLES),
+)
+
+# Links by which somebody may come in; one that was used, or taken back, is gone.
+invitations = sa.Table(
+    "invitations",
+    metadata,
+    sa.Column("id", sa.Integer, primary_key=True),
+    sa.Column("site_id", sa.ForeignKey("sites.id", ondelete="CASCADE"), nullable=False, index=True),
+    _one_of("role", ROLES),
+    sa.Column("note", sa.Text, nullable=False),
+    sa.Column("token_hash", sa.LargeBinary, nullable=False, unique=True),
+    _owner(),
+    _moment("created_at", default=True),
+    sa.Column("expires_at", sa.DateTime(timezone=True), nullable=False),
 )
 
 api_tokens = sa.Table(
@@ -95,6 +119,10 @@ api_tokens = sa.Table(
     _moment("created_at", default=True),
     _moment("last_used_at"),
     _moment("revoked_at"),
+    _one_of("scope", SCOPES, server_default=sa.text("'write'")),
+    # The one site that it is for; null for all of its user.
+    sa.Column("site_id", sa.ForeignKey("sites.id", ondelete="CASCADE"), nullable=True),
+    _moment("expires_at"),
 )
 
 goals = sa.Table(
@@ -164,14 +192,15 @@ logbook = sa.Table(
     _moment("deleted_at"),
 )
 
+# Who changed what, from what to what. What somebody changed of their own account belongs to no site.
 changes = sa.Table(
     "changes",
     metadata,
     sa.Column("id", sa.BigInteger, primary_key=True),
-    sa.Column("site_id", sa.ForeignKey("sites.id", ondelete="CASCADE"), nullable=False, index=True),
+    sa.Column("site_id", sa.ForeignKey("sites.id", ondelete="CASCADE"), nullable=True, index=True),
     sa.Column("thing", sa.Text, nullable=False),
     sa.Column("thing_id", sa.Integer, nullable=False),
-    sa.Column("user_id", sa.ForeignKey("users.id", ondelete="SET NULL"), nullable=True),
+    sa.Column("user_id", sa.ForeignKey("users.id", ondelete="SET NULL"), nullable=True, index=True),
     _moment("at", default=True),
     sa.Column("before", JSONB, nullable=True),
     sa.Column("after", JSONB, nullable=True),
