@@ -25,6 +25,7 @@ def add(page, kind, group="all of these"):
 
 
 def held(page):
+    page.locator("[aria-label='What the segment holds'][aria-busy=false]").wait_for()  # not of what was typed before
     return number(page.locator("[data-held]").inner_text())
 
 

@@ -16,7 +16,7 @@ from upper_compass.demo.laying import COLLEAGUE
 
 VIEWS = (
     "read/overview", "read/pages", "read/sources", "read/audience", "read/events", "explain/compare", "explain/funnels", "explain/paths", "explain/attribution", "explain/drivers", "explain/segments", "watch/now", "watch/visits", "watch/tag-health", "tag/site-code", "tag/events", "tag/goals", "tag/fields", "tag/rules", "tag/links",
-    "tag/channels", "tag/import", "tag/settings", "start", "new-site",
+    "tag/channels", "tag/import", "tag/settings", "tag/people", "tag/changes", "account", "start", "new-site",
 )  # fmt: skip
 # Those whose lists grow with the site's traffic.
 LISTS = ("read/overview", "read/pages", "explain/compare", "watch/now", "watch/visits", "tag/events", "tag/links")
@@ -43,6 +43,9 @@ WRITTEN = {
     "by",
     "to",
     "channel",
+    "before",
+    "after",
+    "browser",
 }
 
 

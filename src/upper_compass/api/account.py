@@ -58,7 +58,7 @@ class SessionsOut(BaseModel):
     own: bool
 
 
-class TokenIn(BaseModel):
+class ApiTokenIn(BaseModel):
     """A token. `site`: the key of the one that it is for, all without; `days`: after which it ends, never without."""
 
     model_config = ConfigDict(extra="forbid", json_schema_extra={"examples": [{"name": "Monday's sheet", "scope": "read", "site": "mill", "days": 365}]})
@@ -68,7 +68,7 @@ class TokenIn(BaseModel):
     days: Annotated[int, Field(ge=1, le=LONGEST_DAYS)] | None = None
 
 
-class TokenOut(BaseModel):
+class ApiTokenOut(BaseModel):
     """A token. `used`: when a program last called with it; `until`: when it ends."""
 
     id: int
@@ -80,7 +80,7 @@ class TokenOut(BaseModel):
     until: datetime | None
 
 
-class MadeTokenOut(BaseModel):
+class MadeApiTokenOut(BaseModel):
     """A new token; `secret` is shown this once."""
 
     secret: str
@@ -148,20 +148,20 @@ def end_session(session: Number, caller: SignedIn, services: ServicesHere) -> No
 
 
 @router.get("/tokens", openapi_extra=who("signed in", "person"), responses=responses(401, 403))
-def list_tokens(caller: SignedIn, services: ServicesHere) -> list[TokenOut]:
+def list_tokens(caller: SignedIn, services: ServicesHere) -> list[ApiTokenOut]:
     """One's own tokens, the newest first."""
     with services.engine.connect() as connection:
         found = tokens.tokens_of(connection, caller.user.id)
-    return [TokenOut(id=one.id, name=one.name, scope=one.scope, site=one.site, made=one.made, used=one.used, until=one.until) for one in found]
+    return [ApiTokenOut(id=one.id, name=one.name, scope=one.scope, site=one.site, made=one.made, used=one.used, until=one.until) for one in found]
 
 
 @router.post("/tokens", status_code=201, openapi_extra=who("signed in", "person"), responses=responses(401, 403, 409, 422))
-def add_token(given: TokenIn, caller: SignedIn, services: ServicesHere) -> MadeTokenOut:
+def add_token(given: ApiTokenIn, caller: SignedIn, services: ServicesHere) -> MadeApiTokenOut:
     """Make a token that has one's own rights, as far as its scope goes. It is shown this once."""
     with services.engine.begin() as connection:
         site = _site_of(connection, caller, given.site) if given.site else None
         try:
-            return MadeTokenOut(secret=tokens.add_token(connection, caller.user.id, given.name, given.scope, site, given.days))
+            return MadeApiTokenOut(secret=tokens.add_token(connection, caller.user.id, given.name, given.scope, site, given.days))
         except TooManyTokensError as error:
             raise Problem(409, f"You have {tokens.MAX_TOKENS} tokens; revoke one that nobody uses.") from error
 

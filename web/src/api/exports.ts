@@ -20,3 +20,7 @@ export const comparedFile = (site: string, format: FileFormat, body: Schemas["Co
 /** Rows as they are seen. */
 export const rowsFile = (site: string, format: FileFormat, body: Schemas["RowsIn"]): Promise<Blob> =>
   blob(client.POST("/api/v1/sites/{site}/exports/rows", { ...as(site, { format }), body }));
+
+/** Every change of a site, or those with a text in them, as a file. */
+export const changesFile = (site: string, format: FileFormat, text: string): Promise<Blob> =>
+  blob(client.GET("/api/v1/sites/{site}/changes/file", as(site, { format, text })));

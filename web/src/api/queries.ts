@@ -181,6 +181,31 @@ export const activityQuery = (site: string, body: Schemas["ActivityRequest"], { 
 export const expectedQuery = (site: string, body: Schemas["ExpectedRequest"]) =>
   api.queryOptions("post", "/api/v1/sites/{site}/reports/expected", { ...at(site), body }, { staleTime: 300_000 });
 
+/** Who may enter the site. */
+export const membersQuery = (site: string) => api.queryOptions("get", "/api/v1/sites/{site}/members", at(site));
+
+/** Links by which others may. */
+export const invitationsQuery = (site: string) => api.queryOptions("get", "/api/v1/sites/{site}/invitations", at(site));
+
+/** Who changed what, the newest first, in pages; with a text, what has it in it. */
+export const changesQuery = (site: string, text: string) =>
+  infiniteQueryOptions({
+    queryKey: ["changes", site, text],
+    queryFn: ({ pageParam, signal }) => {
+      const query = { text, ...(pageParam ? { before: pageParam } : {}) };
+      return ask(client.GET("/api/v1/sites/{site}/changes", { params: { path: { site }, query }, signal }));
+    },
+    initialPageParam: 0,
+    getNextPageParam: (last) => (last.more ? last.changes.at(-1)?.id : undefined),
+    placeholderData: keepPreviousData,
+  });
+
+/** Where one is signed in. */
+export const sessionsQuery = api.queryOptions("get", "/api/v1/account/sessions", {});
+
+/** Tokens of one's own. */
+export const tokensQuery = api.queryOptions("get", "/api/v1/account/tokens", {});
+
 /** What was noted on days of the site, the newest day first. */
 export const logbookQuery = (site: string) => api.queryOptions("get", "/api/v1/sites/{site}/logbook", at(site), { staleTime: 60_000 });
 

@@ -9,10 +9,14 @@ const PARTS = {
   insights: ["reports/insights"],
   imports: ["import/done"],
   funnels: ["funnels"],
+  people: ["members", "invitations"],
+  // Of whoever is signed in, not of a site.
+  account: ["/account"],
 } as const;
 export type Touched = keyof typeof PARTS | "everything" | "nothing";
 
-const begins = (query: Query, part: string): boolean => String(query.queryKey[1]).startsWith(`/api/v1/sites/{site}/${part}`);
+const begins = (query: Query, part: string): boolean =>
+  String(query.queryKey[1]).startsWith(part.startsWith("/") ? `/api/v1${part}` : `/api/v1/sites/{site}/${part}`);
 
 /** Reads what a change touches anew. What was asked for before and has not come yet would tell how things were, so it is asked for again. */
 export async function readAnew(queries: QueryClient, touched: Touched): Promise<void> {

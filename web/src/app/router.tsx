@@ -18,6 +18,12 @@ import { Overview } from "@/views/read/Overview";
 const root = createRootRoute({ component: Outlet, notFoundComponent: NotFound });
 const door = createRoute({ getParentRoute: () => root, path: "/", component: RequireSession });
 
+const invited = createRoute({
+  getParentRoute: () => root,
+  path: "/invited",
+  component: lazyRouteComponent(() => import("@/views/start/Invited"), "Invited"),
+});
+
 export const siteRoute = createRoute({
   getParentRoute: () => root,
   path: "/s/$site",
@@ -50,6 +56,7 @@ const development = import.meta.env.DEV
 export const router = createRouter({
   routeTree: root.addChildren([
     door,
+    invited,
     ...development,
     siteRoute.addChildren([
       overviewRoute,
@@ -96,6 +103,18 @@ export const router = createRouter({
       view(
         "/tag/settings",
         lazyRouteComponent(() => import("@/views/tag/Settings"), "Settings"),
+      ),
+      view(
+        "/tag/people",
+        lazyRouteComponent(() => import("@/views/people/People"), "People"),
+      ),
+      view(
+        "/tag/changes",
+        lazyRouteComponent(() => import("@/views/people/Changes"), "Changes"),
+      ),
+      view(
+        "/account",
+        lazyRouteComponent(() => import("@/views/account/Account"), "Account"),
       ),
       view(
         "/read/pages",

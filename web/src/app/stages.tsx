@@ -31,6 +31,8 @@ export const STAGES: Stage[] = [
       { name: "Channels", path: "/s/$site/tag/channels", isTimeless: true },
       { name: "Import", path: "/s/$site/tag/import", isTimeless: true },
       { name: "Settings", path: "/s/$site/tag/settings", isTimeless: true },
+      { name: "People", path: "/s/$site/tag/people", isTimeless: true },
+      { name: "Changes", path: "/s/$site/tag/changes", isTimeless: true },
     ],
   },
   {

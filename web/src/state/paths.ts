@@ -9,11 +9,13 @@ export const HOME = "/s/$site/read/overview";
 /** Where a new site begins. */
 export const START = "/s/$site/start";
 export const NEW_SITE = "/s/$site/new-site";
+export const ACCOUNT = "/s/$site/account";
 
 /** Every view of a site; the compiler says when one is missing. */
 const VIEWS: Readonly<Record<ViewPath, true>> = {
   "/s/$site/start": true,
   "/s/$site/new-site": true,
+  "/s/$site/account": true,
   "/s/$site/tag/site-code": true,
   "/s/$site/tag/events": true,
   "/s/$site/tag/goals": true,
@@ -23,6 +25,8 @@ const VIEWS: Readonly<Record<ViewPath, true>> = {
   "/s/$site/tag/channels": true,
   "/s/$site/tag/import": true,
   "/s/$site/tag/settings": true,
+  "/s/$site/tag/people": true,
+  "/s/$site/tag/changes": true,
   "/s/$site/watch/now": true,
   "/s/$site/watch/visits": true,
   "/s/$site/watch/tag-health": true,

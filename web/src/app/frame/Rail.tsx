@@ -5,7 +5,7 @@ import { clsx } from "clsx";
 
 import { ask, client, rememberCsrf, type Session } from "@/api/client";
 import { STAGES } from "@/app/stages";
-import { HOME } from "@/state/paths";
+import { ACCOUNT, HOME } from "@/state/paths";
 import { showKeys, showPalette } from "@/app/frame/showing";
 import { useHere } from "@/app/frame/useHere";
 import { switchLight } from "@/state/light";
@@ -109,6 +109,11 @@ export function Rail({ session }: { session: Session }) {
             </button>
           }
         >
+          <MenuItem asChild>
+            <Link to={ACCOUNT} params={{ site: site.key }} search={elsewhere}>
+              Your account
+            </Link>
+          </MenuItem>
           <MenuItem onSelect={switchLight}>
             Day or night
             <kbd>d</kbd>

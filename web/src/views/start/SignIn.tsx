@@ -10,6 +10,18 @@ import { Button } from "@/ui/Button";
 import { Answer } from "@/ui/text";
 
 export function SignIn() {
+  return (
+    <Door>
+      <Compass size={48} />
+      <Answer>Upper Compass</Answer>
+      <p className="text-ink-2">Which channels and pages drive conversions.</p>
+      <SignInForm />
+    </Door>
+  );
+}
+
+/** Who signs in is let in to whatever stands around it. */
+export function SignInForm() {
   const queries = useQueryClient();
   const entry = useEntry({
     values: { email: "", password: "" },
@@ -25,27 +37,22 @@ export function SignIn() {
     touches: "nothing",
   });
   return (
-    <Door>
-      <Compass size={48} />
-      <Answer>Upper Compass</Answer>
-      <p className="text-ink-2">Which channels and pages drive conversions.</p>
-      <EntryForm
-        entry={entry}
-        label="Sign in"
-        className="w-full max-w-[340px] py-2"
-        foot={
-          <Button type="submit" kind="primary" disabled={entry.isSending}>
-            {entry.isSending ? "Signing in …" : "Sign in"}
-          </Button>
-        }
-      >
-        <EntryField entry={entry} name="email" label="E-mail address">
-          {(control) => <Input {...control} type="email" autoComplete="username" />}
-        </EntryField>
-        <EntryField entry={entry} name="password" label="Password">
-          {(control) => <Input {...control} type="password" autoComplete="current-password" />}
-        </EntryField>
-      </EntryForm>
-    </Door>
+    <EntryForm
+      entry={entry}
+      label="Sign in"
+      className="w-full max-w-[340px] py-2"
+      foot={
+        <Button type="submit" kind="primary" disabled={entry.isSending}>
+          {entry.isSending ? "Signing in …" : "Sign in"}
+        </Button>
+      }
+    >
+      <EntryField entry={entry} name="email" label="E-mail address">
+        {(control) => <Input {...control} type="email" autoComplete="username" />}
+      </EntryField>
+      <EntryField entry={entry} name="password" label="Password">
+        {(control) => <Input {...control} type="password" autoComplete="current-password" />}
+      </EntryField>
+    </EntryForm>
   );
 }
