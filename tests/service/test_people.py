@@ -257,9 +257,12 @@ def test_people_and_links_are_among_the_changes(client):
     [
         (None, {"a": 1, "b": ""}, [("a", None, "1")]),
         ({"a": {"b": [1, 2]}}, {"a": {"b": [2, 3]}}, [("a.b", "1", None), ("a.b", None, "3")]),
-        ({"a": [1, 2]}, {"a": [2, 1]}, [("a", "[1, 2]", "[2, 1]")]),
-        ({"a": True}, None, [("a", "true", None)]),
-        ({"a": {}}, {"a": 3}, [("a", "{}", "3")]),
+        ({"a": [1, 2]}, {"a": [2, 1]}, [("a", "1; 2", "2; 1")]),
+        ({"a": True}, None, [("a", "yes", None)]),
+        ({"a": {}}, {"a": 3}, [("a", None, "3")]),
+        ({"a": []}, {"a": [{"kind": "view", "page": {"test": "is", "value": "/x"}, "props": [], "own_visits": False}]}, [
+            ("a", None, "kind view, page test is, value /x, own visits no"),
+        ]),
         ({}, {}, []),
     ],
 )  # fmt: skip

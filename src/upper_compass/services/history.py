@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -51,7 +50,20 @@ def _between_lists(field: str, before: list[Any], after: list[Any]) -> Iterator[
 
 
 def _text(value: Any) -> str | None:  # noqa: ANN401
-    if value is None or value == "":
-        return None
-    text = value if isinstance(value, str) else json.dumps(value, ensure_ascii=False, sort_keys=True)
-    return text if len(text) <= MAX_TEXT else f"{text[:MAX_TEXT]}…"
+    """A value as one reads it: what is in a list one after the other, what is in a thing by its name; what is empty is left out."""
+    text = _plain(value)
+    return (text if len(text) <= MAX_TEXT else f"{text[:MAX_TEXT]}…") or None
+
+
+def _plain(value: Any) -> str:  # noqa: ANN401
+    match value:
+        case None:
+            return ""
+        case bool():
+            return "yes" if value else "no"
+        case list():
+            return "; ".join(text for one in value if (text := _plain(one)))
+        case dict():
+            return ", ".join(f"{name.replace('_', ' ')} {text}" for name, one in value.items() if (text := _plain(one)))
+        case _:
+            return str(value)
