@@ -40,6 +40,8 @@ PASSWORD = "a long enough one"
 DAY = os.environ.get("COMPASS_TEST_DAY", "2026-11-25")
 SHIFT = (datetime.fromisoformat(f"{DAY}T12:00:00+00:00") - datetime.now(UTC)).total_seconds()
 os.environ["COMPASS_CLOCK_SHIFT"] = str(SHIFT)
+# Whatever is set on this machine: tests run as shipped.
+os.environ["COMPASS_SETTINGS"] = os.devnull
 # Where the application is one of this process, so is what it reads with; servers of their own run as they do outside of tests.
 os.environ["COMPASS_READING_APART"] = "false"
 # How fast the machine is makes no test fail.

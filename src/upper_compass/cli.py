@@ -19,6 +19,7 @@ def main(arguments: list[str] | None = None) -> int:
     start.add_argument("--email", default="owner@localhost", help="address of the first user, made when there is none")
     commands.add_parser("stop", help="stop what runs in this checkout, PostgreSQL included")
     commands.add_parser("status", help="say what runs in this checkout")
+    commands.add_parser("settings", help="say which settings hold, and where each comes from")
     test = commands.add_parser("test", help="run every check and test; more arguments go to pytest")
     test.add_argument("rest", nargs=argparse.REMAINDER)
     bench = commands.add_parser("bench", help="measure: ./compass bench [asking|collect|comparing|importing|page|planted|reports|tagging|together|views]")
@@ -59,6 +60,8 @@ def _run(given: argparse.Namespace) -> int:
             instances.stop()
         case "status":
             print(json.dumps(instances.status(), indent=2))
+        case "settings":
+            print(instances.told_settings())
         case "test":
             return checks.test(given.rest)
         case "bench":

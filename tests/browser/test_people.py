@@ -172,3 +172,27 @@ def test_a_viewer_sees_neither_people_nor_changes(page):
     expect(page.get_by_role("heading", level=1)).to_have_text("Who changed what is for the owners of Fennmoor Mill.")
     page.goto("/invited#short")
     expect(page.get_by_role("heading", level=1)).to_have_text("This link lets nobody in.")
+
+
+def test_a_site_is_deleted_by_its_name_and_brought_back(people):
+    people.goto("/s/mill/new-site")
+    form = people.get_by_role("form", name="A new site")
+    form.get_by_label("Name").fill("Short-lived")
+    form.get_by_label("Hosts").fill("short.example")
+    form.get_by_role("button", name="Add the site").click()
+    people.get_by_role("heading", level=1).wait_for()
+    expect(people).to_have_url(re.compile("/start"))
+    key = people.url.split("/s/")[1].split("/")[0]
+    follow(people, f"/s/{key}/tag/settings")
+    people.get_by_role("button", name="Delete the site …").click()
+    dialog = people.get_by_role("dialog", name="Delete Short-lived?")
+    dialog.get_by_label("Type its name").fill("Fennmoor Mill")
+    dialog.get_by_role("button", name="Delete", exact=True).click()
+    expect(dialog.get_by_role("alert")).to_contain_text("Type the name of the site")
+    assert serious(people) == []
+    dialog.get_by_label("Type its name").fill("Short-lived")
+    dialog.get_by_role("button", name="Delete", exact=True).click()
+    expect(people).to_have_url(re.compile("/s/mill/read/overview"))
+    follow(people, "/s/mill/account")
+    people.get_by_role("button", name="Bring back Short-lived").click()
+    expect(people).to_have_url(re.compile(f"/s/{key}/read/overview"))

@@ -24,7 +24,7 @@ def test_logs_have_an_end(tmp_path, monkeypatch):
     before, level = root.handlers[:], root.level
     monkeypatch.setattr(serving, "LOG_BYTES", 2_000)
     try:
-        serving.log_to(tmp_path / "main.log")
+        serving.log_to(tmp_path / "main.log", "warning")
         for i in range(2_000):
             logging.getLogger("upper_compass.test").warning("line %s", i)
     finally:

@@ -3,12 +3,14 @@
 import csv
 import io
 import json
+from datetime import timedelta
 
 import pytest
 
-from tests.conftest import PASSWORD, a_hit, period, sign_in
+from tests.conftest import PASSWORD, a_hit, now, period, sign_in
 from upper_compass.services import passwords
 from upper_compass.services.history import MAX_FIELDS, MAX_TEXT, Difference, differences
+from upper_compass.services.retention import purge_what_was_deleted
 from upper_compass.store import tokens
 
 MILL = "/api/v1/sites/mill"
@@ -274,3 +276,38 @@ def test_a_change_of_very_much_is_told_in_short():
     found = differences({}, {str(i): "x" * 10_000 for i in range(5_000)})
     assert len(found) == MAX_FIELDS
     assert all(len(one.after) == MAX_TEXT + 1 for one in found)
+
+
+def test_a_site_is_deleted_by_its_name_brought_back_and_after_a_month_gone_for_good(client, engine):
+    headers = sign_in(client, "owner")
+    key = client.post("/api/v1/sites", json={"name": "Short-lived", "rules": {"hosts": ["short.example"]}}, headers=headers).json()["key"]
+    site = f"/api/v1/sites/{key}"
+    for n in range(3):
+        assert client.post(f"{site}/import/hits", content=json.dumps(a_hit(url=f"https://short.example/{n}")), headers=headers).status_code == 200
+    wrong = client.post(f"{site}/deleted", json={"name": "short-lived"}, headers=headers)
+    assert (wrong.status_code, wrong.json()["errors"][0]["field"]) == (422, "name")
+    told = client.post(f"{site}/deleted", json={"name": " Short-lived "}, headers=headers).json()
+    assert client.get(site).status_code == 404
+    assert client.post(f"/collect?site={key}", json=[a_hit(url="https://short.example/late")]).status_code == 404
+    assert [one["key"] for one in client.get("/api/v1/deleted-sites").json()] == [key]
+    theirs = sign_in(client, "stranger")
+    assert client.get("/api/v1/deleted-sites").json() == []
+    assert client.post(f"/api/v1/deleted-sites/{key}/restored", headers=theirs).status_code == 404
+    headers = sign_in(client, "owner")
+    assert client.post(f"/api/v1/deleted-sites/{key}/restored", headers=headers).json() == {"key": key}
+    assert client.post(f"/api/v1/deleted-sites/{key}/restored", headers=headers).status_code == 404
+    assert client.get(site).json()["name"] == "Short-lived"
+    assert [one["fields"][0]["after"] for one in client.get(f"{site}/changes").json()["changes"][:2]] == ["no", "yes"]
+    client.post(f"{site}/deleted", json={"name": told["name"]}, headers=headers)
+    with engine.connect() as connection:
+        number, count = connection.exec_driver_sql(
+            "SELECT s.id, count(*) FROM sites s JOIN hits h ON h.site_id = s.id WHERE s.key = %(k)s GROUP BY s.id", {"k": key}
+        ).one()
+    reader = client.app.state.services.reader
+    assert (count, purge_what_was_deleted(engine, reader, now() + timedelta(days=29))) == (3, 0)
+    assert purge_what_was_deleted(engine, reader, now() + timedelta(days=31)) == 3
+    with engine.connect() as connection:
+        for table, column in (("hits", "site_id"), ("hit_ids", "site_id"), ("sites", "id"), ("changes", "site_id")):
+            assert connection.exec_driver_sql(f"SELECT count(*) FROM {table} WHERE {column} = {number}").scalar_one() == 0
+    assert client.get("/api/v1/deleted-sites").json() == []
+    assert purge_what_was_deleted(engine, reader, now() + timedelta(days=31)) == 0

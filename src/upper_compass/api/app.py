@@ -38,6 +38,7 @@ from upper_compass.api import (
     script,
     segments,
     signing_in,
+    site_removal,
     sites,
     sorting,
     visitors,
@@ -75,7 +76,7 @@ def create_app(settings: Settings) -> FastAPI:
         services = Services.of(settings)
         app.state.services = services
         services.start()
-        deleting = asyncio.create_task(run_retention(services.engine, services.now))
+        deleting = asyncio.create_task(run_retention(services.engine, services.reader, services.now))
         yield
         deleting.cancel()
         services.stop()
@@ -98,6 +99,7 @@ def create_app(settings: Settings) -> FastAPI:
         members.router,
         changes.router,
         sites.router,
+        site_removal.router,
         reports.router,
         exports.router,
         naming.router,

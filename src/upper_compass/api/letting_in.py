@@ -32,11 +32,15 @@ Password = Annotated[str, Field(min_length=1, max_length=passwords.MOST)]
 
 
 class SessionOut(BaseModel):
-    """Who is signed in. `csrf` goes into the header X-CSRF-Token of every request that changes something."""
+    """Who is signed in. `csrf` goes into the header X-CSRF-Token of every request that changes something.
+
+    `address`: under which the installation is reached, where that was set; else it is the one that this was asked under.
+    """
 
     email: str
     name: str
     csrf: str | None
+    address: str | None
 
 
 def count_try(services: Services, most: int, *who: str) -> None:
@@ -64,11 +68,11 @@ def _browser(request: Request) -> str:
     return " on ".join(one for one in (browser, system) if one)[:100]
 
 
-def let_in(connection: sa.Connection, user: User, request: Request, response: Response) -> SessionOut:
+def let_in(services: Services, connection: sa.Connection, user: User, request: Request, response: Response) -> SessionOut:
     """Open a session for somebody who proved who they are: the answer sets its cookie, and one by which this browser is known."""
     secret, csrf = accounts.open_session(connection, user, _browser(request))
     remembered = accounts.remember_browser(connection, user)
     secure = request.url.scheme == "https"
     for name, value, days in ((COOKIE, secret, accounts.SESSION_DAYS), (KNOWN, remembered, accounts.KNOWN_DAYS)):
         response.set_cookie(cookie_of(request, name), value, max_age=days * 86400, httponly=True, samesite="lax", secure=secure, path="/")
-    return SessionOut(email=user.email, name=user.name, csrf=csrf)
+    return SessionOut(email=user.email, name=user.name, csrf=csrf, address=services.settings.public_url)

@@ -232,4 +232,4 @@ def _join(services: Services, given: JoinIn, hashed: str, request: Request, resp
             raise Problem(409, "Somebody has an account with this address. Sign in with it, then open the link again.")
         if people.come_in(connection, given.secret, user) is None:
             raise _GONE
-        return let_in(connection, user, request, response)
+        return let_in(services, connection, user, request, response)

@@ -37,7 +37,7 @@ def _look_up(services: Services, account: str, browser: str) -> tuple[bool, User
 
 def _open(services: Services, user: User, request: Request, response: Response) -> SessionOut:
     with services.engine.begin() as connection:
-        return let_in(connection, user, request, response)
+        return let_in(services, connection, user, request, response)
 
 
 @router.post("/session", openapi_extra=who("anyone"), responses=responses(401, 408, 413, 422, 429, 503))
@@ -58,9 +58,9 @@ async def sign_in(given: Credentials, request: Request, response: Response, serv
 
 
 @router.get("/session", openapi_extra=who("signed in"), responses=responses(401))
-def session(caller: SignedIn) -> SessionOut:
+def session(caller: SignedIn, services: ServicesHere) -> SessionOut:
     """Who is signed in."""
-    return SessionOut(email=caller.user.email, name=caller.user.name, csrf=caller.csrf)
+    return SessionOut(email=caller.user.email, name=caller.user.name, csrf=caller.csrf, address=services.settings.public_url)
 
 
 @router.delete("/session", status_code=204, openapi_extra=who("signed in", "person"), responses=responses(401, 403))

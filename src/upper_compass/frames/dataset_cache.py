@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shutil
 import threading
 from collections import OrderedDict
 from collections.abc import Callable
@@ -118,6 +119,13 @@ class DatasetCache:
         if self._folder and entry.dataset.seq > entry.saved:
             snapshot.save(entry.dataset, self._folder / str(site_id), entry.tip, entry.deletion_epoch)
             entry.saved = entry.dataset.seq
+
+    def forget(self, site_id: int) -> None:
+        """Keep nothing of a site."""
+        with self._guard:
+            self._entries.pop(site_id, None)
+        if self._folder:
+            shutil.rmtree(self._folder / str(site_id), ignore_errors=True)
 
     def save(self) -> None:
         """Write snapshots of all sites that gained hits, before the application ends."""

@@ -34,7 +34,7 @@ START_SECONDS = 60.0
 AGAIN = 1.0
 # Of the memory, kept tallies have one part of so many.
 TALLIES = 8
-EXPOSED = ("read", "read_json", "close")
+EXPOSED = ("read", "read_json", "forget", "close")
 # All that is asked for is read in when the process starts, so that nobody waits for it.
 ASKED_FOR = (queries, compare, summary, tables)
 # What only this process needs; whoever collects starts a second earlier without it.
@@ -54,6 +54,9 @@ class Reader(Protocol):
 
     def read_json(self, site: Site, ask: Callable[Concatenate[ReportContext, P], BaseModel], *given: P.args, **named: P.kwargs) -> bytes:
         """The same as JSON, made where it was read: what is long by itself need not be taken apart and put together again on its way."""
+
+    def forget(self, site_id: int) -> None:
+        """Keep nothing of a site that is gone for good, in memory or on disk. Raises ReaderAwayError."""
 
     def close(self) -> None:
         """Write the snapshots, and end."""
@@ -84,6 +87,10 @@ class ReaderHere:
     def read_json(self, site: Site, ask: Callable[Concatenate[ReportContext, P], BaseModel], *given: P.args, **named: P.kwargs) -> bytes:
         """See Reader."""
         return self.read(site, ask, *given, **named).model_dump_json().encode()
+
+    def forget(self, site_id: int) -> None:
+        """See Reader."""
+        self._cache.forget(site_id)
 
     def close(self) -> None:
         """See Reader."""
@@ -155,6 +162,10 @@ class ReaderApart:
             return reader._callmethod(what, given, named)
         except (ConnectionError, EOFError) as why:
             raise ReaderAwayError from why
+
+    def forget(self, site_id: int) -> None:
+        """See Reader."""
+        self._call("forget", site_id)
 
     def close(self) -> None:
         """See Reader."""

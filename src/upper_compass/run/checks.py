@@ -19,6 +19,12 @@ PYTHON = ("src", "tests", "bench")
 BENCHES = ("asking", "attribution", "collect", "comparing", "importing", "page", "planted", "reports", "sequences", "tagging", "together", "views")
 
 
+def _ensure_nginx() -> None:
+    # Debian puts it where users' paths do not lead.
+    if not shutil.which("nginx", path=f"{os.environ.get('PATH', '')}:/usr/sbin"):
+        install_packages("nginx-light")
+
+
 def _ensure_chromium() -> None:
     # The browser without a window is quicker to start and to draw; the whole one keeps pages that were left.
     missing = [name for name in ("chromium", "chromium-headless-shell") if not shutil.which(name)]
@@ -67,6 +73,7 @@ def _complaints() -> list[str]:
 def test(rest: Sequence[str]) -> int:
     """Every check and every test; with arguments, pytest alone with these. The exit status."""
     _ensure_chromium()
+    _ensure_nginx()
     build.build()
     start_cluster()
     pytest = [sys.executable, "-m", "pytest", *rest]

@@ -13,7 +13,7 @@ DOCUMENT = ROOT / "web" / "openapi.json"
 
 def text() -> str:
     """The document of the code as it stands."""
-    return json.dumps(create_app(Settings(database_url="postgresql+psycopg://")).openapi(), indent=1, ensure_ascii=False) + "\n"
+    return json.dumps(create_app(Settings(database_url="postgresql://localhost/none")).openapi(), indent=1, ensure_ascii=False) + "\n"
 
 
 if __name__ == "__main__":

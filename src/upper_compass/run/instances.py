@@ -20,10 +20,10 @@ import sqlalchemy as sa
 
 from upper_compass.collect.importing import into_site
 from upper_compass.run.build import TRACKER, WEB, build
-from upper_compass.run.cluster import Cluster, start_cluster, stop_cluster
+from upper_compass.run.cluster import start_cluster, stop_cluster
 from upper_compass.run.places import STATE, CannotRunError, alive, free_port, only_one, say, step
 from upper_compass.services import imports
-from upper_compass.settings import Clock, Settings
+from upper_compass.settings import Clock, Installed, Settings, UnfitSettingsError, fitting, held, settings_file, source_of
 from upper_compass.store import accounts, sites, tokens
 from upper_compass.store.database import connect, migrate
 from upper_compass.store.tokens import Scope
@@ -37,22 +37,40 @@ def database(instance: str) -> str:
     return f"compass_{instance}"
 
 
-def settings(instance: str, cluster: Cluster) -> Settings:
-    """How an instance is set up."""
-    return Settings(
-        database_url=cluster.url(database(instance)), snapshots=STATE / "frames", web=WEB, tracker=TRACKER, demo=instance == "demo", instance=instance
-    )
+def installed(instance: str) -> Installed:
+    """What was set for an instance; the demo has a database of its own, whatever was set. Raises CannotRunError with what is wrong."""
+    try:
+        found: Installed = fitting(Installed)
+    except UnfitSettingsError as why:
+        raise CannotRunError(str(why)) from why
+    return found.model_copy(update={"database_url": None}) if instance == "demo" else found
+
+
+def database_url(instance: str) -> str:
+    """The address of an instance's database; where it is one of this checkout, its server is started and the database made."""
+    given = installed(instance).database_url
+    if given:
+        return given
+    cluster = start_cluster()
+    cluster.ensure_database(database(instance))
+    return cluster.url(database(instance))
+
+
+def settings(instance: str) -> Settings:
+    """How an instance is set up. Raises CannotRunError with what is wrong."""
+    url = database_url(instance)
+    return Settings(database_url=url, snapshots=STATE / "frames", web=WEB, tracker=TRACKER, demo=instance == "demo", instance=instance)
 
 
 @contextmanager
 def prepared(instance: str) -> Iterator[sa.Engine]:
-    """An engine on the instance's database, at the newest migration."""
-    cluster = start_cluster()
-    cluster.ensure_database(database(instance))
-    engine = connect(cluster.url(database(instance)))
+    """An engine on the instance's database, at the newest migration. Raises CannotRunError where it cannot be reached."""
+    engine = connect(database_url(instance))
     try:
         migrate(engine)
         yield engine
+    except sa.exc.OperationalError as why:
+        raise CannotRunError(f"The database cannot be reached: {str(why.orig).strip()[:300]}") from why
     finally:
         engine.dispose()
 
@@ -62,8 +80,14 @@ def serve(instance: str, port: int) -> None:
     from upper_compass.api.app import create_app
     from upper_compass.run.serving import serve_app
 
-    loaded = settings(instance, start_cluster())
+    loaded = settings(instance)
     serve_app(create_app(loaded), port, loaded, STATE / f"{instance}.log")
+
+
+def reached(address: str) -> str:
+    """Where this machine reaches what listens on an address."""
+    reached = {"0.0.0.0": "127.0.0.1", "::": "[::1]"}.get(address, address)  # noqa: S104
+    return f"[{reached}]" if ":" in reached and not reached.startswith("[") else reached
 
 
 def _note(instance: str) -> Path:
@@ -118,8 +142,11 @@ def launch(instance: str) -> str:
                 time.sleep(0.2)
             say("· What runs has lost its database; it is started again …")
             halt(instance)
-        port = free_port(PORTS[instance])
-        address = f"http://127.0.0.1:{port}"
+        wanted = installed(instance)
+        port = free_port(wanted.port or PORTS[instance])
+        if wanted.port not in (None, port):
+            raise CannotRunError(f"Port {wanted.port} is taken ({source_of('port')}).")
+        address = f"http://{reached(wanted.address)}:{port}"
         with step("Starting the application"), (STATE / f"{instance}.out").open("wb") as log:
             command = [sys.executable, "-m", "upper_compass.cli", "serve", instance, str(port)]
             process = subprocess.Popen(command, stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True, env=os.environ | HEAP)
@@ -177,6 +204,17 @@ def start(email: str) -> None:
     print(f"\nUpper Compass\n\n  open      {address}")
     if made:
         print(f"  address   {email}\n  password  {made}\n\nThis password is shown once.")
+
+
+def told_settings() -> str:
+    """Which settings hold, where each comes from, and what it is. Raises CannotRunError with what is wrong."""
+    try:
+        found = held()
+    except UnfitSettingsError as why:
+        raise CannotRunError(str(why)) from why
+    wide = max(len(one.name) for one in found)
+    lines = [f"{one.name:{wide}}  {one.value or '-'}  ({one.source})\n{'':{wide}}  {one.meaning}" for one in found]
+    return "\n".join([f"Settings are read from the environment (COMPASS_ and the name in capitals), then from {settings_file()}.", "", *lines])
 
 
 def stop() -> None:

@@ -13,8 +13,20 @@ from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 
-ROOT = Path(__file__).resolve().parents[3]
-STATE = ROOT / ".compass"
+from upper_compass.settings import CHECKOUT, Installed, UnfitSettingsError, fitting
+
+ROOT = CHECKOUT
+
+
+def _data_folder() -> Path:
+    try:
+        return fitting(Installed).data or ROOT / ".compass"
+    except UnfitSettingsError:
+        return ROOT / ".compass"  # what is wrong is said where the settings are needed
+
+
+# All that is kept of an installation.
+STATE = _data_folder()
 
 
 class CannotRunError(Exception):
@@ -40,7 +52,7 @@ def step(text: str) -> Iterator[None]:
 @contextmanager
 def only_one(name: str) -> Iterator[None]:
     """Let one process at a time do this in this checkout."""
-    STATE.mkdir(exist_ok=True)
+    STATE.mkdir(parents=True, exist_ok=True)
     STATE.chmod(0o700)  # what is collected lies here, and passwords: nobody else's business
     with (STATE / f"{name}.lock").open("w") as lock:
         fcntl.flock(lock, fcntl.LOCK_EX)

@@ -1,9 +1,10 @@
-"""Hits that a site keeps only so long are deleted when their time has come."""
+"""What a site keeps only so long, and sites that were deleted a month ago, are deleted for good when their time has come."""
 
 from __future__ import annotations
 
 import asyncio
 from collections.abc import Callable
+from contextlib import suppress
 from datetime import datetime, timedelta
 from zoneinfo import ZoneInfo
 
@@ -12,7 +13,8 @@ import structlog
 from anyio import to_thread
 
 from upper_compass.core.definitions.periods import midnight
-from upper_compass.store import sites, visitors
+from upper_compass.frames.reader import Reader, ReaderAwayError
+from upper_compass.store import site_removal, sites, visitors
 
 EVERY = 3600.0
 log = structlog.get_logger()
@@ -31,11 +33,29 @@ def delete_what_is_over(engine: sa.Engine, now: datetime) -> int:
     return count
 
 
-async def run_retention(engine: sa.Engine, now: Callable[[], datetime]) -> None:
+def purge_what_was_deleted(engine: sa.Engine, reader: Reader, now: datetime) -> int:
+    """Delete for good the sites that were deleted so long ago that nobody can bring them back; how many hits they had."""
+    count = 0
+    with engine.connect() as connection:
+        gone = site_removal.over(connection, now)
+    for site_id in gone:
+        with engine.begin() as connection:
+            count += site_removal.purge(connection, site_id)
+        with suppress(ReaderAwayError):  # what is left on disk is of a site that there is not; `./compass doctor` finds it
+            reader.forget(site_id)
+        log.info("a deleted site is gone for good", site=site_id)
+    return count
+
+
+def _once(engine: sa.Engine, reader: Reader, now: datetime) -> int:
+    return delete_what_is_over(engine, now) + purge_what_was_deleted(engine, reader, now)
+
+
+async def run_retention(engine: sa.Engine, reader: Reader, now: Callable[[], datetime]) -> None:
     """Delete what is over, once an hour, for ever."""
     while True:
         try:
-            count = await to_thread.run_sync(delete_what_is_over, engine, now())
+            count = await to_thread.run_sync(_once, engine, reader, now())
             if count:
                 log.info("hits deleted, their time was over", hits=count)
         except Exception as why:  # there is another hour

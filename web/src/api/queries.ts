@@ -203,6 +203,9 @@ export const changesQuery = (site: string, text: string) =>
 /** Where one is signed in. */
 export const sessionsQuery = api.queryOptions("get", "/api/v1/account/sessions", {});
 
+/** Sites of one's own that were deleted and can be brought back. */
+export const deletedSitesQuery = api.queryOptions("get", "/api/v1/deleted-sites", {});
+
 /** Tokens of one's own. */
 export const tokensQuery = api.queryOptions("get", "/api/v1/account/tokens", {});
 

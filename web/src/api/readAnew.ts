@@ -11,7 +11,7 @@ const PARTS = {
   funnels: ["funnels"],
   people: ["members", "invitations"],
   // Of whoever is signed in, not of a site.
-  account: ["/account"],
+  account: ["/account", "/deleted-sites"],
 } as const;
 export type Touched = keyof typeof PARTS | "everything" | "nothing";
 

@@ -1,6 +1,7 @@
 import { useState } from "react";
 
 import type { Schemas } from "@/api/client";
+import { useAddress } from "@/api/useAddress";
 import { tableFile } from "@/api/exports";
 import { FileMenu, type FileChoice } from "@/ledger/FileMenu";
 import { Code } from "@/ui/Code";
@@ -25,6 +26,7 @@ interface ExportChoiceProps {
 /** A ledger as a file, what is seen of it or all of its rows; and the request behind it, to be made by programs. */
 export function ExportChoice({ site, title, request, shown, count, opened }: ExportChoiceProps) {
   const [isCalled, setCalled] = useState(false);
+  const address = useAddress();
   const [language, setLanguage] = useState<"curl" | "Python">("curl");
   const of = (rows: "shown" | "all", words: string): FileChoice => ({
     words,
@@ -40,7 +42,7 @@ export function ExportChoice({ site, title, request, shown, count, opened }: Exp
       </FileMenu>
       <Dialog open={isCalled} title={`${title}, as a call to the API`} onClose={() => setCalled(false)}>
         <p className="my-2 text-ink-2">
-          It gives these rows to whoever has a token of this installation (./compass token makes one), given as COMPASS_TOKEN.
+          It gives these rows to whoever has a token that may read, given as COMPASS_TOKEN. Your account makes one.
         </p>
         <Tabs
           label="Language"
@@ -49,7 +51,7 @@ export function ExportChoice({ site, title, request, shown, count, opened }: Exp
           tabs={(["curl", "Python"] as const).map((value) => ({
             value,
             label: value,
-            content: <Code text={apiCall(value, site, request)} />,
+            content: <Code text={apiCall(value, site, request, address)} />,
           }))}
         />
       </Dialog>

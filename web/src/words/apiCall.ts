@@ -19,7 +19,7 @@ const inPython = (value: unknown, indent = 0): string => {
 };
 
 /** A table's request as code that is ready to run, with a token in the environment. */
-export function apiCall(language: "curl" | "Python", site: string, request: Schemas["TableRequest"], origin = location.origin): string {
+export function apiCall(language: "curl" | "Python", site: string, request: Schemas["TableRequest"], origin: string): string {
   if (language === "curl")
     return [
       `curl ${quoted(origin + path(site))} \\`,

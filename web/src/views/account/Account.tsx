@@ -9,6 +9,7 @@ import { Button } from "@/ui/Button";
 import { Input } from "@/ui/Field";
 import { Part, Sides } from "@/ui/layout";
 import { Answer } from "@/ui/text";
+import { DeletedSites } from "@/views/account/DeletedSites";
 import { PasswordForm } from "@/views/account/PasswordForm";
 import { SessionList } from "@/views/account/SessionList";
 import { Tokens } from "@/views/account/Tokens";
@@ -55,6 +56,7 @@ export function Account() {
           </EntryForm>
         </Part>
         <PasswordForm />
+        <DeletedSites />
       </div>
     </Sides>
   );

@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { ask, client, type Schemas } from "@/api/client";
+import { useAddress } from "@/api/useAddress";
 import { invitationsQuery } from "@/api/queries";
 import { useSave } from "@/api/useSave";
 import { EntryField, EntryForm } from "@/forms/EntryForm";
@@ -20,6 +21,7 @@ import { ROLES, type Role } from "@/words/people";
 /** Links by which others come in: made here, copied, and handed on by whoever made them. */
 export function Invitations() {
   const { site } = useSite();
+  const address = useAddress();
   const [made, setMade] = useState<Schemas["MadeInvitationOut"] | null>(null);
   const open = useQuery(invitationsQuery(site.key));
   const entry = useEntry({
@@ -51,7 +53,7 @@ export function Invitations() {
         </EntryForm>
         {made && (
           <div className="grid gap-1" role="status">
-            <Code text={`${location.origin}/invited#${made.secret}`} />
+            <Code text={`${address}/invited#${made.secret}`} />
             <p className="text-ink-2">
               It lets one person in{made.note && `, ${made.note}`}, until {longDay(made.until.slice(0, 10))}. It is shown this once: copy
               it, and hand it on yourself.

@@ -3,6 +3,7 @@ import { Link } from "@tanstack/react-router";
 import { useState, type ReactNode } from "react";
 
 import { ask, client, type Schemas } from "@/api/client";
+import { useAddress } from "@/api/useAddress";
 import { eventsQuery, nowQuery, tableQuery } from "@/api/queries";
 import { HOME } from "@/state/paths";
 import { useSave } from "@/api/useSave";
@@ -20,6 +21,7 @@ import { proposals, type Proposal } from "@/words/proposals";
 /** What a new site still needs: its code, a first visit, a first goal. Each step says when it is done. */
 export function Start() {
   const { site, goals, ready } = useSite();
+  const address = useAddress();
   const newest = useQuery(nowQuery(site.key, null));
   const hasHits = Boolean(newest.data?.arrived.length);
   const hasGoal = goals.length > 0;
@@ -36,7 +38,7 @@ export function Start() {
       </Answer>
       <Step done={hasHits} title="Put the code on every page">
         <p>This line goes into the head of every page of {site.name}:</p>
-        <Code text={siteCode(location.origin, site.key)} />
+        <Code text={siteCode(address, site.key)} />
         <p className="text-ink-2">
           You cannot change the pages, or want to read what was before? Its server’s logs can be read too:{" "}
           <Link

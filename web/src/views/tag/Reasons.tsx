@@ -3,6 +3,7 @@ import type { ReactNode } from "react";
 
 import type { Schemas } from "@/api/client";
 import { refusedQuery } from "@/api/queries";
+import { useAddress } from "@/api/useAddress";
 import { useSite } from "@/state/site";
 import { plural } from "@/words/format";
 
@@ -19,6 +20,7 @@ interface Reason {
 /** Why nothing comes, what was found first; what is ruled out is folded away. Only what came since the check began is a reason. */
 export function Reasons({ since }: { since: string }) {
   const { site } = useSite();
+  const address = useAddress();
   const began = Date.parse(since);
   const refused = useQuery(refusedQuery(site.key, new Date(began - KEPT_MS).toISOString()));
   const rows = refused.data ?? [];
@@ -29,6 +31,7 @@ export function Reasons({ since }: { since: string }) {
       site,
       fresh.some((row) => row.why === "fetched"),
       rows.some((row) => row.why === "fetched"),
+      address,
     ),
   ];
   const told = [...reasons.filter((one) => one.is === "found"), ...reasons.filter((one) => one.is === "open")];
@@ -93,7 +96,7 @@ function known(site: Site, fresh: Refused[]): Reason[] {
   ];
 }
 
-function ofTheScript(site: Site, fetched: boolean, lately: boolean): Reason[] {
+function ofTheScript(site: Site, fetched: boolean, lately: boolean, address: string): Reason[] {
   const consent: Reason[] = site.tagging.consent
     ? [{ name: "consent", is: "open", text: "The page has not yet said uc.consent(true)." }]
     : [];
@@ -104,7 +107,7 @@ function ofTheScript(site: Site, fetched: boolean, lately: boolean): Reason[] {
         is: "found",
         text: (
           <>
-            The script was fetched, but nothing arrived: the page’s content policy must allow <code>{location.origin}</code> in{" "}
+            The script was fetched, but nothing arrived: the page’s content policy must allow <code>{address}</code> in{" "}
             <code>connect-src</code> too, or something in the browser blocks it. Its console says so.
           </>
         ),
@@ -129,8 +132,8 @@ function ofTheScript(site: Site, fetched: boolean, lately: boolean): Reason[] {
       is: "open",
       text: (
         <>
-          Or the page’s content policy blocks it: it must allow <code>{location.origin}</code> in <code>script-src</code>. The browser’s
-          console says so.
+          Or the page’s content policy blocks it: it must allow <code>{address}</code> in <code>script-src</code>. The browser’s console
+          says so.
         </>
       ),
     },

@@ -14,6 +14,7 @@ import { Combobox } from "@/ui/Combobox";
 import { Select } from "@/ui/Select";
 import { notify } from "@/ui/Toast";
 import { Copies, PageGroups, Rates, ratesOf, type PageGroup, type Rate, type SiteCopy } from "@/views/tag/Groups";
+import { DeleteSite } from "@/views/tag/DeleteSite";
 import { OneVisitor } from "@/views/tag/OneVisitor";
 import { Sending, type Sends } from "@/views/tag/Sending";
 
@@ -27,6 +28,7 @@ export function Settings() {
       {!canEdit && <p className="text-ink-2">You can read the settings; the site’s owners change them.</p>}
       <SettingsForm key={site.key} site={site} canEdit={canEdit} />
       {canEdit && <OneVisitor />}
+      {canEdit && <DeleteSite />}
     </Stack>
   );
 }

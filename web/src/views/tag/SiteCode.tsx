@@ -6,6 +6,7 @@ import { siteCode } from "@/words/code";
 import { useSite } from "@/state/site";
 import { Answer } from "@/ui/text";
 import { nowQuery } from "@/api/queries";
+import { useAddress } from "@/api/useAddress";
 import { ErrorState } from "@/ui/states";
 import { ago } from "@/words/format";
 import { Check } from "@/views/tag/Check";
@@ -15,6 +16,7 @@ import { useScriptSize } from "@/views/tag/useScriptSize";
 /** The line that goes on the pages, what it does, and a check that it works. */
 export function SiteCode() {
   const { site } = useSite();
+  const address = useAddress();
   const newest = useQuery(nowQuery(site.key, null));
   const size = useScriptSize(site.key);
   const last = newest.data?.arrived[0];
@@ -27,7 +29,7 @@ export function SiteCode() {
       {newest.isError && <ErrorState error={newest.error} again={() => void newest.refetch()} />}
       <Part title="The code">
         <p>Put this line into the head of every page of {site.name}:</p>
-        <Code text={siteCode(location.origin, site.key)} />
+        <Code text={siteCode(address, site.key)} />
         <p className="text-ink-2">
           It tells this server which page is shown, how long it is looked at, and what you name with <code>data-uc-event</code> or{" "}
           <code>uc.event()</code>.{" "}
