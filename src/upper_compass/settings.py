@@ -7,6 +7,7 @@ import tomllib
 from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
+from ipaddress import ip_network
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
@@ -51,8 +52,18 @@ def _plain_origin(url: str) -> str:
     return f"{scheme}://{host}"
 
 
+def _networks(text: str) -> str:
+    for one in filter(None, (part.strip() for part in text.split(","))):
+        try:
+            ip_network(one, strict=False)
+        except ValueError:
+            raise ValueError(f"{one[:60]} is no network such as 10.0.0.0/8") from None
+    return text
+
+
 DatabaseUrl = Annotated[str, AfterValidator(_of_psycopg)]
 PlainOrigin = Annotated[str, AfterValidator(_plain_origin)]
+Networks = Annotated[str, AfterValidator(_networks)]
 Seconds = Annotated[float, Field(gt=0, le=86_400)]
 Count = Annotated[int, Field(ge=1, le=10**12)]
 
@@ -86,7 +97,8 @@ class Installed(_Given):
     trusted_proxies: Annotated[
         str, Field(description="proxies whose word on the client's address and on https is taken: addresses, networks, or *", max_length=2000)
     ] = "127.0.0.1"  # fmt: skip
-    log_level: Annotated[Literal["debug", "info", "warning", "error"], Field(description="what is written into the log")] = "warning"
+    log_level: Annotated[Literal["debug", "info", "warning", "error"], Field(description="what is written into the log; info: each request too")] = "info"
+    metrics_from: Annotated[Networks, Field(description="networks from which /metrics is told, with commas between")] = "127.0.0.0/8, ::1/128"
     # Reports are read in a process of their own, so that they take nothing from collecting; else in this one, which needs less memory.
     reading_apart: Annotated[bool, Field(description="whether reports are read in a process of their own")] = True
     # As `nice` counts, where there is too little machine for both.

@@ -10,7 +10,7 @@ from pathlib import Path
 
 import structlog
 from fastapi import FastAPI
-from fastapi.responses import FileResponse, HTMLResponse, JSONResponse, Response
+from fastapi.responses import FileResponse, HTMLResponse, Response
 from fastapi.staticfiles import StaticFiles
 from pydantic import TypeAdapter
 from starlette.datastructures import MutableHeaders
@@ -25,6 +25,7 @@ from upper_compass.api import (
     exports,
     findings,
     funnels,
+    health,
     imports,
     insights,
     link_building,
@@ -44,11 +45,12 @@ from upper_compass.api import (
     visitors,
     watching,
 )
-from upper_compass.api.access import ServicesHere
 from upper_compass.api.limits import Limits
 from upper_compass.api.problems import Problem, ProblemDocument
+from upper_compass.api.watched import Watched
 from upper_compass.core.definitions.hits import Hit
 from upper_compass.services.application import Services
+from upper_compass.services.metrics import Metrics, Sources
 from upper_compass.services.retention import run_retention
 from upper_compass.settings import Settings
 
@@ -64,6 +66,8 @@ def create_app(settings: Settings) -> FastAPI:
     structlog.configure(
         logger_factory=structlog.stdlib.LoggerFactory(),
         processors=[
+            structlog.stdlib.filter_by_level,
+            structlog.contextvars.merge_contextvars,
             structlog.processors.add_log_level,
             structlog.processors.TimeStamper(fmt="iso"),
             structlog.processors.format_exc_info,
@@ -76,6 +80,7 @@ def create_app(settings: Settings) -> FastAPI:
         services = Services.of(settings)
         app.state.services = services
         services.start()
+        metrics.sources = Sources(services.engine, services.reader, services.writer)
         deleting = asyncio.create_task(run_retention(services.engine, services.reader, services.now))
         yield
         deleting.cancel()
@@ -87,10 +92,12 @@ def create_app(settings: Settings) -> FastAPI:
         description="Every endpoint says who may call it, in words and as `x-role`. Errors are problem documents (RFC 9457).",
     )  # fmt: skip
     problems.install(app)
+    metrics = app.state.metrics = Metrics()
     # A third quicker than at the most, and a fifth of a percent longer.
     app.add_middleware(GZipMiddleware, minimum_size=1000, compresslevel=6)
     app.add_middleware(Limits, settings=settings)
     app.add_middleware(_Guard)
+    app.add_middleware(Watched, metrics=metrics)
     for router in (
         collector.router,
         script.router,
@@ -115,15 +122,9 @@ def create_app(settings: Settings) -> FastAPI:
         segments.router,
         funnels.router,
         imports.router,
+        health.router,
     ):
         app.include_router(router)
-
-    @app.get("/health", include_in_schema=False)
-    async def is_well(services: ServicesHere) -> Response:
-        """Whether the database answers. `ready`: the frames of the first sites have been read."""
-        well = await services.database_answers()
-        body = {"status": "ok" if well else "the database is away", "instance": settings.instance, "ready": well and services.ready.is_set()}
-        return JSONResponse(body, 200 if well else 503, headers={} if well else {"Retry-After": "5"})
 
     if settings.demo:
         from upper_compass.demo.mill import mount

@@ -180,7 +180,8 @@ def take_back(invitation: Number, access: Owner) -> None:
             raise Problem(404, "The site has no such link; it may have been used, or have ended.")
 
 
-_GONE = Problem(404, "This link holds no more: it was used, taken back, or a week has passed. Ask for another.")
+def _gone() -> Problem:
+    return Problem(404, "This link holds no more: it was used, taken back, or a week has passed. Ask for another.")
 
 
 def _count(services: Services, request: Request) -> None:
@@ -194,7 +195,7 @@ def look_up(given: InvitedIn, request: Request, services: ServicesHere) -> Invit
     with services.engine.connect() as connection:
         found = people.invited(connection, given.secret)
     if found is None:
-        raise _GONE
+        raise _gone()
     return InvitedOut(site=found.site, role=found.role, by=found.by, until=found.until)
 
 
@@ -204,7 +205,7 @@ def accept(given: InvitedIn, caller: SignedIn, services: ServicesHere) -> Entere
     with services.engine.begin() as connection:
         found = people.come_in(connection, given.secret, caller.user)
     if found is None:
-        raise _GONE
+        raise _gone()
     return EnteredOut(key=found.site_key)
 
 
@@ -221,7 +222,7 @@ def _look(services: Services, given: JoinIn) -> None:
     """Nothing is hashed for a link that does not hold."""
     with services.engine.connect() as connection:
         if people.invited(connection, given.secret) is None:
-            raise _GONE
+            raise _gone()
     judge_password(given.password, "password", given.email, given.name)
 
 
@@ -231,5 +232,5 @@ def _join(services: Services, given: JoinIn, hashed: str, request: Request, resp
         if user is None:
             raise Problem(409, "Somebody has an account with this address. Sign in with it, then open the link again.")
         if people.come_in(connection, given.secret, user) is None:
-            raise _GONE
+            raise _gone()
         return let_in(services, connection, user, request, response)

@@ -16,6 +16,7 @@ from pydantic import BaseModel
 from starlette.exceptions import HTTPException
 from starlette.requests import ClientDisconnect
 
+from upper_compass.api.watched import request_id
 from upper_compass.core.definitions.validation_messages import sentence
 from upper_compass.core.engine.dimensions import UnknownNameError
 from upper_compass.frames.reader import ReaderAwayError
@@ -39,13 +40,14 @@ class FieldError(BaseModel):
 
 
 class ProblemDocument(BaseModel):
-    """What went wrong."""
+    """What went wrong. `request`: by which the log of the server knows it."""
 
     type: str = "about:blank"
     title: str
     status: int
     detail: str
     errors: list[FieldError] = []
+    request: str | None = None
 
 
 class Problem(Exception):  # noqa: N818
@@ -58,7 +60,8 @@ class Problem(Exception):  # noqa: N818
 
     def answer(self) -> JSONResponse:
         """The answer over HTTP."""
-        return JSONResponse(self.document.model_dump(exclude_none=True), self.document.status, headers=self.headers, media_type=MEDIA_TYPE)
+        told = self.document.model_copy(update={"request": request_id()})
+        return JSONResponse(told.model_dump(exclude_none=True), told.status, headers=self.headers, media_type=MEDIA_TYPE)
 
 
 def _printable(text: str) -> str:

@@ -37,6 +37,8 @@ class GroupWriter:
         self._connect = connect
         self._waiting: deque[tuple[Sequence[HitRow], asyncio.Future[None]]] = deque()
         self._rows = 0
+        # Hits that were stored, and that could not be, since it began.
+        self.stored, self.failed = 0, 0
         self._lock = threading.Lock()
         self._wake = threading.Event()
         self._stopping = False
@@ -53,6 +55,11 @@ class GroupWriter:
         self._stopping = True
         self._wake.set()
         self._thread.join(timeout=30)
+
+    @property
+    def waiting(self) -> int:
+        """How many hits wait."""
+        return self._rows
 
     async def put(self, rows: Sequence[HitRow]) -> None:
         """Return when the rows are durable. Raises BusyError at once when too much waits, NotStoredError when storing failed."""
@@ -78,9 +85,11 @@ class GroupWriter:
                     writer = writer or HitWriter(self._connect())
                     writer.store([row for rows, _ in batch for row in rows])
                     failed = False
+                    self.stored += sum(len(rows) for rows, _ in batch)
                 except Exception as why:  # whatever it is, the next batch is tried
                     log.error("hits not stored", why=str(why)[:500], hits=sum(len(rows) for rows, _ in batch))
                     writer, failed = self._dropped(writer), True
+                    self.failed += sum(len(rows) for rows, _ in batch)
                 self._answer([future for _, future in batch], failed=failed)
             if self._stopping:
                 return

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import shutil
 import threading
+import time
 from collections import OrderedDict
 from collections.abc import Callable
 from contextlib import AbstractContextManager
@@ -47,6 +48,8 @@ class DatasetCache:
         self._connect = connect
         self._reference = reference
         self._folder = folder
+        # How often new hits were taken in, and how long that took.
+        self.advances, self.advance_seconds = 0, 0.0
         self._max_bytes = max_bytes
         self._entries: OrderedDict[int, _Entry] = OrderedDict()  # asked for last at the end
         self._locks: dict[int, threading.Lock] = {}
@@ -61,7 +64,9 @@ class DatasetCache:
             with self._connect() as connection:
                 seq, tip = self._fitting(connection, site, entry)
                 if seq > entry.dataset.seq:
+                    began = time.perf_counter()
                     entry.dataset = site_dataset.advance(entry.dataset, hits_between(connection, site.id, entry.dataset.seq, seq), seq)
+                    self.advances, self.advance_seconds = self.advances + 1, self.advance_seconds + time.perf_counter() - began
                 entry.tip = tip  # only now, for reading may break off
             # Numbers of other sites' hits lie between, so this is an upper bound of what a restart would read again.
             if entry.dataset.seq - entry.saved >= SAVE_EVERY:
@@ -97,8 +102,7 @@ class DatasetCache:
 
     def _make_room(self) -> None:
         """Put down what was asked for the longest ago, until the rest fits; what was asked for last stays, whatever its size."""
-        with self._guard:
-            sizes = {site_id: entry.dataset.size for site_id, entry in self._entries.items()}
+        sizes = self.sizes()
         over = sum(sizes.values()) - self._max_bytes
         for site_id in list(sizes)[:-1]:
             if over <= 0:
@@ -119,6 +123,11 @@ class DatasetCache:
         if self._folder and entry.dataset.seq > entry.saved:
             snapshot.save(entry.dataset, self._folder / str(site_id), entry.tip, entry.deletion_epoch)
             entry.saved = entry.dataset.seq
+
+    def sizes(self) -> dict[int, int]:
+        """Bytes of each site that is in memory, the one asked for last at the end."""
+        with self._guard:
+            return {site_id: entry.dataset.size for site_id, entry in self._entries.items()}
 
     def forget(self, site_id: int) -> None:
         """Keep nothing of a site."""

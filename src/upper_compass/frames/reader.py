@@ -9,6 +9,7 @@ import signal
 import threading
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
+from dataclasses import dataclass
 from importlib import import_module
 from multiprocessing.connection import Connection
 from multiprocessing.managers import BaseManager
@@ -34,7 +35,7 @@ START_SECONDS = 60.0
 AGAIN = 1.0
 # Of the memory, kept tallies have one part of so many.
 TALLIES = 8
-EXPOSED = ("read", "read_json", "forget", "close")
+EXPOSED = ("read", "read_json", "forget", "state", "close")
 # All that is asked for is read in when the process starts, so that nobody waits for it.
 ASKED_FOR = (queries, compare, summary, tables)
 # What only this process needs; whoever collects starts a second earlier without it.
@@ -44,6 +45,16 @@ log = structlog.get_logger()
 
 class ReaderAwayError(Exception):
     """The process that reads has ended; it is started again."""
+
+
+@dataclass(frozen=True)
+class ReaderState:
+    """What a reader holds: bytes of each site and of kept tallies; how often new hits were taken in before a report, and how long that took."""
+
+    sites: dict[int, int]
+    tallies: int
+    advances: int
+    advance_seconds: float
 
 
 class Reader(Protocol):
@@ -57,6 +68,9 @@ class Reader(Protocol):
 
     def forget(self, site_id: int) -> None:
         """Keep nothing of a site that is gone for good, in memory or on disk. Raises ReaderAwayError."""
+
+    def state(self) -> ReaderState:
+        """What it holds. Raises ReaderAwayError."""
 
     def close(self) -> None:
         """Write the snapshots, and end."""
@@ -91,6 +105,10 @@ class ReaderHere:
     def forget(self, site_id: int) -> None:
         """See Reader."""
         self._cache.forget(site_id)
+
+    def state(self) -> ReaderState:
+        """See Reader."""
+        return ReaderState(self._cache.sizes(), self._kept.size, self._cache.advances, self._cache.advance_seconds)
 
     def close(self) -> None:
         """See Reader."""
@@ -166,6 +184,11 @@ class ReaderApart:
     def forget(self, site_id: int) -> None:
         """See Reader."""
         self._call("forget", site_id)
+
+    def state(self) -> ReaderState:
+        """See Reader."""
+        found: ReaderState = self._call("state")
+        return found
 
     def close(self) -> None:
         """See Reader."""

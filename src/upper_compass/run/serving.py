@@ -89,7 +89,8 @@ def log_to(file: Path, level: str) -> dict[str, Any]:
     """For uvicorn and the application alike: one file that is never longer than it may be, and the few before it."""
     handler = RotatingFileHandler(file, maxBytes=LOG_BYTES, backupCount=LOGS_KEPT)
     handler.setFormatter(logging.Formatter("%(message)s"))
-    logging.basicConfig(handlers=[handler], level=level.upper(), force=True)
+    logging.basicConfig(handlers=[handler], level=logging.WARNING, force=True)
+    logging.getLogger("upper_compass").setLevel(level.upper())
     return {"version": 1, "disable_existing_loggers": False}
 
 
@@ -101,7 +102,7 @@ def serve_app(app: FastAPI, port: int, settings: Settings, log: Path | None = No
     resource.setrlimit(resource.RLIMIT_NOFILE, (files, hard))
     most = min(settings.max_connections, files - FILES_BESIDE)
     uvicorn.run(
-        app, host=settings.address, port=port, log_level=settings.log_level, access_log=False, timeout_graceful_shutdown=5,
+        app, host=settings.address, port=port, log_level="warning", access_log=False, timeout_graceful_shutdown=5,
         http=protocol(settings.head_seconds, most), forwarded_allow_ips=settings.trusted_proxies, server_header=False,
         log_config=log_to(log, settings.log_level) if log else None,
     )  # fmt: skip

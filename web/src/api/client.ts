@@ -32,7 +32,8 @@ export class ApiError extends Error implements Problem {
   readonly status;
   readonly detail;
   readonly errors;
-  constructor({ type, title, status, detail, errors = [] }: Omit<Problem, "errors"> & Partial<Problem>) {
+  readonly request;
+  constructor({ type, title, status, detail, errors = [], request = null }: Omit<Problem, "errors" | "request"> & Partial<Problem>) {
     const [first] = errors;
     const own = first && detail === `${first.field}: ${first.text}` ? `${inWords(first.field)}: ${first.text}` : detail;
     super(own);
@@ -41,6 +42,7 @@ export class ApiError extends Error implements Problem {
     this.status = status;
     this.detail = own;
     this.errors = errors;
+    this.request = request;
   }
 }
 

@@ -7553,7 +7553,7 @@ export interface components {
         };
         /**
          * ProblemDocument
-         * @description What went wrong.
+         * @description What went wrong. `request`: by which the log of the server knows it.
          */
         ProblemDocument: {
             /**
@@ -7572,6 +7572,11 @@ export interface components {
              * @default []
              */
             errors: components["schemas"]["FieldError"][];
+            /**
+             * Request
+             * @default null
+             */
+            request: string | null;
         };
     };
     responses: never;

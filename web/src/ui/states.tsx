@@ -25,12 +25,17 @@ export function EmptyNote({ children }: { children: ReactNode }) {
 }
 
 /** What happened, what was kept, and what to do: in the server's words, where it said any. */
-export function ErrorState({ error, again }: { error: Error | { detail: string } | null; again: () => void }) {
+export function ErrorState({ error, again }: { error: Error | { detail: string; request?: string | null } | null; again: () => void }) {
   // An answer of the server comes with its problem; anything else is a fault of the page, which says nothing to its readers.
   const text = error && "detail" in error ? error.detail : "This part of the page failed. What you chose is kept in the address.";
   return (
     <div className="grid max-w-[60ch] content-start gap-2 self-start border-l-2 border-rust-mark px-4 py-3" role="alert">
       <p>{text}</p>
+      {error && "request" in error && error.request && (
+        <p className="text-label text-ink-2">
+          The log of the server knows it as <code className="select-all">{error.request}</code>.
+        </p>
+      )}
       <Button kind="primary" onClick={again}>
         Try again
       </Button>
