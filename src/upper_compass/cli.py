@@ -19,6 +19,11 @@ def main(arguments: list[str] | None = None) -> int:
     start.add_argument("--email", default="owner@localhost", help="address of the first user, made when there is none")
     commands.add_parser("stop", help="stop what runs in this checkout, PostgreSQL included")
     commands.add_parser("status", help="say what runs in this checkout")
+    keep = commands.add_parser("backup", help="write the whole installation into one file, while it runs")
+    keep.add_argument("file", type=Path)
+    keep.add_argument("--instance", choices=("main", "demo"), default="main")
+    back = commands.add_parser("restore", help="make an installation of such a file, where there is none")
+    back.add_argument("file", type=Path)
     commands.add_parser("settings", help="say which settings hold, and where each comes from")
     test = commands.add_parser("test", help="run every check and test; more arguments go to pytest")
     test.add_argument("rest", nargs=argparse.REMAINDER)
@@ -60,6 +65,10 @@ def _run(given: argparse.Namespace) -> int:
             instances.stop()
         case "status":
             print(json.dumps(instances.status(), indent=2))
+        case "backup":
+            instances.backup(given.file, given.instance)
+        case "restore":
+            instances.restore(given.file)
         case "settings":
             print(instances.told_settings())
         case "test":

@@ -9,7 +9,7 @@ import subprocess
 import sys
 from pathlib import Path
 
-from upper_compass.run.places import ROOT, STATE, only_one, run_quietly, say, step
+from upper_compass.run.places import BUILT, ROOT, only_one, run_quietly, say, step
 
 WEB = ROOT / "web" / "dist"
 TRACKER = ROOT / "tracker" / "dist" / "uc.js"
@@ -55,7 +55,7 @@ def node_environment() -> dict[str, str]:
 def install_front_end() -> dict[str, str]:
     """Install what the lock file names, when it changed; the environment for Node.js."""
     environment = node_environment()
-    stamp = STATE / "npm.stamp"
+    stamp = BUILT / "npm.stamp"
     wanted = _digest([ROOT / "package-lock.json", ROOT / "package.json"])
     if not (ROOT / "node_modules").exists() or not stamp.exists() or stamp.read_text() != wanted:
         with step("Installing the front end's packages"):
@@ -66,8 +66,8 @@ def install_front_end() -> dict[str, str]:
 
 def build() -> None:
     """Build the screens and the site script, unless what is there was built from the same sources."""
-    with only_one("build"):
-        stamp = STATE / "build.stamp"
+    with only_one("build", BUILT):
+        stamp = BUILT / "build.stamp"
         wanted = _digest(_sources())
         if WEB.exists() and TRACKER.exists() and stamp.exists() and stamp.read_text() == wanted:
             return

@@ -70,6 +70,11 @@ class Cluster:
         with self._administer(name) as connection:
             connection.execute(_OWN_ALL)
 
+    def has_database(self, name: str) -> bool:
+        """Whether there is a database of this name."""
+        with self._administer() as connection:
+            return connection.execute("SELECT 1 FROM pg_database WHERE datname = %s", [name]).fetchone() is not None
+
     def ensure_role(self) -> None:
         """Make the application's role when it is not there."""
         with self._administer() as connection:
@@ -80,6 +85,11 @@ class Cluster:
         """Make a database that holds what another one holds; nobody may be using that."""
         with self._administer() as connection:
             connection.execute(f'CREATE DATABASE "{to}" TEMPLATE "{name}" OWNER {ROLE}')
+
+    def rename_database(self, name: str, to: str) -> None:
+        """Give a database another name; nobody may be using it."""
+        with self._administer() as connection:
+            connection.execute(f'ALTER DATABASE "{name}" RENAME TO "{to}"')
 
     def drop_database(self, name: str) -> None:
         """Remove a database and whoever is using it."""
@@ -115,7 +125,9 @@ def _handed_on(folder: Path) -> Iterator[dict[str, Any]]:
         os.close(opened)
 
 
-def _binaries() -> Path:
+def binaries() -> Path:
+    """Where PostgreSQL's programs lie; installed where they are not there. Raises CannotRunError."""
+
     def found() -> list[Path]:
         places = Path("/usr/lib/postgresql").glob("*/bin/postgres")
         return sorted((p.parent for p in places if int(p.parts[-3]) >= MIN_VERSION), key=lambda p: int(p.parts[-2]))
@@ -181,12 +193,12 @@ def start_cluster() -> Cluster:
         if running:
             running.ensure_role()
             return running
-        binaries = _binaries()
+        found = binaries()
         if not (_folder() / "data" / "PG_VERSION").exists():
-            with step("Making a PostgreSQL data folder in .compass/postgres"):
-                _make(binaries)
+            with step(f"Making a PostgreSQL data folder in {_folder()}"):
+                _make(found)
         with step("Starting PostgreSQL on the loopback address"):
-            return _start(binaries)
+            return _start(found)
 
 
 def _start(binaries: Path) -> Cluster:
@@ -212,7 +224,7 @@ def _start(binaries: Path) -> Cluster:
         if process.poll() is not None:
             break
         time.sleep(0.1)
-    raise CannotRunError("PostgreSQL did not start; .compass/postgres.log, or log/ in its data folder, says why.")
+    raise CannotRunError(f"PostgreSQL did not start; {STATE / 'postgres.log'}, or log/ in its data folder, says why.")
 
 
 def stop_cluster() -> bool:

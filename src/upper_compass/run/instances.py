@@ -18,11 +18,9 @@ from typing import Any
 
 import sqlalchemy as sa
 
-from upper_compass.collect.importing import into_site
 from upper_compass.run.build import TRACKER, WEB, build
 from upper_compass.run.cluster import start_cluster, stop_cluster
 from upper_compass.run.places import STATE, CannotRunError, alive, free_port, only_one, say, step
-from upper_compass.services import imports
 from upper_compass.settings import Clock, Installed, Settings, UnfitSettingsError, fitting, held, settings_file, source_of
 from upper_compass.store import accounts, sites, tokens
 from upper_compass.store.database import connect, migrate
@@ -157,7 +155,7 @@ def launch(instance: str) -> str:
                 if process.poll() is not None:
                     break
                 time.sleep(0.05)
-        raise CannotRunError(f"The application did not start; .compass/{instance}.out and {instance}.log say why.")
+        raise CannotRunError(f"The application did not start; {STATE / instance}.out and {instance}.log say why.")
 
 
 def halt(instance: str) -> bool:
@@ -206,6 +204,50 @@ def start(email: str) -> None:
         print(f"  address   {email}\n  password  {made}\n\nThis password is shown once.")
 
 
+def _named(file: Path) -> Path:
+    """A file, named from the folder that the command was called in."""
+    return Path(os.environ.get("COMPASS_CALLED_FROM", ".")) / file
+
+
+def backup(file: Path, instance: str | None) -> None:
+    """Write a backup of an instance, while it runs or not. Raises CannotRunError."""
+    from upper_compass.run import safekeeping  # whoever stops or looks need not wait for it
+
+    made = safekeeping.backup(database_url(instance or "main"), _named(file))
+    say(f"{file} holds {made.rows['sites']:,} sites and {made.rows['hits']:,} hits. It holds secrets too: keep it where only you can read it.")
+
+
+def restore(file: Path) -> None:
+    """Make an installation of a backup where there is none yet. Raises CannotRunError; what was there is as it was then."""
+    from upper_compass.run import safekeeping
+
+    named = _named(file)
+    if running("main"):
+        raise CannotRunError("The application runs; ./compass stop ends it, then try again.")
+    kept = safekeeping.about(named)[3]
+    if kept is not None and not settings_file().exists():
+        settings_file().write_bytes(kept)
+        say(f"{settings_file()} was not there and is restored too.")
+    url = installed("main").database_url
+    if url:
+        safekeeping.restore(url, named)
+        return
+    cluster, name = start_cluster(), database("main")
+    if cluster.has_database(name) and not safekeeping.is_empty(cluster.url(name)):
+        raise CannotRunError("There is an installation here already; a backup goes where there is none. Move the data folder away, or set another one (data).")
+    # Under another name until it is whole, so that what breaks off leaves nothing behind.
+    making = f"{name}_restored"
+    cluster.drop_database(making)
+    cluster.ensure_database(making)
+    try:
+        safekeeping.restore(cluster.url(making), named)
+    except CannotRunError:
+        cluster.drop_database(making)
+        raise
+    cluster.drop_database(name)
+    cluster.rename_database(making, name)
+
+
 def told_settings() -> str:
     """Which settings hold, where each comes from, and what it is. Raises CannotRunError with what is wrong."""
     try:
@@ -246,7 +288,10 @@ def import_file(file: Path, site_key: str, instance: str | None) -> int:
 
     Raises CannotRunError when the file, the site or the application is not there.
     """
-    file = Path(os.environ.get("COMPASS_CALLED_FROM", ".")) / file
+    from upper_compass.collect.importing import into_site
+    from upper_compass.services import imports
+
+    file = _named(file)
     if not file.is_file():
         raise CannotRunError(f"There is no file {file}.")
     chosen = _chosen(instance)

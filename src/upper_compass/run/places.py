@@ -25,6 +25,8 @@ def _data_folder() -> Path:
         return ROOT / ".compass"  # what is wrong is said where the settings are needed
 
 
+# What was built of the checkout: it belongs to that, wherever the data lies.
+BUILT = ROOT / ".compass"
 # All that is kept of an installation.
 STATE = _data_folder()
 
@@ -50,11 +52,12 @@ def step(text: str) -> Iterator[None]:
 
 
 @contextmanager
-def only_one(name: str) -> Iterator[None]:
-    """Let one process at a time do this in this checkout."""
-    STATE.mkdir(parents=True, exist_ok=True)
-    STATE.chmod(0o700)  # what is collected lies here, and passwords: nobody else's business
-    with (STATE / f"{name}.lock").open("w") as lock:
+def only_one(name: str, folder: Path | None = None) -> Iterator[None]:
+    """Let one process at a time do this in a folder, that of the data unless another is named."""
+    folder = folder or STATE
+    folder.mkdir(parents=True, exist_ok=True)
+    folder.chmod(0o700)  # what is collected lies here, and passwords: nobody else's business
+    with (folder / f"{name}.lock").open("w") as lock:
         fcntl.flock(lock, fcntl.LOCK_EX)
         yield
 
