@@ -116,6 +116,11 @@ def _import(page):
 
 
 # Name of the view: (address, what is waited for or done).
+def _funnel(page):
+    page.locator("[data-step='5']").wait_for()
+    page.locator("[aria-busy=true]").first.wait_for(state="detached")  # its steps stand before their figures
+
+
 VIEWS = {
     "sign-in": ("/", lambda page: page.get_by_role("button", name="Sign in").wait_for()),
     "overview": ("/s/mill/read/overview", _whole_overview),
@@ -140,7 +145,7 @@ VIEWS = {
     "audience": ("/s/mill/read/audience", lambda page: page.get_by_role("slider", name="Visits by weekday and hour").wait_for()),
     "activity": ("/s/mill/read/events", _reads),
     "compare": ("/s/mill/explain/compare", _reads),
-    "funnels": ("/s/mill/explain/funnels?funnel=1", lambda page: page.locator("[data-step='5']").wait_for()),
+    "funnels": ("/s/mill/explain/funnels?funnel=1", _funnel),
     "paths": ("/s/mill/explain/paths?centre=page:/courses", lambda page: page.locator("[data-node]").first.wait_for()),
     "attribution": ("/s/mill/explain/attribution", _reads),
     "drivers": ("/s/mill/explain/drivers", _reads),
