@@ -3,6 +3,7 @@
 import csv
 import io
 import json
+import re
 from datetime import timedelta
 
 import pytest
@@ -179,6 +180,28 @@ def test_a_token_does_what_its_scope_says_and_no_more(client):
                 sent = {"content": body} if isinstance(body, str) else {"json": body} if body is not None else {}
                 answer = client.request(method, path, headers=bearer, **sent)
                 assert (answer.status_code == 403) == (asked not in granted[scope]), (scope, method, path, answer.text)
+
+
+def test_every_endpoint_says_which_tokens_may_call_it_and_keeps_others_out(client):
+    headers = sign_in(client, "owner")
+    may = {scope: token(client, headers, scope=scope) for scope in ("read", "write", "import")}
+    client.cookies.clear()
+    granted = {"read": {"read"}, "write": {"read", "write", "import"}, "import": {"import"}}
+    refused = 0
+    for path, methods in client.get("/api/v1/openapi.json").json()["paths"].items():
+        for method, operation in methods.items():
+            asked = operation.get("x-scope")
+            assert (asked is None) == operation["x-role"].startswith("anyone"), (method, path)
+            where = re.sub(r"\{\w+\}", "1", path.replace("{site}", "mill"))
+            for scope, bearer in may.items():
+                if asked is None or where.endswith("/stream"):
+                    continue
+                if asked not in granted[scope]:
+                    assert client.request(method, where, headers=bearer).status_code == 403, (scope, method, path)
+                    refused += 1
+                elif method == "get":
+                    assert client.get(where, headers=bearer).status_code != 403, (scope, path)
+    assert refused > 100
 
 
 def test_a_token_is_for_one_site_has_an_end_and_says_when_it_was_used(client, engine):
