@@ -92,3 +92,14 @@ def test_a_viewer_reads_and_changes_nothing(page):
     page.goto("/s/mill/watch/tag-health")
     page.locator("[aria-label='Findings'] > li").first.wait_for()
     expect(page.locator("[aria-label='Findings'] > li button:not([aria-label^='Open up: '])")).to_have_count(0)
+
+
+def test_the_number_of_one_error_is_that_error_and_no_other(health):
+    finding = health.get_by_role("listitem", name=re.compile("A script of the pages fails: ")).first
+    count = re.search(r"([\d,]+) times in 30 days", finding.inner_text()).group(1)
+    finding.get_by_role("button", name=re.compile("^Open up: ")).click()
+    drawer = health.get_by_role("dialog")
+    expect(drawer.locator("[data-figure]")).to_have_text(count)
+    drawer.get_by_role("link", name="The visits behind it").click()
+    expect(health.get_by_role("heading", level=1)).to_have_text(re.compile(r"^\d+ visits?"))
+    expect(health.get_by_role("grid", name="Visits").locator("tbody tr").first).to_be_visible()

@@ -56,8 +56,10 @@ def test_what_a_finding_counts_is_the_figure_of_a_report_that_it_names():
     back = tagged(3, "", "o", referrer="https://tickets.mill.example/")
     hits = tagged(12, "?utm_source=letter&utm_medium=e-mail") + tagged(30, "?utm_source=letter&utm_medium=email", "w")
     hits += tagged(7, "?utm_source=fair&utm_medium=stand", "x")
+    for n, message in enumerate(["x is undefined"] * 4 + ["y is undefined"] * 3):
+        hits.append(hit(41 * DAY + n * MINUTE, "event", visitor=f"e{n}", name="script error", url=HOME, props=json.dumps({"message": message})))
     listed = found(hits + back)
-    assert {one.kind for one in listed} >= {"spelling", "unsorted", "referrer"}
+    assert {one.kind for one in listed} >= {"spelling", "unsorted", "referrer", "script error"}
     for one in listed:
         values, days = one.figure.values, one.figure.days
         request = {

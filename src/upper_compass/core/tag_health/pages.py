@@ -16,6 +16,7 @@ from upper_compass.core.dataset.visits import REPEATED_ORDER
 from upper_compass.core.definitions.hits import SCRIPT_ERROR, Kind
 from upper_compass.core.definitions.personal_data import MASK
 from upper_compass.core.definitions.site_rules import bare_host
+from upper_compass.core.engine.dimensions import PROPERTY
 from upper_compass.core.engine.protocol import Counting, Tally, tallied
 from upper_compass.core.engine.selection import Selection
 from upper_compass.core.tag_health.findings import Finding, FindingFigure
@@ -25,6 +26,7 @@ from upper_compass.core.tag_health.inspection import DAYS, HISTORY, MAX_EXAMPLES
 MIN_EXPECTED = 7.0
 MIN_TIMES = 5
 MAX_ERRORS = 10
+MAX_MESSAGE, UNSAID = 200, "it does not say what"
 
 
 def silences(at: Inspection) -> list[Finding]:
@@ -206,11 +208,18 @@ def script_errors(at: Inspection) -> list[Finding]:
             cost=f"{count:,} times in 30 days, for {people[text]:,} {'person' if people[text] == 1 else 'people'}; what comes behind it may not be told.",
             examples=pages.filter(pl.col("message") == text)["page"].head(MAX_EXAMPLES).to_list(),
             advice="Show it to whoever builds these pages; the event script error has the file and the line.",
-            figure=FindingFigure(measure="times", values={"event": SCRIPT_ERROR}, days=DAYS),
+            figure=_of_message(text),
         )
         for text, count in by_message.select("message", "times").iter_rows()
         if count >= MIN_VISITS
     ]  # fmt: skip
+
+
+def _of_message(text: str) -> FindingFigure | None:
+    """The times of one error; none of a message that is cut, or that says nothing, for a report has it by its whole text."""
+    if text == UNSAID or len(text) >= MAX_MESSAGE:
+        return None
+    return FindingFigure(measure="times", values={"event": SCRIPT_ERROR, f"{PROPERTY}message": text}, days=DAYS)
 
 
 def _with_errors(selection: Selection) -> pl.DataFrame:
@@ -241,4 +250,4 @@ def _pages_with_errors(selection: Selection) -> Tally:
 
 def _message(props: str) -> str:
     holding = json.loads(props) if props else {}
-    return str(holding.get("message") or "it does not say what")[:200]
+    return str(holding.get("message") or UNSAID)[:MAX_MESSAGE]

@@ -18,7 +18,7 @@ interface BehindProps extends Omit<ComponentProps<"a">, "href"> {
 function useNarrowing({ places, whole }: Pick<BehindProps, "places" | "whole">) {
   const { registry } = useSite();
   const { under } = useView();
-  const isOfHit = (name: string) => registry?.dimensions.find((one) => one.name === name)?.of === "hit";
+  const isOfHit = (name: string) => name.startsWith("prop.") || registry?.dimensions.find((one) => one.name === name)?.of === "hit";
   const { others, oneHit } = inOneHit(places, isOfHit);
   const parts = [...(oneHit ? [partOfOne(oneHit)] : []), ...(whole ? [whole] : [])];
   const readToo = (now: ViewSearch): ViewSearch => {
