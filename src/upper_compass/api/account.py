@@ -129,7 +129,7 @@ def list_sessions(caller: SignedIn, request: Request, services: ServicesHere) ->
     """One's sign-ins that hold, the last used first."""
     with services.engine.connect() as connection:
         found = accounts.sessions_of(connection, caller.user.id, session_of(request))
-    return [SessionsOut(id=one.id, browser=one.browser, since=one.since, seen=one.seen, own=one.own) for one in found]
+    return [SessionsOut.model_validate(one, from_attributes=True) for one in found]
 
 
 @router.delete("/sessions", status_code=204, openapi_extra=who("signed in", "person"), responses=responses(401, 403))
@@ -152,7 +152,7 @@ def list_tokens(caller: SignedIn, services: ServicesHere) -> list[ApiTokenOut]:
     """One's own tokens, the newest first."""
     with services.engine.connect() as connection:
         found = tokens.tokens_of(connection, caller.user.id)
-    return [ApiTokenOut(id=one.id, name=one.name, scope=one.scope, site=one.site, made=one.made, used=one.used, until=one.until) for one in found]
+    return [ApiTokenOut.model_validate(one, from_attributes=True) for one in found]
 
 
 @router.post("/tokens", status_code=201, openapi_extra=who("signed in", "person"), responses=responses(401, 403, 409, 422))

@@ -54,7 +54,7 @@ class ChangesOut(BaseModel):
 
 def _told(change: Change) -> ChangeOut:
     named = next((state["name"] for state in (change.after, change.before) if isinstance(state, dict) and isinstance(state.get("name"), str)), None)
-    fields = [DifferenceOut(field=one.field, before=one.before, after=one.after) for one in differences(change.before, change.after)]
+    fields = [DifferenceOut.model_validate(one, from_attributes=True) for one in differences(change.before, change.after)]
     return ChangeOut(id=change.id, at=change.at, by=change.by, thing=change.thing, name=named, fields=fields)
 
 

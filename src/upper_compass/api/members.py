@@ -108,7 +108,7 @@ def _told(member: Member, caller: int) -> MemberOut:
 
 
 def _link(one: Invitation) -> InvitationOut:
-    return InvitationOut(id=one.id, role=one.role, note=one.note, by=one.by, made=one.made, until=one.until)
+    return InvitationOut.model_validate(one, from_attributes=True)
 
 
 @contextmanager
@@ -196,7 +196,7 @@ def look_up(given: InvitedIn, request: Request, services: ServicesHere) -> Invit
         found = people.invited(connection, given.secret)
     if found is None:
         raise _gone()
-    return InvitedOut(site=found.site, role=found.role, by=found.by, until=found.until)
+    return InvitedOut.model_validate(found, from_attributes=True)
 
 
 @router.post("/invitations/accepted", openapi_extra=who("signed in", "person"), responses=responses(401, 403, 404, 422))

@@ -51,7 +51,7 @@ def delete_site(given: DeleteIn, access: Owner, services: ServicesHere) -> Delet
 
 
 def _told(one: site_removal.DeletedSite) -> DeletedSiteOut:
-    return DeletedSiteOut(key=one.key, name=one.name, deleted=one.deleted, until=one.until)
+    return DeletedSiteOut.model_validate(one, from_attributes=True)
 
 
 @router.get("/deleted-sites", openapi_extra=who("signed in", "person"), responses=responses(401, 403))

@@ -54,7 +54,7 @@ function ByLink({ secret }: { secret: string }) {
         {by ?? "An owner"} lets you in to {site}.
       </Answer>
       <p>
-        As {ROLES[role]}. The link works once, until {longDay(until.slice(0, 10))}.
+        Your role there is {ROLES[role]}. The link works once, until {longDay(until.slice(0, 10))}.
       </p>
       {session.data ? <Accept secret={secret} session={session.data} /> : <Enter secret={secret} />}
     </Door>
