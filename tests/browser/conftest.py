@@ -100,6 +100,14 @@ def follow(page, path):
     page.locator("h1:not([data-left])").wait_for(state="attached")
 
 
+def confirm(page, button, *, key=None):
+    """Say yes to what asks first, and wait until it is gone: what lies behind an open dialog is not there for a reader."""
+    dialog = page.get_by_role("dialog")
+    said = dialog.get_by_role("button", name=button)
+    said.press(key) if key else said.click()
+    expect(dialog).to_have_count(0)
+
+
 def options_of(select):
     """What can be chosen there."""
     select.click()

@@ -4,6 +4,7 @@ import re
 
 from playwright.sync_api import expect
 
+from tests.browser.conftest import confirm
 from tests.browser.telling import until
 
 IS_HERE = "document.getElementById('page').contains(document.activeElement)"
@@ -36,7 +37,7 @@ def test_after_a_goal_was_archived_from_its_own_form(analyst):
     analyst.goto("/s/mill/tag/goals")
     analyst.get_by_role("button", name="Guide downloads", exact=True).press("Enter")
     analyst.get_by_role("button", name="Archive …").press("Enter")
-    analyst.get_by_role("dialog").get_by_role("button", name="Archive").press("Enter")
+    confirm(analyst, "Archive", key="Enter")
     expect(analyst.get_by_role("form")).to_have_count(0)
     assert stays(analyst)
     analyst.get_by_role("button", name="Restore Guide downloads").press("Enter")

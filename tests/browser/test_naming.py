@@ -4,7 +4,7 @@ import re
 
 from playwright.sync_api import expect
 
-from tests.browser.conftest import choose
+from tests.browser.conftest import choose, confirm
 
 
 def test_an_event_is_looked_into_renamed_and_taken_back(analyst):
@@ -99,13 +99,13 @@ def test_a_goal_is_previewed_made_changed_put_away_and_brought_back(analyst):
     expect(row).to_contain_text("views of pages that match thanks$, once a visit worth €2.50 each")
     row.get_by_role("button").first.click()
     analyst.get_by_role("button", name="Archive …").click()
-    analyst.get_by_role("dialog").get_by_role("button", name="Archive").click()
+    confirm(analyst, "Archive")
     expect(row).to_have_count(0)
     analyst.get_by_role("button", name="Restore Tasters").click()
     expect(row).to_be_visible()
     row.get_by_role("button").first.press("Enter")
     analyst.get_by_role("button", name="Archive …").press("Enter")
-    analyst.get_by_role("dialog").get_by_role("button", name="Archive").press("Enter")
+    confirm(analyst, "Archive", key="Enter")
     expect(row).to_have_count(0)
 
 
@@ -132,14 +132,14 @@ def test_a_goal_takes_a_whole_address_is_told_of_pages_nearly_called_so_and_asks
     expect(row).to_contain_text("orders with a total of at least 60, once a visit")
     row.get_by_role("button").first.click()
     analyst.get_by_role("button", name="Archive …").click()
-    analyst.get_by_role("dialog").get_by_role("button", name="Archive").click()
+    confirm(analyst, "Archive")
     analyst.reload()
     archived = analyst.get_by_role("region", name="Archived")
     archived.get_by_role("button", name="Restore Large orders").click()
     expect(row).to_be_visible()
     row.get_by_role("button").first.click()
     analyst.get_by_role("button", name="Archive …").click()
-    analyst.get_by_role("dialog").get_by_role("button", name="Archive").click()
+    confirm(analyst, "Archive")
     expect(archived).to_contain_text("Large orders")
 
 
@@ -175,7 +175,7 @@ def test_a_key_that_arrived_is_defined_from_the_list(analyst):
     expect(arrived).to_have_count(0)
     analyst.locator("tr", has_text="Oven").get_by_role("button", name="Oven").click()
     analyst.get_by_role("button", name="Remove …").click()
-    analyst.get_by_role("dialog").get_by_role("button", name="Remove").click()
+    confirm(analyst, "Remove")
     expect(arrived).to_be_visible()
 
 
@@ -201,11 +201,11 @@ def test_a_site_field_is_added_read_by_and_taken_away(analyst):
     expect(analyst.locator("[data-chip]")).to_contain_text("seeded-rye")
     row.get_by_role("button", name="Loaf", exact=True).click()
     analyst.get_by_role("button", name="Remove …").click()
-    analyst.get_by_role("dialog").get_by_role("button", name="Remove").click()
+    confirm(analyst, "Remove")
     expect(row).to_have_count(0)
     analyst.get_by_role("button", name="Restore").click()
     expect(row).to_be_visible()
     row.get_by_role("button", name="Loaf", exact=True).click()
     analyst.get_by_role("button", name="Remove …").click()
-    analyst.get_by_role("dialog").get_by_role("button", name="Remove").click()
+    confirm(analyst, "Remove")
     expect(row).to_have_count(0)

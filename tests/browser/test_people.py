@@ -5,7 +5,7 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from tests.browser.conftest import follow, serious
+from tests.browser.conftest import confirm, follow, serious
 from upper_compass.demo.laying import COLLEAGUE
 
 NEW = "seven loaves on a sill"
@@ -88,7 +88,7 @@ def test_who_has_an_account_signs_in_on_the_way(people):
 
 def test_the_last_owner_stays_and_a_link_is_taken_back(people):
     people.get_by_role("button", name="Remove Ida Brandvold").click()
-    people.get_by_role("dialog").get_by_role("button", name="Remove").click()
+    confirm(people, "Remove")
     expect(people.get_by_role("alert")).to_have_text("A site needs an owner. Make somebody else one first.")
     link_for(people, "Nobody in the end", "owner")
     people.get_by_role("button", name="Take back the link: Nobody in the end").click()
@@ -129,7 +129,7 @@ def test_ones_account_is_in_ones_own_hands(people):
     expect(told).to_contain_text(re.compile(r"read.*Fennmoor Mill"))
     expect(told).not_to_contain_text("never")  # it was used, and it ends
     told.get_by_role("button", name="Revoke Monday's sheet").click()
-    max_.get_by_role("dialog").get_by_role("button", name="Revoke").click()
+    confirm(max_, "Revoke")
     expect(told).to_have_count(0)
     assert program.request.get(f"{base}/api/v1/sites/mill", headers=bearer).status == 401
 

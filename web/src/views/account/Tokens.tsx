@@ -124,8 +124,8 @@ export function Tokens() {
         onClose={() => setEnding(null)}
       >
         What calls with it is refused from then on. It cannot be brought back; a new one can be made.
+        {revoke.error && <FieldError>{revoke.error.detail}</FieldError>}
       </Confirm>
-      {revoke.error && <FieldError>{revoke.error.detail}</FieldError>}
     </Part>
   );
 }
