@@ -9,9 +9,10 @@ from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from ipaddress import ip_network
 from pathlib import Path
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, Self
+from urllib.parse import urlsplit
 
-from pydantic import AfterValidator, Field, StringConstraints, ValidationError
+from pydantic import AfterValidator, Field, StringConstraints, ValidationError, model_validator
 from pydantic_settings import BaseSettings, PydanticBaseSettingsSource, SettingsConfigDict, TomlConfigSettingsSource
 from sqlalchemy import make_url
 
@@ -52,6 +53,14 @@ def _plain_origin(url: str) -> str:
     return f"{scheme}://{host}"
 
 
+def _provider_url(url: str) -> str:
+    """An address of a provider: https, or this machine's own."""
+    parts = urlsplit(url)
+    if not parts.hostname or (parts.scheme != "https" and not (parts.scheme == "http" and parts.hostname in ("127.0.0.1", "localhost"))):
+        raise ValueError("must be https:// and a host")
+    return url
+
+
 def _networks(text: str) -> str:
     for one in filter(None, (part.strip() for part in text.split(","))):
         try:
@@ -63,6 +72,7 @@ def _networks(text: str) -> str:
 
 DatabaseUrl = Annotated[str, AfterValidator(_of_psycopg)]
 PlainOrigin = Annotated[str, AfterValidator(_plain_origin)]
+ProviderUrl = Annotated[str, StringConstraints(max_length=2000), AfterValidator(_provider_url)]
 Networks = Annotated[str, AfterValidator(_networks)]
 Seconds = Annotated[float, Field(gt=0, le=86_400)]
 Count = Annotated[int, Field(ge=1, le=10**12)]
@@ -99,6 +109,15 @@ class Installed(_Given):
     ] = "127.0.0.1"  # fmt: skip
     log_level: Annotated[Literal["debug", "info", "warning", "error"], Field(description="what is written into the log; info: each request too")] = "info"
     metrics_from: Annotated[Networks, Field(description="networks from which /metrics is told, with commas between")] = "127.0.0.0/8, ::1/128"
+    oidc_issuer: Annotated[
+        Annotated[str, AfterValidator(lambda url: _provider_url(url).rstrip("/"))] | None,
+        Field(description="a provider of identities (OpenID Connect) by which people may sign in, such as https://id.example"),
+    ] = None
+    oidc_client_id: Annotated[str, Field(max_length=500, description="as what the provider knows this installation")] = ""
+    oidc_client_secret: Annotated[str, Field(max_length=500, description="the secret that the provider gave it")] = ""
+    oidc_name: Annotated[str, StringConstraints(max_length=60, strip_whitespace=True, min_length=1), Field(description="what people call the provider")] = (
+        "your organisation"
+    )
     # Reports are read in a process of their own, so that they take nothing from collecting; else in this one, which needs less memory.
     reading_apart: Annotated[bool, Field(description="whether reports are read in a process of their own")] = True
     # As `nice` counts, where there is too little machine for both.
@@ -121,6 +140,12 @@ class Installed(_Given):
     answer_seconds: Annotated[Seconds, Field(description="how long an answer may take")] = 60.0
     store_seconds: Annotated[Seconds, Field(description="how long hits may wait to be stored")] = 15.0
     max_connections: Annotated[int, Field(ge=10, le=100_000, description="connections at once")] = 900
+
+    @model_validator(mode="after")
+    def _provider_is_whole(self) -> Self:
+        if self.oidc_issuer and not (self.oidc_client_id and self.oidc_client_secret):
+            raise ValueError("oidc_issuer needs oidc_client_id and oidc_client_secret, which the provider gives")
+        return self
 
     @property
     def memory_bytes(self) -> int:
@@ -179,7 +204,10 @@ def fitting(make: Callable[[], Any]) -> Any:  # noqa: ANN401
     except ValidationError as error:
         faults = []
         for fault in error.errors(include_url=False, include_input=False):
-            name = str(fault["loc"][0]) if fault["loc"] else ""
+            if not fault["loc"]:
+                faults.append(f"{sentence(fault)}.")
+                continue
+            name = str(fault["loc"][0])
             is_unknown = fault["type"] == "extra_forbidden"
             unknown = f"{name} in {settings_file()} is no setting; ./compass settings lists them."
             faults.append(unknown if is_unknown else f"{source_of(name)}: {sentence(fault)}.")
@@ -200,4 +228,6 @@ def _shown(name: str, value: object) -> str:
     if value is None:
         return ""
     # Whoever reads over somebody's shoulder shall not learn it.
+    if name == "oidc_client_secret":
+        return "…" if value else ""
     return make_url(str(value)).render_as_string(hide_password=True) if name == "database_url" else str(value)

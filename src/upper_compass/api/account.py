@@ -11,11 +11,12 @@ from fastapi import APIRouter, Path, Request
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
 from upper_compass.api.access import Caller, ServicesHere, SignedIn, session_of, who
-from upper_compass.api.letting_in import Password, PersonName, count_try, forget_tries, hashing, judge_password
+from upper_compass.api.change_log import ChangeOut, told_change
+from upper_compass.api.letting_in import Password, PersonName, hashing, judge_password, prove_password
 from upper_compass.api.problems import Problem, responses
 from upper_compass.api.routing import Route
 from upper_compass.services.application import Services
-from upper_compass.store import accounts, tokens
+from upper_compass.store import accounts, sites, tokens
 from upper_compass.store.accounts import User
 from upper_compass.store.sites import UnfitError
 from upper_compass.store.tokens import Scope, TooManyTokensError
@@ -24,6 +25,7 @@ router = APIRouter(prefix="/api/v1/account", tags=["Account"], route_class=Route
 
 Number = Annotated[int, Path(ge=1, le=2**31 - 1)]
 LONGEST_DAYS = 3650
+MAX_CHANGES = 50
 
 
 class AccountOut(BaseModel):
@@ -103,25 +105,22 @@ def change_account(given: AccountIn, caller: SignedIn, services: ServicesHere) -
 @router.put("/password", status_code=204, openapi_extra=who("signed in", "person"), responses=responses(401, 403, 422, 429))
 async def change_password(given: PasswordIn, caller: SignedIn, request: Request, services: ServicesHere) -> None:
     """Give oneself another password. Every other session ends, and no other browser is known."""
-    account = ("password", str(caller.user.id))
-    count_try(services, services.settings.sign_ins_per_account, *account)
-    hashed = await to_thread.run_sync(_password_of, services, caller.user)
-    if not await to_thread.run_sync(accounts.fits, hashed, given.now, limiter=hashing):
-        raise UnfitError("now", "This is not your password.")
-    forget_tries(services, services.settings.sign_ins_per_account, *account)
+    await prove_password(services, caller.user, given.now, "now")
     await to_thread.run_sync(judge_password, given.then, "then", caller.user.email, caller.user.name)
     fresh = await to_thread.run_sync(accounts.hash_of, given.then, limiter=hashing)
     await to_thread.run_sync(_set_password, services, caller.user, fresh, session_of(request))
 
 
-def _password_of(services: Services, user: User) -> str | None:
-    with services.engine.connect() as connection:
-        return accounts.password_of(connection, user.email)[1]
-
-
 def _set_password(services: Services, user: User, hashed: str, secret: str) -> None:
     with services.engine.begin() as connection:
         accounts.set_password(connection, user, hashed, secret)
+
+
+@router.get("/changes", openapi_extra=who("signed in", "person"), responses=responses(401, 403))
+def list_account_changes(caller: SignedIn, services: ServicesHere) -> list[ChangeOut]:
+    """The newest changes of one's own account, the newest first."""
+    with services.engine.connect() as connection:
+        return [told_change(one) for one in sites.account_changes(connection, caller.user.id, MAX_CHANGES)]
 
 
 @router.get("/sessions", openapi_extra=who("signed in", "person"), responses=responses(401, 403))

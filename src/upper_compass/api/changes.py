@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from datetime import datetime
 from typing import Annotated
 from zoneinfo import ZoneInfo
 
@@ -11,14 +10,13 @@ from fastapi.responses import StreamingResponse
 from pydantic import BaseModel
 
 from upper_compass.api.access import Owner, who
+from upper_compass.api.change_log import ChangeOut, DifferenceOut, told_change
 from upper_compass.api.problems import responses
 from upper_compass.api.routing import Route
 from upper_compass.api.sending import FILES, Format, rows_sent
 from upper_compass.core.definitions.text_tests import storable
 from upper_compass.core.export.files import rows_frame
-from upper_compass.services.history import differences
 from upper_compass.store import sites
-from upper_compass.store.sites import Change
 
 router = APIRouter(prefix="/api/v1/sites/{site}/changes", tags=["People"], route_class=Route)
 
@@ -26,36 +24,11 @@ MAX_LISTED, MAX_IN_FILE = 200, 50_000
 Looked = Annotated[str, storable(200), Query(alias="text", description="What stands in the name of who did it, in the kind of thing, or in a value.")]
 
 
-class DifferenceOut(BaseModel):
-    """One field of a change. `before` is null where there was nothing, `after` where there is nothing any more."""
-
-    field: str
-    before: str | None
-    after: str | None
-
-
-class ChangeOut(BaseModel):
-    """A change. `thing`: what kind of thing; `name`: what it is called, where it has a name; `by` is null when they are gone."""
-
-    id: int
-    at: datetime
-    by: str | None
-    thing: str
-    name: str | None
-    fields: list[DifferenceOut]
-
-
 class ChangesOut(BaseModel):
     """Changes, the newest first. `more`: whether there are older ones."""
 
     changes: list[ChangeOut]
     more: bool
-
-
-def _told(change: Change) -> ChangeOut:
-    named = next((state["name"] for state in (change.after, change.before) if isinstance(state, dict) and isinstance(state.get("name"), str)), None)
-    fields = [DifferenceOut.model_validate(one, from_attributes=True) for one in differences(change.before, change.after)]
-    return ChangeOut(id=change.id, at=change.at, by=change.by, thing=change.thing, name=named, fields=fields)
 
 
 @router.get("", openapi_extra=who("owner"), responses=responses(401, 403, 404, 422))
@@ -67,7 +40,7 @@ def list_changes(
     """Who changed what, the newest first, 200 at once. For the site's owners."""
     with access.engine.connect() as connection:
         found = sites.all_changes(connection, access.site.id, MAX_LISTED + 1, text, before)
-    return ChangesOut(changes=[_told(one) for one in found[:MAX_LISTED]], more=len(found) > MAX_LISTED)
+    return ChangesOut(changes=[told_change(one) for one in found[:MAX_LISTED]], more=len(found) > MAX_LISTED)
 
 
 @router.get("/file", response_class=StreamingResponse, openapi_extra=who("owner"), responses={200: FILES, **responses(401, 403, 404, 422)})
@@ -75,7 +48,7 @@ def export_changes(access: Owner, file_format: Format, text: Looked = "") -> Str
     """The same as a file, a row for each field, the newest 50,000 changes; times are the site's. For the site's owners."""
     zone = ZoneInfo(access.site.rules.timezone)
     with access.engine.connect() as connection:
-        found = [_told(one) for one in sites.all_changes(connection, access.site.id, MAX_IN_FILE, text)]
+        found = [told_change(one) for one in sites.all_changes(connection, access.site.id, MAX_IN_FILE, text)]
     rows = [
         [one.at.astimezone(zone).strftime("%Y-%m-%d %H:%M:%S"), one.by, one.thing, one.name, field.field, field.before, field.after]
         for one in found

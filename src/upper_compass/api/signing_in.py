@@ -9,12 +9,12 @@ from fastapi import APIRouter, Request, Response
 from pydantic import BaseModel, ConfigDict, Field
 
 from upper_compass.api.access import COOKIE, ServicesHere, SignedIn, cookie_of, session_of, who
-from upper_compass.api.letting_in import KNOWN, Email, SessionOut, count_try, forget_tries, hashing, let_in
-from upper_compass.api.problems import Problem, responses
+from upper_compass.api.letting_in import KNOWN, Code, Email, SessionOut, count_try, forget_tries, hashing, let_in, take_code
+from upper_compass.api.problems import FieldError, Problem, responses
 from upper_compass.api.routing import Route
 from upper_compass.collect.throttle import network_of
 from upper_compass.services.application import Services
-from upper_compass.store import accounts
+from upper_compass.store import accounts, second_factor
 from upper_compass.store.accounts import User
 
 router = APIRouter(prefix="/api/v1", tags=["Signing in"], route_class=Route)
@@ -26,6 +26,7 @@ class Credentials(BaseModel):
     model_config = ConfigDict(extra="forbid", json_schema_extra={"examples": [{"email": "ida@fennmoor-mill.example", "password": "flour and water"}]})
     email: Email
     password: Annotated[str, Field(min_length=1, max_length=200)]
+    code: Annotated[Code | None, Field(description="of the second factor, or a recovery code, where the account has one")] = None
 
 
 def _look_up(services: Services, account: str, browser: str) -> tuple[bool, User | None, str | None]:
@@ -33,6 +34,21 @@ def _look_up(services: Services, account: str, browser: str) -> tuple[bool, User
     with services.engine.connect() as connection:
         user, hashed = accounts.password_of(connection, account)
         return bool(user and browser and accounts.knows_browser(connection, user, browser)), user, hashed
+
+
+def _code_fits(services: Services, user: User, code: str | None) -> None:
+    """Whoever has a second factor gives a code of it. Raises Problem; the field tells a form that it needs one more."""
+    with services.engine.connect() as connection:
+        found = second_factor.of_user(connection, user.id)
+    if found is None or found.since is None:
+        return
+    if code is None:
+        text = "Give the code that your device shows now, or a recovery code."
+    elif take_code(services, user, code):
+        return
+    else:
+        text = "This is neither what your device shows now nor a recovery code that is left. Each code works once."
+    raise Problem(401, text, [FieldError(field="code", text=text)])
 
 
 def _open(services: Services, user: User, request: Request, response: Response) -> SessionOut:
@@ -54,6 +70,7 @@ async def sign_in(given: Credentials, request: Request, response: Response, serv
     if user is None or not fits:
         raise Problem(401, "This address and password do not go together.")
     forget_tries(services, services.settings.sign_ins_per_account, *counted)
+    await to_thread.run_sync(_code_fits, services, user, given.code)
     return await to_thread.run_sync(_open, services, user, request, response)
 
 

@@ -23,6 +23,7 @@ from upper_compass.collect.writing import GroupWriter
 from upper_compass.frames import queries
 from upper_compass.frames.reader import Reader, ReaderApart, ReaderAwayError, ReaderHere
 from upper_compass.services.live_feed import LiveFeed
+from upper_compass.services.openid import Provider
 from upper_compass.settings import Settings
 from upper_compass.store import sites as site_store
 from upper_compass.store import visitors
@@ -49,6 +50,7 @@ class Services:
     refusals: Refusals
     throttle: Throttle
     tokens: Tokens
+    provider: Provider | None
     # Of bodies of hits, so many are read at once; their threads are not those of reports.
     collecting: CapacityLimiter
     asking: CapacityLimiter
@@ -124,8 +126,16 @@ class Services:
             refusals=Refusals(engine, settings.now),
             throttle=Throttle(),
             tokens=Tokens(settings.now),
+            provider=_provider(settings),
             collecting=CapacityLimiter(READING),
             asking=CapacityLimiter(1),
             ready=threading.Event(),
             now=settings.now,
         )
+
+
+def _provider(settings: Settings) -> Provider | None:
+    if settings.oidc_issuer is None:
+        return None
+    given = settings.oidc_issuer, settings.oidc_client_id, settings.oidc_client_secret, settings.oidc_name
+    return Provider(*given, now=lambda: settings.now().timestamp())

@@ -48,11 +48,12 @@ def hash_of(password: str) -> str:
     return _hasher.hash(password)
 
 
-def join(connection: sa.Connection, email: str, name: str, hashed: str) -> User | None:
-    """A new user with a password of which this is the hash; None where somebody has the address."""
-    values = {"email": email.strip().lower(), "name": name, "password_hash": hashed}
-    made = connection.execute(insert(users).values(values).on_conflict_do_nothing(index_elements=["email"]).returning(users.c.id)).scalar()
-    return User(made, values["email"], name) if made is not None else None
+def join(connection: sa.Connection, email: str, name: str, hashed: str | None) -> User | None:
+    """A new user with a password of which this is the hash, or without one; None where somebody has the address."""
+    address = email.strip().lower()
+    made = insert(users).values(email=address, name=name, password_hash=hashed).on_conflict_do_nothing(index_elements=["email"])
+    number = connection.execute(made.returning(users.c.id)).scalar()
+    return User(number, address, name) if number is not None else None
 
 
 def add_user(connection: sa.Connection, email: str, name: str, password: str) -> User:

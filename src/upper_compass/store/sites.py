@@ -220,9 +220,14 @@ def _change(row: sa.Row[Any]) -> Change:
     return Change(row.id, row.at, row.name, row.thing, row.before, row.after)
 
 
-def _changes(site_id: int, limit: int) -> sa.Select[Any]:
+def _changes(site_id: int | None, limit: int) -> sa.Select[Any]:
     query = sa.select(changes, users.c.name).outerjoin(users, users.c.id == changes.c.user_id).where(changes.c.site_id == site_id)
     return query.order_by(changes.c.id.desc()).limit(limit)
+
+
+def account_changes(connection: sa.Connection, user_id: int, limit: int) -> list[Change]:
+    """The newest changes of a user's own account, whoever made them, newest first."""
+    return [_change(row) for row in connection.execute(_changes(None, limit).where(changes.c.thing_id == user_id))]
 
 
 def all_changes(connection: sa.Connection, site_id: int, limit: int, text: str = "", before: int | None = None) -> list[Change]:
@@ -244,7 +249,7 @@ def changes_of(connection: sa.Connection, site_id: int, things: Sequence[str], l
     return [_change(row) for row in connection.execute(query)]
 
 
-def log_change(connection: sa.Connection, site_id: int | None, thing: str, thing_id: int, user_id: int, before: object, after: object) -> None:
+def log_change(connection: sa.Connection, site_id: int | None, thing: str, thing_id: int, user_id: int | None, before: object, after: object) -> None:
     """Write down who changed what; of their own account, without a site."""
     row = {"site_id": site_id, "thing": thing, "thing_id": thing_id, "user_id": user_id, "before": before, "after": after}
     connection.execute(changes.insert().values(row))

@@ -35,7 +35,35 @@ users = sa.Table(
     sa.Column("id", sa.Integer, primary_key=True),
     sa.Column("email", sa.Text, nullable=False, unique=True),
     sa.Column("name", sa.Text, nullable=False),
-    sa.Column("password_hash", sa.Text, nullable=False),
+    # Null for whoever signs in by a provider alone.
+    sa.Column("password_hash", sa.Text, nullable=True),
+    _moment("created_at", default=True),
+)
+
+# Codes by time, see services/codes.py. One that is not confirmed asks for nothing yet; no code of `last_step` or before it is taken again.
+second_factors = sa.Table(
+    "second_factors",
+    metadata,
+    sa.Column("user_id", sa.ForeignKey("users.id", ondelete="CASCADE"), primary_key=True),
+    sa.Column("secret", sa.Text, nullable=False),
+    _moment("confirmed_at"),
+    sa.Column("last_step", sa.BigInteger, nullable=False, server_default=sa.text("0")),
+)
+
+recovery_codes = sa.Table(
+    "recovery_codes",
+    metadata,
+    sa.Column("user_id", sa.ForeignKey("users.id", ondelete="CASCADE"), primary_key=True),
+    sa.Column("code_hash", sa.LargeBinary, primary_key=True),
+)
+
+# As whom a provider knows somebody.
+identities = sa.Table(
+    "identities",
+    metadata,
+    sa.Column("issuer", sa.Text, primary_key=True),
+    sa.Column("subject", sa.Text, primary_key=True),
+    sa.Column("user_id", sa.ForeignKey("users.id", ondelete="CASCADE"), nullable=False, index=True),
     _moment("created_at", default=True),
 )
 
