@@ -2,10 +2,12 @@
 
 import re
 
+import pyotp
 import pytest
 from playwright.sync_api import expect
 
 from tests.browser.conftest import confirm, follow, serious
+from tests.conftest import now
 from upper_compass.demo.laying import COLLEAGUE
 
 NEW = "seven loaves on a sill"
@@ -196,3 +198,46 @@ def test_a_site_is_deleted_by_its_name_and_brought_back(people):
     follow(people, "/s/mill/account")
     people.get_by_role("button", name="Bring back Short-lived").click()
     expect(people).to_have_url(re.compile(f"/s/{key}/read/overview"))
+
+
+def test_a_code_of_a_device_is_asked_for_too_and_recovery_codes_help_once(people):
+    vera = come_in(people, link_for(people, "Vera", "viewer"), "Vera Lund")
+    follow(vera, "/s/mill/account")
+    part = vera.get_by_role("region", name="Second factor")
+    part.get_by_role("button", name="Begin …").click()
+    part.get_by_label("Your password").fill("not it at all")
+    part.get_by_role("button", name="Go on").click()
+    expect(part.get_by_role("alert")).to_have_text("This is not your password.")
+    part.get_by_label("Your password").fill(NEW)
+    part.get_by_role("button", name="Go on").click()
+    device = pyotp.TOTP(part.locator("code").inner_text().replace(" ", ""))
+    expect(part.get_by_role("img")).to_be_visible()
+    assert serious(vera) == []
+    part.get_by_label("Code", exact=True).fill("12")
+    part.get_by_role("button", name="Ask for codes from now on").click()
+    expect(part.get_by_role("alert")).to_contain_text("not what the device shows now")
+    part.get_by_label("Code", exact=True).fill(device.at(now()))
+    part.get_by_role("button", name="Ask for codes from now on").click()
+    expect(part).to_contain_text("10 recovery codes are left")
+    spare = part.locator("code").inner_text().split()
+    assert len(spare) == 10
+    expect(vera.get_by_role("region", name="What was changed of your account")).to_contain_text("Second factor")
+
+    vera.context.clear_cookies()
+    vera.reload()
+    vera.get_by_label("E-mail address").fill("vera@fennmoor-mill.example")
+    vera.get_by_label("Password").fill(NEW)
+    vera.get_by_role("button", name="Sign in").click()
+    expect(vera.get_by_label("Code", exact=True)).to_be_focused()
+    assert serious(vera) == []
+    vera.get_by_label("Code", exact=True).fill("no code")
+    vera.get_by_role("button", name="Sign in").click()
+    expect(vera.get_by_role("alert")).to_contain_text("neither what your device shows now nor a recovery code")
+    vera.get_by_label("Code", exact=True).fill(spare[3])
+    vera.get_by_role("button", name="Sign in").click()
+    expect(part).to_contain_text("9 recovery codes are left")
+    part.get_by_role("button", name="End it …").click()
+    part.get_by_label("Your password").fill(NEW)
+    part.get_by_label("Code", exact=True).fill(spare[4])
+    part.get_by_role("button", name="End it", exact=True).click()
+    expect(part).to_contain_text("Your password alone lets you in")

@@ -29,10 +29,11 @@ MAX_CHANGES = 50
 
 
 class AccountOut(BaseModel):
-    """Who one is."""
+    """Who one is. `has_password`: else one signs in by the provider alone."""
 
     email: str
     name: str
+    has_password: bool
 
 
 class AccountIn(BaseModel):
@@ -89,17 +90,21 @@ class MadeApiTokenOut(BaseModel):
 
 
 @router.get("", openapi_extra=who("signed in"), responses=responses(401, 403))
-def read_account(caller: SignedIn) -> AccountOut:
+def read_account(caller: SignedIn, services: ServicesHere) -> AccountOut:
     """Who one is."""
-    return AccountOut(email=caller.user.email, name=caller.user.name)
+    with services.engine.connect() as connection:
+        return _told(connection, caller.user)
+
+
+def _told(connection: sa.Connection, user: User) -> AccountOut:
+    return AccountOut(email=user.email, name=user.name, has_password=accounts.password_of(connection, user.email)[1] is not None)
 
 
 @router.put("", openapi_extra=who("signed in", "person"), responses=responses(401, 403, 422))
 def change_account(given: AccountIn, caller: SignedIn, services: ServicesHere) -> AccountOut:
     """Give oneself another name."""
     with services.engine.begin() as connection:
-        user = accounts.rename(connection, caller.user, given.name)
-    return AccountOut(email=user.email, name=user.name)
+        return _told(connection, accounts.rename(connection, caller.user, given.name))
 
 
 @router.put("/password", status_code=204, openapi_extra=who("signed in", "person"), responses=responses(401, 403, 422, 429))

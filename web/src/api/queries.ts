@@ -200,6 +200,18 @@ export const changesQuery = (site: string, text: string) =>
     placeholderData: keepPreviousData,
   });
 
+/** One's own account. */
+export const accountQuery = api.queryOptions("get", "/api/v1/account", {});
+
+/** What was changed of it. */
+export const accountChangesQuery = api.queryOptions("get", "/api/v1/account/changes", {});
+
+/** Whether a code is asked for when one signs in. */
+export const secondFactorQuery = api.queryOptions("get", "/api/v1/account/second-factor", {});
+
+/** By which provider one may sign in. */
+export const providerQuery = api.queryOptions("get", "/api/v1/openid", {}, { staleTime: Infinity });
+
 /** Where one is signed in. */
 export const sessionsQuery = api.queryOptions("get", "/api/v1/account/sessions", {});
 

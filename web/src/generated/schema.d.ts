@@ -2456,13 +2456,15 @@ export interface components {
         };
         /**
          * AccountOut
-         * @description Who one is.
+         * @description Who one is. `has_password`: else one signs in by the provider alone.
          */
         AccountOut: {
             /** Email */
             email: string;
             /** Name */
             name: string;
+            /** Has Password */
+            has_password: boolean;
         };
         /**
          * ActiveVisitors

@@ -34,6 +34,8 @@ const THINGS: Record<string, string> = {
   vocabulary: "Words of links",
   "log reading": "Reading of logs",
   person: "Person",
+  account: "Name",
+  "sign-in": "Another way to sign in",
 };
 export const thingWords = (thing: string): string => THINGS[thing] ?? thing.charAt(0).toUpperCase() + thing.slice(1);
 

@@ -1,7 +1,6 @@
 import { useInfiniteQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
-import type { Schemas } from "@/api/client";
 import { changesFile } from "@/api/exports";
 import { changesQuery } from "@/api/queries";
 import { FileMenu } from "@/ledger/FileMenu";
@@ -14,8 +13,8 @@ import { Button } from "@/ui/Button";
 import { Stack } from "@/ui/layout";
 import { EmptyNote, ViewError } from "@/ui/states";
 import { Answer } from "@/ui/text";
+import { ChangeLine } from "@/views/shared/ChangeLine";
 import { moment } from "@/words/format";
-import { differenceWords, thingWords } from "@/words/people";
 
 /** Who changed what, when, from which value to which. */
 export function Changes() {
@@ -64,7 +63,7 @@ export function Changes() {
       )}
       <ol aria-label="Changes" className="border-t border-hairline">
         {changes.map((one) => (
-          <ChangeLine key={one.id} change={one} />
+          <ChangeLine key={one.id} change={one} showsWho />
         ))}
       </ol>
       {found.hasNextPage && (
@@ -73,37 +72,5 @@ export function Changes() {
         </Button>
       )}
     </Stack>
-  );
-}
-
-const SHOWN = 4;
-
-function ChangeLine({ change: { at, by, thing, name, fields } }: { change: Schemas["ChangeOut"] }) {
-  const { site } = useSite();
-  const [isWhole, setWhole] = useState(false);
-  const told = isWhole ? fields : fields.slice(0, SHOWN);
-  const more = fields.length - told.length;
-  return (
-    <li className="grid gap-x-5 border-b border-hairline py-1.5 min-[800px]:grid-cols-[150px_150px_minmax(0,1fr)]">
-      <span className="text-ink-2">{moment(Date.parse(at), site.timezone)}</span>
-      <span className="min-w-0 wrap-anywhere">{by ?? "a removed account"}</span>
-      <div className="min-w-0">
-        <p className="wrap-anywhere">
-          {thingWords(thing)} {name && <b className="font-semibold">{name}</b>}
-        </p>
-        <ul className="text-label text-ink-2">
-          {told.map((one, place) => (
-            <li key={place} className="wrap-anywhere">
-              {differenceWords(one)}
-            </li>
-          ))}
-        </ul>
-        {more > 0 && (
-          <Button kind="link" className="text-label" onClick={() => setWhole(true)}>
-            {more} more
-          </Button>
-        )}
-      </div>
-    </li>
   );
 }

@@ -15,6 +15,7 @@ import { FieldError, Input } from "@/ui/Field";
 import { ErrorState } from "@/ui/states";
 import { Answer } from "@/ui/text";
 import { PASSWORD_HINT } from "@/views/account/PasswordForm";
+import { ByProvider } from "@/views/start/ByProvider";
 import { SignInForm } from "@/views/start/SignIn";
 import { longDay } from "@/words/format";
 import { ROLES } from "@/words/people";
@@ -88,6 +89,7 @@ function Enter({ secret }: { secret: string }) {
       <Button kind="link" onClick={() => setAccount(!hasAccount)}>
         {hasAccount ? "I have no account here" : "I have an account here"}
       </Button>
+      <ByProvider invitation={secret} />
     </>
   );
 }
