@@ -23,7 +23,7 @@ from upper_compass.run.cluster import start_cluster, stop_cluster
 from upper_compass.run.places import STATE, CannotRunError, alive, free_port, only_one, say, step
 from upper_compass.settings import Clock, Installed, Settings, UnfitSettingsError, fitting, held, settings_file, source_of
 from upper_compass.store import accounts, sites, tokens
-from upper_compass.store.database import connect, migrate
+from upper_compass.store.database import NewerDatabaseError, connect, migrate
 from upper_compass.store.tokens import Scope
 
 INSTANCES = ("main", "demo")
@@ -67,6 +67,8 @@ def prepared(instance: str) -> Iterator[sa.Engine]:
     try:
         migrate(engine)
         yield engine
+    except NewerDatabaseError as why:
+        raise CannotRunError(f"{why} Nothing was touched. Install that version again, or restore a backup from before it.") from why
     except sa.exc.OperationalError as why:
         raise CannotRunError(f"The database cannot be reached: {str(why.orig).strip()[:300]}") from why
     finally:

@@ -18,14 +18,13 @@ from pathlib import Path
 from typing import BinaryIO
 
 import sqlalchemy as sa
-from alembic.script import ScriptDirectory
 from sqlalchemy import make_url
 
 from upper_compass import __version__
 from upper_compass.run.cluster import binaries
 from upper_compass.run.places import CannotRunError, say, step
 from upper_compass.settings import settings_file
-from upper_compass.store.database import MIGRATIONS, connect, migrate
+from upper_compass.store.database import connect, migrate, migration_of, newest_migration
 
 FORMAT = 1
 DUMP, ABOUT, SETTINGS = "database.dump", "about.json", "compass.toml"
@@ -47,11 +46,6 @@ class About:
     sha256: str
 
 
-def newest_migration() -> str:
-    """The migration that this version needs."""
-    return ScriptDirectory(str(MIGRATIONS)).get_current_head() or ""
-
-
 def _tool(name: str, url: str, *arguments: str) -> tuple[list[str], dict[str, str]]:
     """A tool of PostgreSQL for a database, and the environment that it needs; the password stands in no list of processes."""
     at = make_url(url)
@@ -64,9 +58,9 @@ def _state(url: str) -> tuple[str, dict[str, int]]:
     engine = connect(url)
     try:
         with engine.connect() as connection:
-            if not sa.inspect(connection).has_table("alembic_version"):
+            migration = migration_of(connection)
+            if not migration:
                 return "", {}
-            migration = connection.execute(sa.text("SELECT version_num FROM alembic_version")).scalar_one()
             return migration, {name: connection.execute(sa.text(f"SELECT count(*) FROM {name}")).scalar_one() for name in COUNTED}  # noqa: S608
     except sa.exc.OperationalError as why:
         raise CannotRunError(f"The database cannot be reached: {str(why.orig).strip()[:300]}") from why

@@ -7,6 +7,7 @@ from pathlib import Path
 import sqlalchemy as sa
 from alembic import command
 from alembic.config import Config
+from alembic.script import ScriptDirectory
 
 MIGRATIONS = Path(__file__).parent / "migrations"
 
@@ -17,11 +18,30 @@ def connect(url: str, *, pool_size: int = 5) -> sa.Engine:
     return sa.create_engine(url, pool_size=pool_size, max_overflow=10, pool_pre_ping=True, pool_timeout=10, connect_args=reach)
 
 
+class NewerDatabaseError(Exception):
+    """What was kept by a newer version: this one would not understand it."""
+
+
+def newest_migration() -> str:
+    """The migration that this version needs. Their numbers are in the order of time."""
+    return ScriptDirectory(str(MIGRATIONS)).get_current_head() or ""
+
+
+def migration_of(connection: sa.Connection) -> str:
+    """The migration that a database is at; nothing for an empty one."""
+    if not sa.inspect(connection).has_table("alembic_version"):
+        return ""
+    return connection.execute(sa.text("SELECT version_num FROM alembic_version")).scalar() or ""
+
+
 def migrate(engine: sa.Engine) -> None:
-    """Bring the tables to the newest migration; at the newest already, nothing happens."""
+    """Bring the tables to the newest migration; at the newest already, nothing happens. Raises NewerDatabaseError, and touches nothing then."""
     config = Config()
     config.set_main_option("script_location", str(MIGRATIONS))
     with engine.begin() as connection:
         connection.execute(sa.text("SELECT pg_advisory_xact_lock(72021)"))
+        held = migration_of(connection)
+        if held > newest_migration():
+            raise NewerDatabaseError(f"The database was kept by a newer version (migration {held}; this one knows {newest_migration()}).")
         config.attributes["connection"] = connection
         command.upgrade(config, "head")
