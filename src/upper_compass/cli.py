@@ -1,87 +1,177 @@
-"""The commands behind `./compass`."""
+"""The commands behind `./compass`. What each needs is imported when it runs: who stops or looks need not wait for the rest."""
 
 from __future__ import annotations
 
 import argparse
 import json
 import sys
+from argparse import ArgumentParser, Namespace
+from collections.abc import Callable
 from pathlib import Path
 
 from upper_compass.run.places import CannotRunError, say
 
+Command = Callable[[Namespace], int | None]
 
-def main(arguments: list[str] | None = None) -> int:
-    """Run one command; the exit status."""
-    parser = argparse.ArgumentParser(prog="./compass", description="Upper Compass: which channels and pages drive conversions.")
+
+def _demo(_: Namespace) -> None:
+    from upper_compass.run import instances
+
+    instances.demo()
+
+
+def _start(given: Namespace) -> None:
+    from upper_compass.run import instances
+
+    instances.start(given.email)
+
+
+def _stop(_: Namespace) -> None:
+    from upper_compass.run import instances
+
+    instances.stop()
+
+
+def _status(_: Namespace) -> None:
+    from upper_compass.run import instances
+
+    print(json.dumps(instances.status(), indent=2))
+
+
+def _backup(given: Namespace) -> None:
+    from upper_compass.run import instances
+
+    instances.backup(given.file, given.instance)
+
+
+def _restore(given: Namespace) -> None:
+    from upper_compass.run import instances
+
+    instances.restore(given.file)
+
+
+def _doctor(_: Namespace) -> int:
+    from upper_compass.run import doctor
+
+    return doctor.told("main")
+
+
+def _recover(given: Namespace) -> None:
+    from upper_compass.run import recovery
+
+    print(recovery.recover(given.email, given.owner_of))
+
+
+def _settings(_: Namespace) -> None:
+    from upper_compass.run import instances
+
+    print(instances.told_settings())
+
+
+def _import(given: Namespace) -> int:
+    from upper_compass.run import instances
+
+    return instances.import_file(given.file, given.site, given.instance)
+
+
+def _token(given: Namespace) -> None:
+    from upper_compass.run import instances
+
+    print(instances.token(given.email, given.name, given.scope, given.days, given.instance))
+
+
+def _test(given: Namespace) -> int:
+    from upper_compass.run import checks
+
+    return checks.test(given.rest)
+
+
+def _bench(given: Namespace) -> int:
+    from upper_compass.run import checks
+
+    return checks.bench(given.rest)
+
+
+def _check(_: Namespace) -> int:
+    from upper_compass.run import checks
+
+    return checks.check()
+
+
+def _fix(_: Namespace) -> int:
+    from upper_compass.run import checks
+
+    return checks.fix()
+
+
+def _dev(_: Namespace) -> int:
+    from upper_compass.run import developing
+
+    return developing.dev()
+
+
+def _serve(given: Namespace) -> None:
+    from upper_compass.run import instances
+
+    instances.serve(given.instance, given.port)
+
+
+def _parser() -> ArgumentParser:
+    parser = ArgumentParser(prog="./compass", description="Upper Compass: which channels and pages drive conversions.")
     commands = parser.add_subparsers(dest="command", required=True)
-    commands.add_parser("demo", help="start with the demo data of Fennmoor Mill, and print the address and the sign-in")
-    start = commands.add_parser("start", help="start an installation of your own, empty at first")
+
+    def add(name: str, do: Command, about: str | None = None) -> ArgumentParser:
+        made = commands.add_parser(name, help=about) if about else commands.add_parser(name)
+        made.set_defaults(do=do)
+        return made
+
+    add("demo", _demo, "start with the demo data of Fennmoor Mill, and print the address and the sign-in")
+    start = add("start", _start, "start an installation of your own, empty at first")
     start.add_argument("--email", default="owner@localhost", help="address of the first user, made when there is none")
-    commands.add_parser("stop", help="stop what runs in this checkout, PostgreSQL included")
-    commands.add_parser("status", help="say what runs in this checkout")
-    keep = commands.add_parser("backup", help="write the whole installation into one file, while it runs")
+    add("stop", _stop, "stop what runs in this checkout, PostgreSQL included")
+    add("status", _status, "say what runs in this checkout")
+    keep = add("backup", _backup, "write the whole installation into one file, while it runs")
     keep.add_argument("file", type=Path)
     keep.add_argument("--instance", choices=("main", "demo"), default="main")
-    back = commands.add_parser("restore", help="make an installation of such a file, where there is none")
-    back.add_argument("file", type=Path)
-    commands.add_parser("settings", help="say which settings hold, and where each comes from")
-    test = commands.add_parser("test", help="run every check and test; more arguments go to pytest")
-    test.add_argument("rest", nargs=argparse.REMAINDER)
-    bench = commands.add_parser("bench", help="measure: ./compass bench [asking|collect|comparing|importing|page|planted|reports|tagging|together|views]")
-    bench.add_argument("rest", nargs=argparse.REMAINDER)
-    load = commands.add_parser("import", help="import hits from JSON Lines, or from a server log (NCSA common or combined, W3C extended), plain or gzipped")
+    add("restore", _restore, "make an installation of such a file, where there is none").add_argument("file", type=Path)
+    add("doctor", _doctor, "say what is wrong with the installation, and how to mend it")
+    lost = add("recover", _recover, "let somebody in who lost password or device, or takes over: a new password, which is shown once")
+    lost.add_argument("--email", required=True, help="who; the account is made where there is none")
+    lost.add_argument("--owner-of", action="append", default=[], metavar="KEY", help="also make them an owner of this site; may be given again")
+    add("settings", _settings, "say which settings hold, and where each comes from")
+    load = add("import", _import, "import hits from JSON Lines, or from a server log (NCSA common or combined, W3C extended), plain or gzipped")
     load.add_argument("file", type=Path)
     load.add_argument("--site", required=True, metavar="KEY")
-    token = commands.add_parser("token", help="make an API token for a user; it is shown once")
+    token = add("token", _token, "make an API token for a user; it is shown once")
     token.add_argument("--email", default=None, help="whose token; without it, that of the only user")
     token.add_argument("--name", default="made by ./compass token")
     token.add_argument("--scope", choices=("read", "write", "import"), default="write", help="what it may do: read, all that its user may, or bring files in")
     token.add_argument("--days", type=int, default=None, help="after how many days it ends; without, never")
     for command in (load, token):
         command.add_argument("--instance", choices=("main", "demo"), default=None, help="which database; without it, the one that runs")
-    serve = commands.add_parser("serve")
+    add("dev", _dev, "work on it: API and screens with reload, the demo's data, all through one address")
+    add("check", _check, "run every check but the tests: format, lint, types, layers, generated files")
+    add("fix", _fix, "mend what can be mended by itself: format, lint, generated files, the picture of the rooms")
+    rest = {"nargs": argparse.REMAINDER}
+    add("test", _test, "run every check and test; more arguments go to pytest").add_argument("rest", **rest)  # type: ignore[arg-type]
+    add("bench", _bench, "measure; without names, everything that bench/ holds").add_argument("rest", **rest)  # type: ignore[arg-type]
+    serve = add("serve", _serve)
     serve.add_argument("instance")
     serve.add_argument("port", type=int)
-    given = parser.parse_args(arguments)
+    return parser
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Run one command; the exit status."""
+    given = _parser().parse_args(arguments)
     try:
-        return _run(given)
+        return given.do(given) or 0
     except CannotRunError as why:
         say(str(why))
         return 1
     except KeyboardInterrupt:
         say("Stopped. Nothing is lost; run the command again to go on.")
         return 130
-
-
-def _run(given: argparse.Namespace) -> int:
-    from upper_compass.run import checks, instances
-
-    match given.command:
-        case "demo":
-            instances.demo()
-        case "start":
-            instances.start(given.email)
-        case "stop":
-            instances.stop()
-        case "status":
-            print(json.dumps(instances.status(), indent=2))
-        case "backup":
-            instances.backup(given.file, given.instance)
-        case "restore":
-            instances.restore(given.file)
-        case "settings":
-            print(instances.told_settings())
-        case "test":
-            return checks.test(given.rest)
-        case "bench":
-            return checks.bench(given.rest)
-        case "import":
-            return instances.import_file(given.file, given.site, given.instance)
-        case "token":
-            print(instances.token(given.email, given.name, given.scope, given.days, given.instance))
-        case "serve":
-            instances.serve(given.instance, given.port)
-    return 0
 
 
 if __name__ == "__main__":

@@ -118,7 +118,7 @@ async def change_password(given: PasswordIn, caller: SignedIn, request: Request,
 
 def _set_password(services: Services, user: User, hashed: str, secret: str) -> None:
     with services.engine.begin() as connection:
-        accounts.set_password(connection, user, hashed, secret)
+        accounts.set_password(connection, user, hashed, by=user.id, but=secret)
 
 
 @router.get("/changes", openapi_extra=who("signed in", "person"), responses=responses(401, 403))

@@ -100,10 +100,10 @@ def running(instance: str) -> dict[str, Any] | None:
         noted: dict[str, Any] = json.loads(_note(instance).read_text())
     except (OSError, ValueError):
         return None
-    return noted if alive(noted["pid"]) and _health(noted["address"], instance) else None
+    return noted if alive(noted["pid"]) and health_of(noted["address"], instance) else None
 
 
-def _health(address: str, instance: str) -> dict[str, Any] | None:
+def health_of(address: str, instance: str) -> dict[str, Any] | None:
     """What an instance says of itself; None when nobody, or somebody else, answers."""
     try:
         with urllib.request.urlopen(f"{address}/health", timeout=4) as answer:  # noqa: S310
@@ -120,7 +120,7 @@ def _health(address: str, instance: str) -> dict[str, Any] | None:
 
 def _is_whole(address: str, instance: str) -> bool:
     """Whether an instance is ready, and its database answers it."""
-    health = _health(address, instance)
+    health = health_of(address, instance)
     return bool(health and health["status"] == "ok" and health["ready"])
 
 

@@ -22,7 +22,7 @@ from sqlalchemy import make_url
 
 from upper_compass import __version__
 from upper_compass.run.cluster import binaries
-from upper_compass.run.places import CannotRunError, say, step
+from upper_compass.run.places import STATE, CannotRunError, say, step
 from upper_compass.settings import settings_file
 from upper_compass.store.database import connect, migrate, migration_of, newest_migration
 
@@ -44,6 +44,11 @@ class About:
     made: str
     rows: dict[str, int]
     sha256: str
+
+
+def note_of_last() -> Path:
+    """Where it is written when the last backup was made."""
+    return STATE / "last-backup"
 
 
 def _tool(name: str, url: str, *arguments: str) -> tuple[list[str], dict[str, str]]:
@@ -99,6 +104,7 @@ def backup(url: str, file: Path) -> About:
             out.flush()
             os.fsync(out.fileno())
         making.rename(file)
+        note_of_last().write_text(about.made)
     except FileExistsError as why:
         raise CannotRunError(f"{making} is there already: another backup is being made, or broke off. Remove it, then try again.") from why
     except OSError as why:

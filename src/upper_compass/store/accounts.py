@@ -155,12 +155,15 @@ def rename(connection: sa.Connection, user: User, name: str) -> User:
     return User(user.id, user.email, name)
 
 
-def set_password(connection: sa.Connection, user: User, hashed: str, secret: str) -> None:
-    """Give a user another password, of which this is the hash; every other session of theirs ends, and no other browser is known."""
+def set_password(connection: sa.Connection, user: User, hashed: str, *, by: int | None, but: str = "") -> None:
+    """Give a user another password, of which this is the hash; every session of theirs but that of a secret ends, and no browser is known.
+
+    `by`: who did it; None for whoever runs the installation.
+    """
     connection.execute(users.update().where(users.c.id == user.id).values(password_hash=hashed))
-    end_sessions(connection, user.id, but=secret)
+    end_sessions(connection, user.id, but=but)
     connection.execute(known_browsers.delete().where(known_browsers.c.user_id == user.id))
-    log_change(connection, None, "password", user.id, user.id, None, None)
+    log_change(connection, None, "password", user.id, by, None, None)
 
 
 def role_on(connection: sa.Connection, user: User, site_key: str) -> tuple[int, str] | None:

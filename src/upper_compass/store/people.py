@@ -80,6 +80,13 @@ def change_role(connection: sa.Connection, site_id: int, user_id: int, role: str
     return Member(members[user_id].user, role)
 
 
+def make_owner(connection: sa.Connection, site_id: int, user: User) -> None:
+    """Make somebody an owner, whoever they were there: done by whoever runs the installation."""
+    own = _hold(connection, site_id).get(user.id)
+    give_role(connection, site_id, user.id, "owner")
+    log_change(connection, site_id, "person", user.id, None, _told(own, own.role) if own else None, _told(Member(user, "owner"), "owner"))
+
+
 def remove(connection: sa.Connection, site_id: int, user_id: int, by: int) -> bool:
     """Let somebody in no more; whether they were in. Raises LastOwnerError."""
     members = _hold(connection, site_id)
