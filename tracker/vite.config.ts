@@ -7,6 +7,7 @@ const made = (entry: string, fileName: string, emptyOutDir: boolean): InlineConf
   logLevel: "warn",
   build: {
     target: "es2020",
+    outDir: process.env.COMPASS_TRACKER_OUT ?? "dist",
     lib: { entry, formats: ["iife"], name: "uc_", fileName: () => fileName },
     minify: "oxc",
     copyPublicDir: false,
@@ -20,6 +21,9 @@ export default defineConfig(({ command }) => ({
   plugins: [
     {
       name: "parts",
+      buildStart() {
+        for (const file of readdirSync("src/parts")) this.addWatchFile(`${import.meta.dirname}/src/parts/${file}`);
+      },
       async closeBundle() {
         if (command !== "build") return;
         for (const file of readdirSync("src/parts")) {

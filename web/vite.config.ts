@@ -23,5 +23,10 @@ export default defineConfig({
       },
     },
   },
-  server: { proxy: { "/api": process.env.COMPASS_ADDRESS ?? "http://127.0.0.1:7300" } },
+  // All that the application answers itself comes through the same address as the screens.
+  server: {
+    proxy: Object.fromEntries(
+      ["/api", "/uc.js", "/collect", "/mill", "/health", "/metrics"].map((path) => [path, process.env.COMPASS_API ?? "http://127.0.0.1:7300"]),
+    ),
+  },
 });

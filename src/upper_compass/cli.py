@@ -104,10 +104,10 @@ def _fix(_: Namespace) -> int:
     return checks.fix()
 
 
-def _dev(_: Namespace) -> int:
+def _dev(given: Namespace) -> int:
     from upper_compass.run import developing
 
-    return developing.dev()
+    return developing.dev(given.instance)
 
 
 def _serve(given: Namespace) -> None:
@@ -149,7 +149,8 @@ def _parser() -> ArgumentParser:
     token.add_argument("--days", type=int, default=None, help="after how many days it ends; without, never")
     for command in (load, token):
         command.add_argument("--instance", choices=("main", "demo"), default=None, help="which database; without it, the one that runs")
-    add("dev", _dev, "work on it: API and screens with reload, the demo's data, all through one address")
+    develop = add("dev", _dev, "work on it: API, script and screens with reload, all through one address")
+    develop.add_argument("--instance", choices=("main", "demo"), default="demo", help="whose data")
     add("check", _check, "run every check but the tests: format, lint, types, layers, generated files")
     add("fix", _fix, "mend what can be mended by itself: format, lint, generated files, the picture of the rooms")
     rest = {"nargs": argparse.REMAINDER}

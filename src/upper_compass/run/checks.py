@@ -1,4 +1,4 @@
-"""`./compass test` and `./compass bench`."""
+"""`./compass test`, `check`, `fix` and `bench`."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from upper_compass.run import build, document
+from upper_compass.run import build, document, picture
 from upper_compass.run.cluster import start_cluster
 from upper_compass.run.places import ROOT, install_packages, say
 
@@ -46,13 +46,15 @@ class _Check:
 
 def _generated_in_step(node: Mapping[str, str]) -> str:
     if document.DOCUMENT.read_text() != document.text():
-        return "web/openapi.json is not that of the code; make it anew: PYTHONPATH=src .venv/bin/python -m upper_compass.run.document && npm run types"
+        return "web/openapi.json is not that of the code; ./compass fix makes it anew"
+    if not picture.PICTURE.exists() or picture.PICTURE.read_text() != picture.text():
+        return "docs/rooms.svg is not that of the code's imports; ./compass fix draws it anew"
     types = ROOT / "web" / "src" / "generated" / "schema.d.ts"
     made = ROOT / ".compass" / "schema.d.ts"
     complaint = _Check("Generating the types", ["npx", "openapi-typescript", "web/openapi.json", "-o", str(made)], node).complaint()
     if complaint or types.read_text() == made.read_text():
         return complaint
-    return "web/src/generated/schema.d.ts is not that of web/openapi.json; make it anew: npm run types"
+    return "web/src/generated/schema.d.ts is not that of web/openapi.json; ./compass fix makes it anew"
 
 
 def _complaints() -> list[str]:
@@ -63,11 +65,42 @@ def _complaints() -> list[str]:
         _Check("Format of Python", [str(tools / "ruff"), "format", "--check", *PYTHON]),
         _Check("Lint of Python", [str(tools / "ruff"), "check", *PYTHON]),
         _Check("Types of Python", [str(tools / "mypy")]),
+        _Check("Hooks", [str(tools / "pre-commit"), "validate-config"]),
         _Check("Layers", [str(tools / "lint-imports"), "--no-cache"], {"PYTHONPATH": str(ROOT / "src")}),
         _Check("Types, format and lint of the front end", ["npm", "run", "--silent", "check"], node),
         _Check("Tests of the front end that need no browser", ["npm", "run", "--silent", "unit"], node),
     ]
     return [complaint for complaint in (*(one.complaint() for one in checks), _generated_in_step(node)) if complaint]
+
+
+def _said(complaints: Sequence[str]) -> int:
+    for complaint in complaints:
+        say(complaint)
+    say(f"· Checks: {len(complaints)} found something wrong" if complaints else "· Checks: all passed")
+    return 1 if complaints else 0
+
+
+def check() -> int:
+    """Every check, without the tests; the exit status."""
+    build.build()
+    return _said(_complaints())
+
+
+def fix() -> int:
+    """Mend what needs nobody to think: format, lint, what is generated. The exit status."""
+    node = build.install_front_end()
+    document.DOCUMENT.write_text(document.text())
+    picture.PICTURE.write_text(picture.text())
+    tools = Path(sys.prefix) / "bin"
+    front_end = ("web/src", "tracker/src", "tests/web")
+    mends = [
+        _Check("Lint of Python", [str(tools / "ruff"), "check", "--fix", *PYTHON]),
+        _Check("Format of Python", [str(tools / "ruff"), "format", *PYTHON]),
+        _Check("Types of the API", ["npm", "run", "--silent", "types"], node),
+        _Check("Lint of the front end", ["npx", "eslint", "--fix", *front_end], node),
+        _Check("Format of the front end", ["npx", "prettier", "--write", "--log-level", "warn", *front_end], node),
+    ]
+    return _said([complaint for mend in mends if (complaint := mend.complaint())])
 
 
 def test(rest: Sequence[str]) -> int:
@@ -87,10 +120,7 @@ def test(rest: Sequence[str]) -> int:
         checking = pool.submit(_complaints)
         tested = subprocess.run([*pytest, "-n", "2", "--dist", "loadscope", "--no-loadscope-reorder"], cwd=ROOT, env=few_threads, check=False).returncode
         complaints = checking.result()
-    for complaint in complaints:
-        say(complaint)
-    say(f"· Checks: {len(complaints)} found something wrong" if complaints else "· Checks: all passed")
-    return 1 if tested or complaints else 0
+    return 1 if _said(complaints) or tested else 0
 
 
 def bench(rest: Sequence[str]) -> int:
