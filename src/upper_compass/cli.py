@@ -39,15 +39,15 @@ def _status(_: Namespace) -> None:
 
 
 def _backup(given: Namespace) -> None:
-    from upper_compass.run import instances
+    from upper_compass.run import operating
 
-    instances.backup(given.file, given.instance)
+    operating.backup(given.file, given.instance)
 
 
 def _restore(given: Namespace) -> None:
-    from upper_compass.run import instances
+    from upper_compass.run import operating
 
-    instances.restore(given.file)
+    operating.restore(given.file)
 
 
 def _doctor(_: Namespace) -> int:
@@ -57,27 +57,27 @@ def _doctor(_: Namespace) -> int:
 
 
 def _recover(given: Namespace) -> None:
-    from upper_compass.run import recovery
+    from upper_compass.run import operating
 
-    print(recovery.recover(given.email, given.owner_of))
+    print(operating.recover(given.email, given.owner_of))
 
 
 def _settings(_: Namespace) -> None:
-    from upper_compass.run import instances
+    from upper_compass.run import operating
 
-    print(instances.told_settings())
+    print(operating.told_settings())
 
 
 def _import(given: Namespace) -> int:
-    from upper_compass.run import instances
+    from upper_compass.run import operating
 
-    return instances.import_file(given.file, given.site, given.instance)
+    return operating.import_file(given.file, given.site, given.instance)
 
 
 def _token(given: Namespace) -> None:
-    from upper_compass.run import instances
+    from upper_compass.run import operating
 
-    print(instances.token(given.email, given.name, given.scope, given.days, given.instance))
+    print(operating.token(given.email, given.name, given.scope, given.days, given.instance))
 
 
 def _test(given: Namespace) -> int:
@@ -113,7 +113,19 @@ def _dev(given: Namespace) -> int:
 def _serve(given: Namespace) -> None:
     from upper_compass.run import instances
 
-    instances.serve(given.instance, given.port)
+    instances.serve(given.instance, given.port, given.collector)
+
+
+def _supervise(given: Namespace) -> int:
+    from upper_compass.run import instances
+
+    return instances.run(given.instance, given.port)
+
+
+def _run(given: Namespace) -> int:
+    from upper_compass.run import instances
+
+    return instances.stay(given.email)
 
 
 def _parser() -> ArgumentParser:
@@ -127,7 +139,9 @@ def _parser() -> ArgumentParser:
 
     add("demo", _demo, "start with the demo data of Fennmoor Mill, and print the address and the sign-in")
     start = add("start", _start, "start an installation of your own, empty at first")
-    start.add_argument("--email", default="owner@localhost", help="address of the first user, made when there is none")
+    stay = add("run", _run, "the same in the foreground, for whoever starts and watches processes, such as systemd")
+    for command in (start, stay):
+        command.add_argument("--email", default="owner@localhost", help="address of the first user, made when there is none")
     add("stop", _stop, "stop what runs in this checkout, PostgreSQL included")
     add("status", _status, "say what runs in this checkout")
     keep = add("backup", _backup, "write the whole installation into one file, while it runs")
@@ -156,9 +170,11 @@ def _parser() -> ArgumentParser:
     rest = {"nargs": argparse.REMAINDER}
     add("test", _test, "run every check and test; more arguments go to pytest").add_argument("rest", **rest)  # type: ignore[arg-type]
     add("bench", _bench, "measure; without names, everything that bench/ holds").add_argument("rest", **rest)  # type: ignore[arg-type]
-    serve = add("serve", _serve)
-    serve.add_argument("instance")
-    serve.add_argument("port", type=int)
+    serve, supervise = add("serve", _serve), add("supervise", _supervise)
+    for command in (serve, supervise):
+        command.add_argument("instance")
+        command.add_argument("port", type=int)
+    serve.add_argument("--collector", type=int, default=None)
     return parser
 
 

@@ -118,6 +118,12 @@ class Installed(_Given):
     oidc_name: Annotated[str, StringConstraints(max_length=60, strip_whitespace=True, min_length=1), Field(description="what people call the provider")] = (
         "your organisation"
     )
+    collecting: Annotated[
+        int, Field(ge=0, le=64, description="processes that only collect, beside the application, best as many as there are cores; 0: it collects itself")
+    ] = 0  # fmt: skip
+    collect_port: Annotated[
+        int, Field(ge=1, le=65_000, description="the port that they share, for /collect and /uc.js; the next ones tell the figures of each")
+    ] = 7401  # fmt: skip
     # Reports are read in a process of their own, so that they take nothing from collecting; else in this one, which needs less memory.
     reading_apart: Annotated[bool, Field(description="whether reports are read in a process of their own")] = True
     # As `nice` counts, where there is too little machine for both.
@@ -156,7 +162,10 @@ class Installed(_Given):
 
 
 class Settings(Installed):
-    """What the application is made with. `snapshots`: where frames are kept; `web`, `tracker`: the built screens and script; `demo`: serve the sample site."""
+    """What the application is made with.
+
+    `snapshots`: where frames are kept; `web`, `tracker`: the built screens and script; `demo`: serve the sample site; `part`: all, or only what collects.
+    """
 
     database_url: DatabaseUrl
     snapshots: Path | None = None
@@ -164,6 +173,7 @@ class Settings(Installed):
     tracker: Path | None = None
     demo: bool = False
     instance: str = "main"
+    part: Literal["whole", "collecting"] = "whole"
 
 
 class UnfitSettingsError(ValueError):

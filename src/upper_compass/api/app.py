@@ -62,6 +62,34 @@ _PAGE_POLICY = "; ".join(
 _FOREVER = "public, max-age=31536000, immutable"
 
 
+COLLECTING = (collector.router, script.router, health.router)
+READING = (
+    signing_in.router,
+    openid.router,
+    account.router,
+    second_factor.router,
+    members.router,
+    changes.router,
+    sites.router,
+    site_removal.router,
+    reports.router,
+    exports.router,
+    naming.router,
+    sorting.router,
+    link_building.router,
+    links.router,
+    rules.router,
+    watching.router,
+    findings.router,
+    visitors.router,
+    logbook.router,
+    insights.router,
+    segments.router,
+    funnels.router,
+    imports.router,
+)
+
+
 def create_app(settings: Settings) -> FastAPI:
     """The application for these settings. Its database must be at the newest migration."""
     # One JSON object a line; a traceback without the values of variables, which may be somebody's.
@@ -83,9 +111,11 @@ def create_app(settings: Settings) -> FastAPI:
         app.state.services = services
         services.start()
         metrics.sources = Sources(services.engine, services.reader, services.writer)
-        deleting = asyncio.create_task(run_retention(services.engine, services.reader, services.now))
+        # Once for the installation, however many processes collect.
+        deleting = asyncio.create_task(run_retention(services.engine, services.reader, services.now)) if settings.part == "whole" else None
         yield
-        deleting.cancel()
+        if deleting:
+            deleting.cancel()
         services.stop()
 
     app = FastAPI(
@@ -100,35 +130,10 @@ def create_app(settings: Settings) -> FastAPI:
     app.add_middleware(Limits, settings=settings)
     app.add_middleware(_Guard)
     app.add_middleware(Watched, metrics=metrics)
-    for router in (
-        collector.router,
-        script.router,
-        signing_in.router,
-        openid.router,
-        account.router,
-        second_factor.router,
-        members.router,
-        changes.router,
-        sites.router,
-        site_removal.router,
-        reports.router,
-        exports.router,
-        naming.router,
-        sorting.router,
-        link_building.router,
-        links.router,
-        rules.router,
-        watching.router,
-        findings.router,
-        visitors.router,
-        logbook.router,
-        insights.router,
-        segments.router,
-        funnels.router,
-        imports.router,
-        health.router,
-    ):
+    for router in COLLECTING if settings.part == "collecting" else (*COLLECTING, *READING):
         app.include_router(router)
+    if settings.part == "collecting":
+        return app
 
     if settings.demo:
         from upper_compass.demo.mill import mount

@@ -116,6 +116,28 @@ class ReaderHere:
         self._engine.dispose()
 
 
+class ReaderNowhere:
+    """Of a process that only collects: nothing is read here."""
+
+    def read(self, site: Site, ask: Callable[Concatenate[ReportContext, P], T], *given: P.args, **named: P.kwargs) -> T:
+        """See Reader."""
+        raise ReaderAwayError
+
+    def read_json(self, site: Site, ask: Callable[Concatenate[ReportContext, P], BaseModel], *given: P.args, **named: P.kwargs) -> bytes:
+        """See Reader."""
+        raise ReaderAwayError
+
+    def forget(self, site_id: int) -> None:
+        """See Reader."""
+
+    def state(self) -> ReaderState:
+        """See Reader."""
+        raise ReaderAwayError
+
+    def close(self) -> None:
+        """See Reader."""
+
+
 class _Manager(BaseManager):
     """Hands calls from one process to the other, a thread for each that calls."""
 

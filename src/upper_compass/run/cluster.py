@@ -208,7 +208,7 @@ def _start(binaries: Path) -> Cluster:
     noted.write_text(str(port))
     settings = {
         "port": port, "listen_addresses": "127.0.0.1", "unix_socket_directories": "", "max_wal_size": "2GB", "jit": "off",
-        "max_connections": 60, "shared_buffers": "256MB", "log_min_messages": "fatal",
+        "max_connections": 120, "shared_buffers": "256MB", "log_min_messages": "fatal",
         # A file an hour for a week, each of which is begun anew.
         "logging_collector": "on", "log_filename": "postgres-%a-%H.log", "log_rotation_age": "60min", "log_truncate_on_rotation": "on",
     }  # fmt: skip

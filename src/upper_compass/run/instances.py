@@ -21,10 +21,9 @@ import sqlalchemy as sa
 from upper_compass.run.build import TRACKER, WEB, build
 from upper_compass.run.cluster import start_cluster, stop_cluster
 from upper_compass.run.places import STATE, CannotRunError, alive, free_port, only_one, say, step
-from upper_compass.settings import Clock, Installed, Settings, UnfitSettingsError, fitting, held, settings_file, source_of
-from upper_compass.store import accounts, sites, tokens
+from upper_compass.settings import Clock, Installed, Settings, UnfitSettingsError, fitting, source_of
+from upper_compass.store import accounts
 from upper_compass.store.database import NewerDatabaseError, connect, migrate
-from upper_compass.store.tokens import Scope
 
 INSTANCES = ("main", "demo")
 PORTS = {"main": 7400, "demo": 7300}
@@ -75,13 +74,34 @@ def prepared(instance: str) -> Iterator[sa.Engine]:
         engine.dispose()
 
 
-def serve(instance: str, port: int) -> None:
-    """Serve an instance in this process until it is told to stop."""
+def serve(instance: str, port: int, collector: int | None = None) -> None:
+    """Serve an instance in this process until it is told to stop; `collector`: only collect, as this one of the processes that do."""
     from upper_compass.api.app import create_app
     from upper_compass.run.serving import serve_app
 
     loaded = settings(instance)
-    serve_app(create_app(loaded), port, loaded, STATE / f"{instance}.log")
+    if collector is None:
+        serve_app(create_app(loaded), port, loaded, STATE / f"{instance}.log")
+        return
+    only = loaded.model_copy(update={"part": "collecting"})
+    log = STATE / f"{instance}-collecting-{collector + 1}.log"
+    serve_app(create_app(only), port, only, log, own_port=port + 1 + collector)
+
+
+def _collecting(instance: str) -> Installed | None:
+    """What is set for processes that only collect, where there are any; the demo's application collects itself."""
+    found = installed(instance)
+    return found if found.collecting and instance == "main" else None
+
+
+def run(instance: str, port: int) -> int:
+    """All processes of an instance, until this one is told to end; 1 where one never came up."""
+    from upper_compass.run.supervising import Part, supervise
+
+    apart = _collecting(instance)
+    collectors = range(apart.collecting) if apart else ()
+    shared = str(apart.collect_port) if apart else ""
+    return supervise([Part("serve", instance, str(port)), *(Part("serve", instance, shared, "--collector", str(number)) for number in collectors)])
 
 
 def reached(address: str) -> str:
@@ -126,9 +146,56 @@ def _is_whole(address: str, instance: str) -> bool:
 
 # How long a running instance has to find its database again.
 MEND_SECONDS = 10.0
-# What large reports gave back goes back to the system: one heap of the C allocator for all threads, for each with its own would hold on to it, and
-# Polars' own allocator waits for nothing (by itself it keeps what is free for ten seconds, twice what is held while shards are made).
-HEAP = {"MALLOC_ARENA_MAX": "1", "_RJEM_MALLOC_CONF": "dirty_decay_ms:0,muzzy_decay_ms:0"}
+
+
+def _place(instance: str) -> tuple[int, str]:
+    """(the port where an instance shall listen, the address by which this machine reaches it). Raises CannotRunError where what was set is taken."""
+    wanted = installed(instance)
+    port = free_port(wanted.port or PORTS[instance])
+    if wanted.port not in (None, port):
+        raise CannotRunError(f"Port {wanted.port} is taken ({source_of('port')}).")
+    apart = _collecting(instance)
+    for needed in range(apart.collect_port, apart.collect_port + apart.collecting + 1) if apart else ():
+        if free_port(needed) != needed:
+            raise CannotRunError(f"Port {needed} is taken ({source_of('collect_port')}); {apart.collecting + 1 if apart else 0} in a row are needed.")
+    return port, f"http://{reached(wanted.address)}:{port}"
+
+
+def _collectors(instance: str) -> list[str]:
+    """Where each process that only collects answers for itself."""
+    apart = _collecting(instance)
+    return [f"http://127.0.0.1:{apart.collect_port + 1 + number}" for number in range(apart.collecting)] if apart else []
+
+
+def _write_note(instance: str, pid: int, port: int, address: str) -> None:
+    _note(instance).write_text(json.dumps({"pid": pid, "port": port, "address": address}))
+
+
+def stay(email: str) -> int:
+    """An installation of one's own in the foreground, for whoever starts and watches processes; ends with its PostgreSQL when it is told to."""
+    build()
+    _greet(email)
+    with only_one("launch-main"):
+        if running("main"):
+            raise CannotRunError("It runs already; ./compass stop ends it.")
+        port, address = _place("main")
+        _write_note("main", os.getpid(), port, address)
+    say(f"Upper Compass answers on {address}.")
+    try:
+        return run("main", port)
+    finally:
+        _note("main").unlink(missing_ok=True)
+        if installed("main").database_url is None:
+            stop_cluster()
+
+
+def _greet(email: str) -> None:
+    """The first user, where there is none; their password is told this once."""
+    with prepared("main") as engine, engine.begin() as connection:
+        if not accounts.anyone(connection):
+            made = secrets.token_urlsafe(12)
+            accounts.add_user(connection, email, "Owner", made)
+            print(f"\n  address   {email}\n  password  {made}\n\nThis password is shown once.\n", flush=True)
 
 
 def launch(instance: str) -> str:
@@ -142,17 +209,13 @@ def launch(instance: str) -> str:
                 time.sleep(0.2)
             say("· What runs has lost its database; it is started again …")
             halt(instance)
-        wanted = installed(instance)
-        port = free_port(wanted.port or PORTS[instance])
-        if wanted.port not in (None, port):
-            raise CannotRunError(f"Port {wanted.port} is taken ({source_of('port')}).")
-        address = f"http://{reached(wanted.address)}:{port}"
+        port, address = _place(instance)
         with step("Starting the application"), (STATE / f"{instance}.out").open("wb") as log:
-            command = [sys.executable, "-m", "upper_compass.cli", "serve", instance, str(port)]
-            process = subprocess.Popen(command, stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True, env=os.environ | HEAP)
-            _note(instance).write_text(json.dumps({"pid": process.pid, "port": port, "address": address}))
+            command = [sys.executable, "-m", "upper_compass.cli", "supervise", instance, str(port)]
+            process = subprocess.Popen(command, stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True)
+            _write_note(instance, process.pid, port, address)
             for _ in range(600):
-                if _is_whole(address, instance):
+                if _is_whole(address, instance) and all(_is_whole(one, instance) for one in _collectors(instance)):
                     return address
                 if process.poll() is not None:
                     break
@@ -195,70 +258,8 @@ def demo() -> None:
 def start(email: str) -> None:
     """An installation of one's own."""
     build()
-    with prepared("main") as engine, engine.begin() as connection:
-        made = None
-        if not accounts.anyone(connection):
-            made = secrets.token_urlsafe(12)
-            accounts.add_user(connection, email, "Owner", made)
-    address = launch("main")
-    print(f"\nUpper Compass\n\n  open      {address}")
-    if made:
-        print(f"  address   {email}\n  password  {made}\n\nThis password is shown once.")
-
-
-def _named(file: Path) -> Path:
-    """A file, named from the folder that the command was called in."""
-    return Path(os.environ.get("COMPASS_CALLED_FROM", ".")) / file
-
-
-def backup(file: Path, instance: str | None) -> None:
-    """Write a backup of an instance, while it runs or not. Raises CannotRunError."""
-    from upper_compass.run import safekeeping  # whoever stops or looks need not wait for it
-
-    made = safekeeping.backup(database_url(instance or "main"), _named(file))
-    say(f"{file} holds {made.rows['sites']:,} sites and {made.rows['hits']:,} hits. It holds secrets too: keep it where only you can read it.")
-
-
-def restore(file: Path) -> None:
-    """Make an installation of a backup where there is none yet. Raises CannotRunError; what was there is as it was then."""
-    from upper_compass.run import safekeeping
-
-    named = _named(file)
-    if running("main"):
-        raise CannotRunError("The application runs; ./compass stop ends it, then try again.")
-    kept = safekeeping.about(named)[3]
-    if kept is not None and not settings_file().exists():
-        settings_file().write_bytes(kept)
-        say(f"{settings_file()} was not there and is restored too.")
-    url = installed("main").database_url
-    if url:
-        safekeeping.restore(url, named)
-        return
-    cluster, name = start_cluster(), database("main")
-    if cluster.has_database(name) and not safekeeping.is_empty(cluster.url(name)):
-        raise CannotRunError("There is an installation here already; a backup goes where there is none. Move the data folder away, or set another one (data).")
-    # Under another name until it is whole, so that what breaks off leaves nothing behind.
-    making = f"{name}_restored"
-    cluster.drop_database(making)
-    cluster.ensure_database(making)
-    try:
-        safekeeping.restore(cluster.url(making), named)
-    except CannotRunError:
-        cluster.drop_database(making)
-        raise
-    cluster.drop_database(name)
-    cluster.rename_database(making, name)
-
-
-def told_settings() -> str:
-    """Which settings hold, where each comes from, and what it is. Raises CannotRunError with what is wrong."""
-    try:
-        found = held()
-    except UnfitSettingsError as why:
-        raise CannotRunError(str(why)) from why
-    wide = max(len(one.name) for one in found)
-    lines = [f"{one.name:{wide}}  {one.value or '-'}  ({one.source})\n{'':{wide}}  {one.meaning}" for one in found]
-    return "\n".join([f"Settings are read from the environment (COMPASS_ and the name in capitals), then from {settings_file()}.", "", *lines])
+    _greet(email)
+    print(f"\nUpper Compass\n\n  open      {launch('main')}")
 
 
 def stop() -> None:
@@ -272,59 +273,3 @@ def stop() -> None:
 def status() -> dict[str, Any]:
     """What runs."""
     return {instance: note["address"] if (note := running(instance)) else "not running" for instance in INSTANCES}
-
-
-def _chosen(instance: str | None) -> str:
-    if instance:
-        return instance
-    up = [name for name in INSTANCES if running(name)]
-    if len(up) == 1:
-        return up[0]
-    raise CannotRunError(
-        "Say which one with --instance main or --instance demo." if up else "Nothing runs; say which one with --instance main or --instance demo."
-    )
-
-
-def import_file(file: Path, site_key: str, instance: str | None) -> int:
-    """Import hits from a file, named from the folder that the command was called in; the exit status.
-
-    Raises CannotRunError when the file, the site or the application is not there.
-    """
-    from upper_compass.collect.importing import into_site
-    from upper_compass.services import imports
-
-    file = _named(file)
-    if not file.is_file():
-        raise CannotRunError(f"There is no file {file}.")
-    chosen = _chosen(instance)
-    with prepared(chosen) as engine:
-        with engine.connect() as connection:
-            site = sites.site_by_key(connection, site_key)
-        if site is None:
-            raise CannotRunError(f"There is no site with the key {site_key!r}.")
-        with file.open("rb") as opened, step(f"Importing {file.name}"):
-            given = imports.GivenFile(opened, file.name, file.stat().st_size)
-            _, report = imports.import_file(engine, given, into_site(site, Clock().now()), None)
-    for line, field, text in report.refused[:20]:
-        say(f"  line {line}: {field + ': ' if field else ''}{text}")
-    say(f"{report.lines:,} lines: {report.stored:,} stored, {report.already_there:,} there already, {report.bad:,} refused.")
-    if report.broken_off:
-        say(report.broken_off)
-    return 1 if report.bad or report.broken_off else 0
-
-
-def token(email: str | None, name: str, scope: Scope, days: int | None, instance: str | None) -> str:
-    """A new API token for all sites of a user. Raises CannotRunError when it is not known whose, or when they have too many."""
-    with prepared(_chosen(instance)) as engine, engine.begin() as connection:
-        if email is None:
-            addresses = connection.execute(sa.text("SELECT email FROM users ORDER BY id LIMIT 2")).scalars().all()
-            if len(addresses) != 1:
-                raise CannotRunError("Say whose token it is with --email.")
-            email = addresses[0]
-        user = accounts.user_by_email(connection, email)
-        if user is None:
-            raise CannotRunError(f"There is no user with the address {email}.")
-        try:
-            return tokens.add_token(connection, user.id, name, scope, days=days)
-        except tokens.TooManyTokensError as error:
-            raise CannotRunError(f"{user.email} has {tokens.MAX_TOKENS} tokens; one has to be revoked first.") from error

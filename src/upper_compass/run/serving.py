@@ -6,6 +6,7 @@ import asyncio
 import logging
 import os
 import resource
+import socket
 from logging.handlers import RotatingFileHandler
 from pathlib import Path
 from typing import Any
@@ -94,15 +95,26 @@ def log_to(file: Path, level: str) -> dict[str, Any]:
     return {"version": 1, "disable_existing_loggers": False}
 
 
-def serve_app(app: FastAPI, port: int, settings: Settings, log: Path | None = None) -> None:
-    """Serve until told to stop."""
+def serve_app(app: FastAPI, port: int, settings: Settings, log: Path | None = None, *, own_port: int | None = None) -> None:
+    """Serve until told to stop. With `own_port`, the port is shared with processes that serve the same, and this one alone answers on its own."""
     os.umask(0o077)
     soft, hard = resource.getrlimit(resource.RLIMIT_NOFILE)
     files = min(hard, max(soft, WANTED_FILES)) if hard != resource.RLIM_INFINITY else max(soft, WANTED_FILES)
     resource.setrlimit(resource.RLIMIT_NOFILE, (files, hard))
     most = min(settings.max_connections, files - FILES_BESIDE)
-    uvicorn.run(
+    config = uvicorn.Config(
         app, host=settings.address, port=port, log_level="warning", access_log=False, timeout_graceful_shutdown=5,
         http=protocol(settings.head_seconds, most), forwarded_allow_ips=settings.trusted_proxies, server_header=False,
         log_config=log_to(log, settings.log_level) if log else None,
     )  # fmt: skip
+    shared = [_listening(settings.address, port, shared=True), _listening("127.0.0.1", own_port)] if own_port else None
+    uvicorn.Server(config).run(shared)
+
+
+def _listening(address: str, port: int, *, shared: bool = False) -> socket.socket:
+    made = socket.socket(socket.AF_INET6 if ":" in address else socket.AF_INET)
+    made.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    if shared:  # whoever connects is handed to one of them
+        made.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEPORT, 1)
+    made.bind((address, port))
+    return made

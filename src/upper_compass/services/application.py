@@ -21,7 +21,7 @@ from upper_compass.collect.throttle import Throttle
 from upper_compass.collect.tokens import Tokens
 from upper_compass.collect.writing import GroupWriter
 from upper_compass.frames import queries
-from upper_compass.frames.reader import Reader, ReaderApart, ReaderAwayError, ReaderHere
+from upper_compass.frames.reader import Reader, ReaderApart, ReaderAwayError, ReaderHere, ReaderNowhere
 from upper_compass.services.live_feed import LiveFeed
 from upper_compass.services.openid import Provider
 from upper_compass.settings import Settings
@@ -62,6 +62,9 @@ class Services:
         self.writer.start()
         self.directory.start()
         self.refusals.start()
+        if self.settings.part == "collecting":
+            self.ready.set()
+            return
         # The first reader need not wait for what can be read before.
         threading.Thread(target=self.warm, name="warming", daemon=True).start()
 
@@ -103,10 +106,10 @@ class Services:
     @staticmethod
     def of(settings: Settings) -> Services:
         """Services for these settings; nothing is started yet."""
-        engine = connect(settings.database_url)
+        # What only collects looks up a site now and then.
+        engine = connect(settings.database_url) if settings.part == "whole" else connect(settings.database_url, pool_size=2, more=2)
         plain = settings.database_url.replace("+psycopg", "")
-        reads_with = settings.database_url, settings.snapshots, settings.memory_bytes
-        reader = ReaderApart(*reads_with, settings.reading_nice) if settings.reading_apart else ReaderHere(*reads_with)
+        reader = _reader(settings)
         writer = GroupWriter(lambda: psycopg.connect(plain))
         live_feed = LiveFeed(engine, reader, settings.now)
 
@@ -132,6 +135,13 @@ class Services:
             ready=threading.Event(),
             now=settings.now,
         )
+
+
+def _reader(settings: Settings) -> Reader:
+    if settings.part == "collecting":
+        return ReaderNowhere()
+    reads_with = settings.database_url, settings.snapshots, settings.memory_bytes
+    return ReaderApart(*reads_with, settings.reading_nice) if settings.reading_apart else ReaderHere(*reads_with)
 
 
 def _provider(settings: Settings) -> Provider | None:

@@ -12,10 +12,10 @@ from alembic.script import ScriptDirectory
 MIGRATIONS = Path(__file__).parent / "migrations"
 
 
-def connect(url: str, *, pool_size: int = 5) -> sa.Engine:
+def connect(url: str, *, pool_size: int = 5, more: int = 10) -> sa.Engine:
     """An engine for a `postgresql+psycopg://` address; a connection that broke is replaced."""
     reach = {"connect_timeout": 5, "keepalives_idle": 30, "tcp_user_timeout": 15_000}
-    return sa.create_engine(url, pool_size=pool_size, max_overflow=10, pool_pre_ping=True, pool_timeout=10, connect_args=reach)
+    return sa.create_engine(url, pool_size=pool_size, max_overflow=more, pool_pre_ping=True, pool_timeout=10, connect_args=reach)
 
 
 class NewerDatabaseError(Exception):
