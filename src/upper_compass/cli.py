@@ -26,6 +26,12 @@ def _start(given: Namespace) -> None:
     instances.start(given.email)
 
 
+def _build(_: Namespace) -> None:
+    from upper_compass.run import build
+
+    build.build()
+
+
 def _stop(_: Namespace) -> None:
     from upper_compass.run import instances
 
@@ -117,9 +123,9 @@ def _serve(given: Namespace) -> None:
 
 
 def _supervise(given: Namespace) -> int:
-    from upper_compass.run import instances
+    from upper_compass.run import supervising
 
-    return instances.run(given.instance, given.port)
+    return supervising.supervise(given.parts)
 
 
 def _run(given: Namespace) -> int:
@@ -142,6 +148,7 @@ def _parser() -> ArgumentParser:
     stay = add("run", _run, "the same in the foreground, for whoever starts and watches processes, such as systemd")
     for command in (start, stay):
         command.add_argument("--email", default="owner@localhost", help="address of the first user, made when there is none")
+    add("build", _build, "install and build what is missing, and start nothing")
     add("stop", _stop, "stop what runs in this checkout, PostgreSQL included")
     add("status", _status, "say what runs in this checkout")
     keep = add("backup", _backup, "write the whole installation into one file, while it runs")
@@ -170,11 +177,11 @@ def _parser() -> ArgumentParser:
     rest = {"nargs": argparse.REMAINDER}
     add("test", _test, "run every check and test; more arguments go to pytest").add_argument("rest", **rest)  # type: ignore[arg-type]
     add("bench", _bench, "measure; without names, everything that bench/ holds").add_argument("rest", **rest)  # type: ignore[arg-type]
-    serve, supervise = add("serve", _serve), add("supervise", _supervise)
-    for command in (serve, supervise):
-        command.add_argument("instance")
-        command.add_argument("port", type=int)
+    serve = add("serve", _serve)
+    serve.add_argument("instance")
+    serve.add_argument("port", type=int)
     serve.add_argument("--collector", type=int, default=None)
+    add("supervise", _supervise).add_argument("parts", nargs="+")
     return parser
 
 

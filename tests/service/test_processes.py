@@ -161,7 +161,7 @@ def signed_in_token(port):
 def test_what_never_comes_up_ends_and_says_so():
     environment = os.environ | {"PYTHONPATH": str(ROOT / "src"), "COMPASS_MEMORY_MB": "none"}
     done = subprocess.run(
-        [sys.executable, "-m", "upper_compass.cli", "supervise", "main", "1"],
+        [sys.executable, "-m", "upper_compass.cli", "supervise", "serve main 1"],
         cwd=ROOT,
         env=environment,
         capture_output=True,

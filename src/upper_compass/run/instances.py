@@ -94,14 +94,11 @@ def _collecting(instance: str) -> Installed | None:
     return found if found.collecting and instance == "main" else None
 
 
-def run(instance: str, port: int) -> int:
-    """All processes of an instance, until this one is told to end; 1 where one never came up."""
-    from upper_compass.run.supervising import Part, supervise
-
+def parts_of(instance: str, port: int) -> list[str]:
+    """The processes of an instance, each by the arguments of its command."""
     apart = _collecting(instance)
-    collectors = range(apart.collecting) if apart else ()
-    shared = str(apart.collect_port) if apart else ""
-    return supervise([Part("serve", instance, str(port)), *(Part("serve", instance, shared, "--collector", str(number)) for number in collectors)])
+    collectors = [f"serve {instance} {apart.collect_port} --collector {number}" for number in range(apart.collecting)] if apart else []
+    return [f"serve {instance} {port}", *collectors]
 
 
 def reached(address: str) -> str:
@@ -167,12 +164,18 @@ def _collectors(instance: str) -> list[str]:
     return [f"http://127.0.0.1:{apart.collect_port + 1 + number}" for number in range(apart.collecting)] if apart else []
 
 
+def _all_whole(instance: str, address: str) -> bool:
+    return all(_is_whole(one, instance) for one in (address, *_collectors(instance)))
+
+
 def _write_note(instance: str, pid: int, port: int, address: str) -> None:
     _note(instance).write_text(json.dumps({"pid": pid, "port": port, "address": address}))
 
 
 def stay(email: str) -> int:
     """An installation of one's own in the foreground, for whoever starts and watches processes; ends with its PostgreSQL when it is told to."""
+    from upper_compass.run.supervising import supervise
+
     build()
     _greet(email)
     with only_one("launch-main"):
@@ -180,9 +183,12 @@ def stay(email: str) -> int:
             raise CannotRunError("It runs already; ./compass stop ends it.")
         port, address = _place("main")
         _write_note("main", os.getpid(), port, address)
-    say(f"Upper Compass answers on {address}.")
+
+    def is_up() -> str | None:
+        return f"Upper Compass answers on {address}." if _all_whole("main", address) else None
+
     try:
-        return run("main", port)
+        return supervise(parts_of("main", port), is_up)
     finally:
         _note("main").unlink(missing_ok=True)
         if installed("main").database_url is None:
@@ -211,11 +217,11 @@ def launch(instance: str) -> str:
             halt(instance)
         port, address = _place(instance)
         with step("Starting the application"), (STATE / f"{instance}.out").open("wb") as log:
-            command = [sys.executable, "-m", "upper_compass.cli", "supervise", instance, str(port)]
+            command = [sys.executable, "-m", "upper_compass.cli", "supervise", *parts_of(instance, port)]
             process = subprocess.Popen(command, stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True)
             _write_note(instance, process.pid, port, address)
             for _ in range(600):
-                if _is_whole(address, instance) and all(_is_whole(one, instance) for one in _collectors(instance)):
+                if _all_whole(instance, address):
                     return address
                 if process.poll() is not None:
                     break

@@ -5,11 +5,12 @@ from __future__ import annotations
 import ctypes
 import os
 import signal
+import socket
 import subprocess
 import sys
 import threading
 import time
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 from upper_compass.run.places import say
 
@@ -27,8 +28,8 @@ HEAP = {"MALLOC_ARENA_MAX": "1", "_RJEM_MALLOC_CONF": "dirty_decay_ms:0,muzzy_de
 class Part:
     """One process, by the arguments of its command."""
 
-    def __init__(self, *arguments: str) -> None:
-        self._command = [sys.executable, "-m", "upper_compass.cli", *arguments]
+    def __init__(self, arguments: str) -> None:
+        self._command = [sys.executable, "-m", "upper_compass.cli", *arguments.split()]
         self._process: subprocess.Popen[bytes] | None = None
         self._began = self._again = 0.0
         self._pause = PAUSE
@@ -71,17 +72,32 @@ def _end_with_parent() -> None:
     ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGTERM)
 
 
-def supervise(parts: Sequence[Part]) -> int:
-    """Let all of them run until this process is told to end; 1 where one never came up, else 0."""
+def _notify(state: str) -> None:
+    """Tell systemd, where it wants to know (sd_notify)."""
+    address = os.environ.get("NOTIFY_SOCKET")
+    if address:
+        with socket.socket(socket.AF_UNIX, socket.SOCK_DGRAM) as told:
+            told.sendto(state.encode(), "\0" + address[1:] if address.startswith("@") else address)
+
+
+def supervise(commands: Sequence[str], is_up: Callable[[], str | None] = lambda: None) -> int:
+    """Let all of these run until this process is told to end; 1 where one never came up, else 0.
+
+    `is_up` is asked until it has a sentence: that is said, and whoever started this process (systemd) is told that it is ready.
+    """
+    parts = [Part(command) for command in commands]
     ended = threading.Event()
     for number in (signal.SIGTERM, signal.SIGINT):
         signal.signal(number, lambda *_: ended.set())
-    status = 0
+    status, told = 0, None
     while not ended.wait(LOOKS_EVERY):
         up = [part.look(time.monotonic()) for part in parts]  # all of them, whatever became of the first
         if not all(up):
             status = 1
             break
+        if told is None and (told := is_up()):
+            say(told)
+            _notify("READY=1")
     for part in parts:
         part.tell_to_end()
     until = time.monotonic() + ENDS_SECONDS
