@@ -67,7 +67,7 @@ def pytest_xdist_make_scheduler(config, log):
 # Long ones that need no demo: while one process lays it, the other would wait.
 MEANWHILE = tuple(f"tests/core/test_{name}.py" for name in ("frames", "reports", "watching", "columns", "segments", "sources"))
 # The short ones last, so that both processes end together.
-ROOMS = ("browser", "service", "core")
+ROOMS = ("scale", "browser", "service", "core")
 
 
 @pytest.hookimpl(trylast=True)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import json
+import os
 import sys
 from argparse import ArgumentParser, Namespace
 from collections.abc import Callable
@@ -14,6 +15,13 @@ from upper_compass.run.places import CannotRunError, say
 Command = Callable[[Namespace], int | None]
 
 
+def _choose_runner(given: Namespace) -> None:
+    """What is said on the command line goes before what is set, here and in all that is started from here."""
+    for name in ("runner", "ray_address"):
+        if getattr(given, name) is not None:
+            os.environ[f"COMPASS_{name.upper()}"] = getattr(given, name)
+
+
 def _demo(_: Namespace) -> None:
     from upper_compass.run import instances
 
@@ -21,6 +29,7 @@ def _demo(_: Namespace) -> None:
 
 
 def _start(given: Namespace) -> None:
+    _choose_runner(given)
     from upper_compass.run import instances
 
     instances.start(given.email)
@@ -129,6 +138,7 @@ def _supervise(given: Namespace) -> int:
 
 
 def _run(given: Namespace) -> int:
+    _choose_runner(given)
     from upper_compass.run import instances
 
     return instances.stay(given.email)
@@ -148,7 +158,11 @@ def _parser() -> ArgumentParser:
     stay = add("run", _run, "the same in the foreground, for whoever starts and watches processes, such as systemd")
     for command in (start, stay):
         command.add_argument("--email", default="owner@localhost", help="address of the first user, made when there is none")
-    add("build", _build, "install and build what is missing, and start nothing")
+    build = add("build", _build, "install and build what is missing, and start nothing")
+    for command in (start, stay, build):
+        command.add_argument("--runner", choices=("here", "ray"), default=None, help="who makes the tallies of reports; ray: on one machine or many")
+    for command in (start, stay):
+        command.add_argument("--ray-address", default=None, help="a cluster of Ray; without one, Ray is started here")
     add("stop", _stop, "stop what runs in this checkout, PostgreSQL included")
     add("status", _status, "say what runs in this checkout")
     keep = add("backup", _backup, "write the whole installation into one file, while it runs")

@@ -124,6 +124,12 @@ class Installed(_Given):
     collect_port: Annotated[
         int, Field(ge=1, le=65_000, description="the port that they share, for /collect and /uc.js; the next ones tell the figures of each")
     ] = 7401  # fmt: skip
+    runner: Annotated[Literal["here", "ray"], Field(description="who makes the tallies of reports: this machine, or Ray, on one or many")] = "here"
+    ray_address: Annotated[
+        str, Field(max_length=300, description="a cluster of Ray, such as ray-head:6379 or auto; without one, Ray is started here")
+    ] = ""  # fmt: skip
+    parts: Annotated[int, Field(ge=1, le=10_000, description="into how many parts the visitors are split with Ray; each is an actor")] = 2
+    shards: Annotated[Path | None, Field(description="the folder of what the parts hold, which all machines reach; as shipped in the data folder")] = None
     # Reports are read in a process of their own, so that they take nothing from collecting; else in this one, which needs less memory.
     reading_apart: Annotated[bool, Field(description="whether reports are read in a process of their own")] = True
     # As `nice` counts, where there is too little machine for both.

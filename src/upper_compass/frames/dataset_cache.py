@@ -14,10 +14,11 @@ from pathlib import Path
 import psycopg
 import structlog
 
+from upper_compass.core.dataset.coded_hits import Ints
 from upper_compass.core.definitions.reference import Reference
 from upper_compass.frames import site_dataset, snapshot
 from upper_compass.frames.site_dataset import SiteDataset
-from upper_compass.store.hits import hits_between, id_of, newest
+from upper_compass.store.hits import VisitorPart, hits_between, id_of, newest
 from upper_compass.store.sites import Site
 
 SAVE_EVERY = 20_000
@@ -35,16 +36,31 @@ class _Entry:
     saved: int
 
 
+@dataclass(frozen=True)
+class AsOf:
+    """Up to which hit a site is read: its number and id, and the `seq` of all repeated orders by then (ascending)."""
+
+    seq: int
+    tip: str | None
+    repeated: Ints
+
+
 class DatasetCache:
-    """Datasets by site. A reader gets all that was committed before it asked.
+    """Datasets by site, or of those visitors alone who belong to one `part`. A reader gets all that was committed before it asked.
 
     `connect` opens a connection for reading; `folder` holds the snapshots of one database, None for none. When all together take more than
     `max_bytes`, those that nobody asked for the longest are put down to disk, and read again when they are asked for.
     """
 
     def __init__(
-        self, connect: Callable[[], AbstractContextManager[psycopg.Connection]], reference: Reference, folder: Path | None, max_bytes: int = 2**62
+        self,
+        connect: Callable[[], AbstractContextManager[psycopg.Connection]],
+        reference: Reference,
+        folder: Path | None,
+        max_bytes: int = 2**62,
+        part: VisitorPart | None = None,
     ) -> None:
+        self._part = part
         self._connect = connect
         self._reference = reference
         self._folder = folder
@@ -55,17 +71,19 @@ class DatasetCache:
         self._locks: dict[int, threading.Lock] = {}
         self._guard = threading.Lock()
 
-    def frames(self, site: Site) -> SiteDataset:
-        """The site's dataset, up to date."""
+    def frames(self, site: Site, as_of: AsOf | None = None) -> SiteDataset:
+        """The site's dataset, up to date; or as far as `as_of` says, and no less far than it was before."""
         with self._guard:
             lock = self._locks.setdefault(site.id, threading.Lock())
         with lock:
-            entry = self._by_rules(site)
+            repeated = as_of.repeated if as_of else None
+            entry = self._by_rules(site, repeated)
             with self._connect() as connection:
-                seq, tip = self._fitting(connection, site, entry)
+                seq, tip = self._fitting(connection, site, entry, as_of)
                 if seq > entry.dataset.seq:
                     began = time.perf_counter()
-                    entry.dataset = site_dataset.advance(entry.dataset, hits_between(connection, site.id, entry.dataset.seq, seq), seq)
+                    since = hits_between(connection, site.id, entry.dataset.seq, seq, self._part)
+                    entry.dataset = site_dataset.advance(entry.dataset, since, seq, repeated)
                     self.advances, self.advance_seconds = self.advances + 1, self.advance_seconds + time.perf_counter() - began
                 entry.tip = tip  # only now, for reading may break off
             # Numbers of other sites' hits lie between, so this is an upper bound of what a restart would read again.
@@ -78,23 +96,26 @@ class DatasetCache:
         self._make_room()
         return dataset
 
-    def _fitting(self, connection: psycopg.Connection, site: Site, entry: _Entry) -> tuple[int, str | None]:
+    def _fitting(self, connection: psycopg.Connection, site: Site, entry: _Entry, as_of: AsOf | None) -> tuple[int, str | None]:
         """Number and id of the newest hit. What is held here is given up unless it is of the hits that are in the database.
 
         After an older state was restored, new hits bear the same numbers.
         """
-        seq, tip = newest(connection, site.id)
+        seq, tip = (as_of.seq, as_of.tip) if as_of else newest(connection, site.id)
         known = entry.dataset.seq
+        if as_of and seq < known and id_of(connection, site.id, seq) == tip and id_of(connection, site.id, known) == entry.tip:
+            return known, entry.tip  # whoever asks saw less; what is here goes on from there
         if seq < known or (known and id_of(connection, site.id, known) != entry.tip):
-            entry.dataset, entry.saved = site_dataset.start(site.rules, self._reference), 0
+            entry.dataset, entry.saved = site_dataset.start(site.rules, self._reference, repeated=as_of.repeated if as_of else None), 0
         return seq, tip
 
-    def _by_rules(self, site: Site) -> _Entry:
+    def _by_rules(self, site: Site, repeated: Ints | None) -> _Entry:
         version = site.rules.version()
         entry = self._entries.get(site.id)
         if entry is None or entry.deletion_epoch != site.deletion_epoch:  # what was taken out must not live on here
             found = snapshot.load(self._folder / str(site.id), site.deletion_epoch) if self._folder else None
-            dataset = site_dataset.start(site.rules, self._reference, *((found.dictionaries, found.hits, found.seq) if found else ()))
+            dictionaries, hits, seq = (found.dictionaries, found.hits, found.seq) if found else (None, None, 0)
+            dataset = site_dataset.start(site.rules, self._reference, dictionaries, hits, seq, repeated)
             return _Entry(dataset, version, site.deletion_epoch, found.tip if found else None, dataset.seq)
         if entry.rules_version != version:
             entry.dataset, entry.rules_version = site_dataset.with_rules(entry.dataset, site.rules, self._reference), version

@@ -8,7 +8,7 @@ import secrets
 import signal
 import threading
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager, suppress
+from contextlib import AbstractContextManager, contextmanager, suppress
 from dataclasses import dataclass
 from importlib import import_module
 from multiprocessing.connection import Connection
@@ -18,6 +18,7 @@ from typing import Any, Concatenate, ParamSpec, Protocol, TypeVar
 from zoneinfo import ZoneInfo
 
 import psycopg
+import sqlalchemy as sa
 import structlog
 from pydantic import BaseModel
 
@@ -27,6 +28,7 @@ from upper_compass.frames import queries
 from upper_compass.frames.dataset_cache import DatasetCache
 from upper_compass.reference import shipped
 from upper_compass.store.database import connect
+from upper_compass.store.hits import VisitorPart
 from upper_compass.store.sites import Site
 
 P = ParamSpec("P")
@@ -76,22 +78,33 @@ class Reader(Protocol):
         """Write the snapshots, and end."""
 
 
+def reading_from(engine: sa.Engine) -> Callable[[], AbstractContextManager[psycopg.Connection]]:
+    """How a connection for reading is opened."""
+
+    @contextmanager
+    def reading() -> Iterator[psycopg.Connection]:
+        with engine.connect() as connection:
+            yield connection.connection.driver_connection  # type: ignore[misc]
+
+    return reading
+
+
+def cache_of(engine: sa.Engine, folder: Path | None, max_bytes: int, part: VisitorPart | None = None) -> DatasetCache:
+    """The datasets of a database; `folder` holds the snapshots of all databases, None for none."""
+    reading = reading_from(engine)
+    if folder is not None:
+        with reading() as connection:
+            row = connection.execute("SELECT oid FROM pg_database WHERE datname = current_database()").fetchone()
+        folder = folder / str(row[0] if row else 0)
+    return DatasetCache(reading, shipped(), folder, max_bytes, part)
+
+
 class ReaderHere:
     """Reads in this process. `folder` holds the snapshots of all databases, None for none; `max_bytes`: how much memory sites and tallies may take."""
 
     def __init__(self, database_url: str, folder: Path | None, max_bytes: int) -> None:
         self._engine = connect(database_url)
-
-        @contextmanager
-        def reading() -> Iterator[psycopg.Connection]:
-            with self._engine.connect() as connection:
-                yield connection.connection.driver_connection  # type: ignore[misc]
-
-        if folder is not None:
-            with reading() as connection:
-                row = connection.execute("SELECT oid FROM pg_database WHERE datname = current_database()").fetchone()
-            folder = folder / str(row[0] if row else 0)
-        self._cache = DatasetCache(reading, shipped(), folder, max_bytes - max_bytes // TALLIES)
+        self._cache = cache_of(self._engine, folder, max_bytes - max_bytes // TALLIES)
         self._kept = KeptTallies(max_bytes // TALLIES)
 
     def read(self, site: Site, ask: Callable[Concatenate[ReportContext, P], T], *given: P.args, **named: P.kwargs) -> T:
@@ -145,7 +158,7 @@ class _Manager(BaseManager):
 _Manager.register("reader", exposed=EXPOSED)
 
 
-def _serve(address: str, key: bytes, database_url: str, folder: Path | None, max_bytes: int, nice: int, started: Connection) -> None:
+def _serve(address: str, key: bytes, make: Callable[[], Reader], nice: int, started: Connection) -> None:
     """What the process does: read, as long as the one that started it lives."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     os.nice(nice)
@@ -157,7 +170,7 @@ def _serve(address: str, key: bytes, database_url: str, folder: Path | None, max
         os._exit(0)
 
     threading.Thread(target=end_with_parent, daemon=True).start()
-    served = ReaderHere(database_url, folder, max_bytes)
+    served = make()
 
     class Serving(BaseManager):
         """The other end."""
@@ -173,11 +186,11 @@ def _serve(address: str, key: bytes, database_url: str, folder: Path | None, max
 class ReaderApart:
     """Reads in a process of its own, which is started again when it ends. What was asked of it meanwhile has no answer.
 
-    `nice`: by how much it stands back behind whoever collects.
+    `make`: what makes the reader there (it is pickled); `nice`: by how much it stands back behind whoever collects.
     """
 
-    def __init__(self, database_url: str, folder: Path | None, max_bytes: int, nice: int) -> None:
-        self._arguments = database_url, folder, max_bytes, nice
+    def __init__(self, make: Callable[[], Reader], nice: int) -> None:
+        self._arguments = make, nice
         self._closing = threading.Event()
         self._reader: Any = None
         self._process: multiprocessing.process.BaseProcess | None = None

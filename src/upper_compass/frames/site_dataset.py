@@ -142,14 +142,22 @@ def _valid_hits(shard: Shard) -> pl.DataFrame:
 
 
 def start(
-    rules: SiteRules, reference: Reference, dictionaries: Dictionaries | None = None, hits: list[pl.DataFrame] | None = None, seq: int = 0
+    rules: SiteRules,
+    reference: Reference,
+    dictionaries: Dictionaries | None = None,
+    hits: list[pl.DataFrame] | None = None,
+    seq: int = 0,
+    repeated: Ints | None = None,
 ) -> SiteDataset:
-    """Shards of coded hits (frames of CODED_SCHEMA, in any order, taken out of the list as they are read) and their dictionaries; without any, empty ones."""
+    """Shards of coded hits (frames of CODED_SCHEMA, in any order, taken out of the list as they are read) and their dictionaries; without any, empty ones.
+
+    `repeated`: the `seq` of repeated orders of the whole site (ascending), where these are not all of its hits.
+    """
     dictionaries = dictionaries or Dictionaries()
     hits = hits or []
     lookups = DimensionLookups(rules, reference, dictionaries)
     orders = pl.concat([_orders_of(NO_HITS), *(_orders_of(part) for part in hits)])
-    return _compacted(dictionaries, lookups, _taken_out(hits), orders, repeated_orders(orders), seq)
+    return _compacted(dictionaries, lookups, _taken_out(hits), orders, repeated_orders(orders) if repeated is None else repeated, seq)
 
 
 def with_rules(dataset: SiteDataset, rules: SiteRules, reference: Reference) -> SiteDataset:
@@ -162,21 +170,22 @@ def with_rules(dataset: SiteDataset, rules: SiteRules, reference: Reference) -> 
     return replace(dataset, lookups=lookups, main=main, deltas=tuple(deltas))
 
 
-def advance(dataset: SiteDataset, parts: Iterable[pl.DataFrame], seq: int) -> SiteDataset:
-    """Take in raw hits (frames of RAW_SCHEMA) that came since, up to number `seq`."""
+def advance(dataset: SiteDataset, parts: Iterable[pl.DataFrame], seq: int, repeated: Ints | None = None) -> SiteDataset:
+    """Take in raw hits (frames of RAW_SCHEMA) that came since, up to number `seq`. `repeated`: see `start`."""
     coded = [encode_hits(part, dataset.dictionaries) for part in parts]
-    if not any(len(part) for part in coded):
-        return replace(dataset, seq=seq)
+    judged_anew = NOBODY if repeated is None else _judged_anew(dataset, repeated)
+    if not any(len(part) for part in coded) and not len(judged_anew):
+        return replace(dataset, seq=seq) if repeated is None else replace(dataset, seq=seq, repeated=repeated)
     dataset.lookups.extend()
-    fresh = pl.concat(coded)
+    fresh = pl.concat([NO_HITS, *coded])
     new_orders = _orders_of(fresh)
     orders = pl.concat([dataset.orders, new_orders]) if len(new_orders) else dataset.orders
-    repeated = _repeated(dataset.repeated, orders, new_orders)
+    repeated = _repeated(dataset.repeated, orders, new_orders) if repeated is None else repeated
     gathered = len(fresh) + sum(level.count for level in dataset.deltas)
     if gathered > max(COMPACT_FROM, COMPACT_SHARE * dataset.main.count):
         del fresh
         return _compacted(dataset.dictionaries, dataset.lookups, chain(dataset.parts(), _taken_out(coded)), orders, repeated, seq)
-    touched = _touched(fresh, orders, new_orders)
+    touched = np.union1d(_touched(fresh, orders, new_orders), judged_anew).astype(np.uint32)
     levels = (dataset.main, *dataset.deltas)
     moved = pl.concat([*(level.hits_of(touched) for level in levels), fresh])
     main, *deltas = (level.without(touched, dataset.lookups) for level in levels)
@@ -223,6 +232,14 @@ def _touched(fresh: pl.DataFrame, orders: pl.DataFrame, new_orders: pl.DataFrame
     if len(new_orders):
         visitors.append(_sharing(orders, new_orders)["visitor"])
     return pl.concat(visitors).unique().sort().to_numpy()
+
+
+def _judged_anew(dataset: SiteDataset, repeated: Ints) -> Codes:
+    """Visitors (ascending) with an order that was repeated and is not any more, or is now."""
+    changed = np.setxor1d(dataset.repeated, repeated)
+    if not len(changed):
+        return NOBODY
+    return dataset.orders.filter(pl.col("seq").is_in(changed.tolist()))["visitor"].unique().sort().to_numpy()
 
 
 def _sharing(orders: pl.DataFrame, new_orders: pl.DataFrame) -> pl.DataFrame:

@@ -19,6 +19,10 @@ PYTHON = ("src", "tests", "bench")
 BENCHES = ("asking", "attribution", "collect", "comparing", "importing", "page", "planted", "reports", "sequences", "tagging", "together", "views")
 
 
+# Tests of reports over HTTP, which run once on each runner.
+REPORTS = ("api", "comparing", "explaining", "exports", "figures", "findings", "insights", "links", "naming", "segments", "sorting", "upgrade", "watching")
+
+
 def _ensure_nginx() -> None:
     # Debian puts it where users' paths do not lead.
     if not shutil.which("nginx", path=f"{os.environ.get('PATH', '')}:/usr/sbin"):
@@ -104,7 +108,9 @@ def fix() -> int:
 
 
 def test(rest: Sequence[str]) -> int:
-    """Every check and every test; with arguments, pytest alone with these. The exit status."""
+    """Every check and every test; with arguments, pytest alone with these, after `scale` on Ray. The exit status."""
+    if rest and rest[0] == "scale":
+        return _scale(rest[1:])
     _ensure_chromium()
     _ensure_nginx()
     build.build()
@@ -121,6 +127,15 @@ def test(rest: Sequence[str]) -> int:
         tested = subprocess.run([*pytest, "-n", "2", "--dist", "loadscope", "--no-loadscope-reorder"], cwd=ROOT, env=few_threads, check=False).returncode
         complaints = checking.result()
     return 1 if _said(complaints) or tested else 0
+
+
+def _scale(rest: Sequence[str]) -> int:
+    """What is beyond one machine, and every report there; with arguments, pytest alone with these."""
+    start_cluster()
+    files = list(rest) or ["tests/scale", *(f"tests/service/test_{name}.py" for name in REPORTS)]
+    # Ray's workers import the tests' own functions, if any, from here; each machine has so many parts as it has cores.
+    environment = os.environ | {"COMPASS_RUNNER": "ray", "POLARS_MAX_THREADS": "1", "PYTHONPATH": f"{ROOT / 'src'}{os.pathsep}{ROOT}"}
+    return subprocess.run([sys.executable, "-m", "pytest", *files], cwd=ROOT, env=environment, check=False).returncode
 
 
 def bench(rest: Sequence[str]) -> int:

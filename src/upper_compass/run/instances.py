@@ -13,6 +13,7 @@ import urllib.error
 import urllib.request
 from collections.abc import Iterator
 from contextlib import contextmanager
+from importlib.util import find_spec
 from pathlib import Path
 from typing import Any
 
@@ -40,6 +41,8 @@ def installed(instance: str) -> Installed:
         found: Installed = fitting(Installed)
     except UnfitSettingsError as why:
         raise CannotRunError(str(why)) from why
+    if found.runner == "ray" and not find_spec("ray"):
+        raise CannotRunError("Ray is not installed here; ./compass build --runner ray does that.")
     return found.model_copy(update={"database_url": None}) if instance == "demo" else found
 
 

@@ -7,6 +7,7 @@ import threading
 from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import date, datetime
+from functools import partial
 
 import psycopg
 import sqlalchemy as sa
@@ -140,8 +141,12 @@ class Services:
 def _reader(settings: Settings) -> Reader:
     if settings.part == "collecting":
         return ReaderNowhere()
-    reads_with = settings.database_url, settings.snapshots, settings.memory_bytes
-    return ReaderApart(*reads_with, settings.reading_nice) if settings.reading_apart else ReaderHere(*reads_with)
+    make: Callable[[], Reader] = partial(ReaderHere, settings.database_url, settings.snapshots, settings.memory_bytes)
+    if settings.runner != "here":
+        from upper_compass.spread.ray_reader import RayReader  # what only an installation on several machines has
+
+        make = partial(RayReader, settings.database_url, settings.shards or settings.snapshots, settings.memory_bytes, settings.parts, settings.ray_address)
+    return ReaderApart(make, settings.reading_nice) if settings.reading_apart else make()
 
 
 def _provider(settings: Settings) -> Provider | None:

@@ -41,9 +41,12 @@ _OUT = f"""
 COPY (
     SELECT seq, (extract(epoch FROM at) * 1000)::bigint AS at, kind, value, coalesce(engaged_ms, 0) AS engaged_ms,
            robot::integer AS robot, internal::integer AS internal, {", ".join("order_data->'items' AS items" if name == "items" else name for name in CODED)}
-    FROM hits WHERE site_id = %s AND seq > %s AND seq <= %s
+    FROM hits WHERE site_id = %s AND seq > %s AND seq <= %s{{part}}
 ) TO STDOUT (FORMAT csv)
 """  # noqa: S608
+# A visitor's hits lie in one part of so many, wherever and whenever they are read.
+_OF_PART = " AND ('x' || left(md5(visitor), 8))::bit(32)::bigint %% {of} = {number}"
+_ORDERS = "SELECT seq, (extract(epoch FROM at) * 1000)::bigint, order_id FROM hits WHERE site_id = %s AND seq > %s AND seq <= %s AND order_id IS NOT NULL"
 _OUT_SCHEMA = {name: pl.Int8() if name in ("robot", "internal") else kind for name, kind in PLAIN.items()} | {name: pl.String() for name in CODED}
 PART = 400_000
 # What is older lies in one partition, so that an import of ancient times makes no more than one.
@@ -186,11 +189,26 @@ def id_of(connection: psycopg.Connection[Any], site_id: int, seq: int) -> str | 
     return str(found[0]) if found else None
 
 
-def hits_between(connection: psycopg.Connection[Any], site_id: int, after: int, until: int) -> Iterator[pl.DataFrame]:
-    """The site's hits with after < seq ≤ until in frames of RAW_SCHEMA, in parts of bounded size."""
+@dataclass(frozen=True)
+class VisitorPart:
+    """Those visitors of a site who belong to one of so many parts; `number` counts from 0."""
+
+    number: int
+    of: int
+
+
+def orders_between(connection: psycopg.Connection[Any], site_id: int, after: int, until: int) -> pl.DataFrame:
+    """The site's orders that have an id, with after < seq ≤ until: columns seq (i64), at (i64, milliseconds), order_id (text)."""
+    rows = connection.execute(_ORDERS, [site_id, after, until]).fetchall()
+    return pl.DataFrame(rows, {"seq": pl.Int64(), "at": pl.Int64(), "order_id": pl.String()}, orient="row")
+
+
+def hits_between(connection: psycopg.Connection[Any], site_id: int, after: int, until: int, part: VisitorPart | None = None) -> Iterator[pl.DataFrame]:
+    """The site's hits with after < seq ≤ until, only those of one part where it is named, in frames of RAW_SCHEMA, a bounded number at once."""
+    out = _OUT.format(part=_OF_PART.format(of=part.of, number=part.number) if part else "")
     for low in range(after, until, PART):
         buffer = io.BytesIO()
-        with connection.cursor() as cursor, cursor.copy(_OUT, [site_id, low, min(low + PART, until)]) as copy:
+        with connection.cursor() as cursor, cursor.copy(out, [site_id, low, min(low + PART, until)]) as copy:
             for chunk in copy:
                 buffer.write(chunk)
         if buffer.tell():

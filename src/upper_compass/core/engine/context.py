@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from threading import Lock
 from zoneinfo import ZoneInfo
 
+import numpy as np
 from cachetools import LRUCache
 
 from upper_compass.core.dataset.shard import Shard
@@ -15,7 +16,7 @@ from upper_compass.core.definitions.goals import Counted, Goal
 from upper_compass.core.definitions.periods import Period
 from upper_compass.core.definitions.segments import DimensionCondition, Group, Segment, SegmentCondition
 from upper_compass.core.engine.dimensions import Dimension, dimension_of
-from upper_compass.core.engine.protocol import Breakdown, Question, Runner, Tally, Threads, merge
+from upper_compass.core.engine.protocol import Breakdown, Question, Runner, Tally, Threads, merge, settled
 from upper_compass.core.engine.segments import ASKED_IN
 from upper_compass.core.engine.selection import ReportFilter
 
@@ -48,12 +49,17 @@ class KeptTallies:
 
 @dataclass(frozen=True)
 class ReportContext:
-    """What a report is read from: a site's shards, its time zone, and who makes the tallies."""
+    """What a report is read from: a site's shards, its time zone, and who makes the tallies. Reports ask for merged tallies and nothing else of the shards."""
 
     shards: ShardSet
     zone: ZoneInfo
     kept: KeptTallies = field(default_factory=lambda: KeptTallies(0))
     runner: Runner = HERE
+
+    @property
+    def may_lack_rates(self) -> bool:
+        """Whether amounts may have a currency without a rate; False where it is known that none has."""
+        return bool(np.isnan(self.shards.lookups["rate"]).any())
 
     def dimension(self, name: str, asked_in: str) -> Dimension:
         """A dimension that the site can be read by. Raises UnknownNameError for the field that it is `asked_in`."""
@@ -63,8 +69,8 @@ class ReportContext:
         """The merged tally of each breakdown of one question; see `tallies`."""
         return self.tallies([(ask, breakdown) for breakdown in breakdowns])
 
-    def tallies(self, questions: Sequence[Question]) -> list[Tally]:
-        """The merged tally of each question, kept for whoever asks the same again.
+    def tallies(self, questions: Sequence[Question], *, settle: bool = True) -> list[Tally]:
+        """The merged tally of each question, kept for whoever asks the same again; `settle`: as it is told, unless others are still to be added.
 
         What can be added up and taken back costs no more than what came since the base was made.
         """
@@ -74,7 +80,7 @@ class ReportContext:
         for additive in (True, False):
             missing = [key for key, (_, breakdown) in asked.items() if found[key] is None and breakdown.additive == additive]
             made = self._merged([asked[key] for key in missing], additive=additive) if missing else []
-            for key, tally in zip(missing, made, strict=True):
+            for key, tally in zip(missing, map(settled, made) if settle else made, strict=True):
                 found[key] = tally
                 self._keep(self.shards.version, asked[key], tally)
         return [one for key in keys if (one := found[key]) is not None]

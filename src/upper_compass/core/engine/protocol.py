@@ -25,6 +25,8 @@ ADDITIVE: frozenset[Reducer] = frozenset({"sum", "counts"})
 PRESENCE = "_rows"
 # What is left of sums of fractions that cancel each other, as a share of them.
 RESIDUE = 1e-12
+# Sums of fractions are told to so many places.
+DIGITS = 9
 # Shards of up to so many hits are tallied one after the other: threads would only wait for the interpreter.
 SMALL = 30_000
 # A table by code is used up to so many places a row.
@@ -154,6 +156,12 @@ def merge(tallies: Sequence[Tally]) -> Tally:
         merged = merged.filter(pl.col(PRESENCE) > 0)
     counts = [_collapsed(name) for name, reducer in reducers.items() if reducer == "counts"]
     return Tally(merged.with_columns(counts) if counts else merged, keys, reducers)
+
+
+def settled(tally: Tally) -> Tally:
+    """The tally as it is told: sums of fractions to a thousand-millionth, so that it is the same however many shards were added up, in any order."""
+    sums = [name for name, reducer in tally.reducers.items() if reducer == "sum" and tally.frame.schema[name].is_float()]
+    return replace(tally, frame=tally.frame.with_columns(pl.col(sums).round(DIGITS))) if sums else tally
 
 
 def _summed_by_code(tallies: Sequence[Tally], key: str, columns: list[str]) -> pl.DataFrame | None:

@@ -12,7 +12,7 @@ from upper_compass.core.dataset.coded_hits import Bools, Floats, Ints
 from upper_compass.core.definitions.hit_match import NUMBER_TESTS
 from upper_compass.core.definitions.requests import ColumnValues, Remainder, TableRequest
 from upper_compass.core.definitions.text_tests import text_test
-from upper_compass.core.engine.protocol import Tally
+from upper_compass.core.engine.protocol import DIGITS, Tally
 from upper_compass.core.reports.columns import Asked, Sums, column_values
 
 
@@ -75,7 +75,7 @@ def remainder(asked: Asked, rows: Tally, shown: Ints, total: Sums) -> Remainder 
     left[shown] = False
     if not left.any():
         return None
-    summed = rows.frame.filter(left).select(pl.col(name).sum() for name in asked.names())
+    summed = rows.frame.filter(left).select(pl.col(name).sum().round(DIGITS) for name in asked.names())
     columns = column_values(asked, summed, total)
     for i, one in enumerate(asked.columns):
         if one.measure.distinct:

@@ -13,7 +13,7 @@ from upper_compass.core.definitions.periods import edges
 from upper_compass.core.definitions.requests import Course, Note, SeriesRequest, SeriesResult, TableRequest, TableResult
 from upper_compass.core.engine.context import ReportContext
 from upper_compass.core.engine.keys import KeyedBy
-from upper_compass.core.engine.protocol import Tally
+from upper_compass.core.engine.protocol import DIGITS, Tally
 from upper_compass.core.engine.tally import PEOPLE_COLUMNS
 from upper_compass.core.reports.below import shared_below
 from upper_compass.core.reports.columns import Asked, Sums, column_values, joined, plan
@@ -107,7 +107,7 @@ def _rows_and_total(context: ReportContext, asked: Asked, by: KeyedBy, edges_bef
     people = asked.only(PEOPLE_COLUMNS)
     totals = [(people, KeyedBy())] if people.names() else []
     rows, *counted = joined(context, (asked, by), *totals, edges_before=edges_before)
-    total = rows.frame.select(pl.col(name).sum() for name in asked.names())
+    total = rows.frame.select(pl.col(name).sum().round(DIGITS) for name in asked.names())
     return rows, total.with_columns(one.frame[name] for one in counted for name in people.names())
 
 

@@ -56,7 +56,7 @@ def unrated(context: ReportContext, asked: Asked) -> int:
     kinds = tuple(kind for column, kind in _SUMMED.items() if any(column in wanted for wanted in asked.wanted))
     if not kinds and not any("value" in wanted for wanted in asked.wanted):
         return 0
-    if not np.isnan(context.shards.lookups["rate"]).any():
+    if not context.may_lack_rates:
         return 0
     valued = [ask.goal for ask, wanted in zip(asked.questions, asked.wanted, strict=True) if "value" in wanted]
     goals = tuple(goal for goal in valued if isinstance(goal, ProductSales) or (goal and isinstance(goal.value, HitValue)))

@@ -1,0 +1,62 @@
+"""What all parts must agree on: which orders are repeated. It is small, and handed to them with every question."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+from contextlib import AbstractContextManager
+from dataclasses import dataclass
+
+import numpy as np
+import polars as pl
+import psycopg
+
+from upper_compass.core.dataset.coded_hits import Ints, repeated_orders
+from upper_compass.frames.dataset_cache import AsOf
+from upper_compass.store.hits import id_of, newest, orders_between
+from upper_compass.store.sites import Site
+
+NONE: Ints = np.empty(0, np.int64)
+
+
+@dataclass
+class _Known:
+    """The orders of a site up to a hit: columns seq, at, order_id (text)."""
+
+    deletion_epoch: int
+    seq: int
+    tip: str | None
+    orders: pl.DataFrame
+    repeated: Ints
+
+
+class OrderLedger:
+    """The orders with an id of each site that is asked about, as far as was read."""
+
+    def __init__(self, connect: Callable[[], AbstractContextManager[psycopg.Connection]]) -> None:
+        self._connect = connect
+        self._known: dict[int, _Known] = {}
+        self._lock = threading.Lock()
+
+    def as_of_now(self, site: Site) -> AsOf:
+        """Up to which hit the site can be read now."""
+        with self._lock, self._connect() as connection:
+            known = self._known.get(site.id)
+            seq, tip = newest(connection, site.id)
+            if known is None or known.deletion_epoch != site.deletion_epoch or seq < known.seq or id_of(connection, site.id, known.seq) != known.tip:
+                known = _Known(site.deletion_epoch, 0, None, orders_between(connection, site.id, 0, 0), NONE)
+            if seq > known.seq:
+                new = orders_between(connection, site.id, known.seq, seq)
+                if len(new):
+                    known.orders = pl.concat([known.orders, new])
+                    # Texts as codes: an empty one would be an order that always counts, and is never read here.
+                    coded = known.orders.with_columns(pl.col("order_id").rank("dense"))
+                    known.repeated = repeated_orders(coded)
+                known.seq, known.tip = seq, tip
+            self._known[site.id] = known
+            return AsOf(known.seq, known.tip, known.repeated)
+
+    def forget(self, site_id: int) -> None:
+        """Keep nothing of a site."""
+        with self._lock:
+            self._known.pop(site_id, None)

@@ -1,0 +1,109 @@
+"""Reports on Ray: the same figures as in one process, to the last digit, also while hits arrive and go, and while parts are killed."""
+
+import itertools
+import os
+import signal
+import threading
+import time
+from dataclasses import replace
+
+import pytest
+
+from tests.scale.conftest import DIMENSIONS, MEMORY, actors, told
+from upper_compass.core.definitions.site_rules import Alias
+from upper_compass.core.engine.dimensions import UnknownNameError
+from upper_compass.frames import queries
+from upper_compass.frames.reader import ReaderAwayError
+from upper_compass.spread.ray_reader import RayReader
+from upper_compass.store import visitors
+from upper_compass.store.database import connect
+
+PARTS = 3
+# COMPASS_KILLS=20 does it as often as is asked for; a few find what there is to find.
+KILLS = int(os.environ.get("COMPASS_KILLS", "5"))
+
+
+@pytest.fixture(scope="module")
+def storage(tmp_path_factory):
+    return tmp_path_factory.mktemp("shards")
+
+
+@pytest.fixture(scope="module")
+def spread(database, storage):
+    reader = RayReader(database, storage, MEMORY, PARTS)
+    yield reader
+    reader.close()
+
+
+def test_every_figure_is_the_same_to_the_last_digit_also_of_what_arrives(site, here, spread, store):
+    store(range(400))
+    first = told(here, site)
+    assert first["total"][0]["values"][0] > 100
+    assert first["total"][2]["values"][0] > 1000
+    for dimension in DIMENSIONS:
+        assert told(spread, site, dimension) == told(here, site, dimension)
+    for begin in (400, 405, 406, 500):
+        store(range(begin, begin + 5))
+        for dimension in DIMENSIONS:
+            assert told(spread, site, dimension) == told(here, site, dimension)
+    assert spread.read(site, queries.newest) == here.read(site, queries.newest)
+    assert told(spread, site) != first
+
+
+def test_other_rules_and_a_visitor_who_is_forgotten(site, here, spread, database):
+    alias = Alias(field="source", this="s1", that="s2")
+    other = replace(site, rules=site.rules.model_copy(update={"aliases": [alias], "visit_gap_minutes": 90}))
+    for read in (other, site):
+        assert told(spread, read) == told(here, read)
+    sources = [row[0] for row in told(spread, other, "source")["rows"]]
+    assert "s2" in sources and "s1" not in sources
+    engine = connect(database)
+    with engine.begin() as connection:
+        assert visitors.forget(connection, site.id, "v3") > 0
+    engine.dispose()
+    after = replace(site, deletion_epoch=site.deletion_epoch + 1)
+    assert told(spread, after) == told(here, after)
+    with pytest.raises(UnknownNameError):
+        told(spread, after, "nothing of the kind")
+
+
+def test_whoever_asks_learns_nothing_of_parts_that_are_killed(site, here, spread, store):
+    store(range(600, 640))
+    answers, ended = [], threading.Event()
+    spread.read(site, queries.newest)
+    assert len(actors()) == PARTS
+
+    def kill():
+        for number in range(KILLS):
+            while len(held := sorted(actors())) < PARTS:
+                time.sleep(0.05)
+            os.kill(held[number % PARTS], signal.SIGKILL)
+        ended.set()
+
+    killing = threading.Thread(target=kill)
+    killing.start()
+    asked = itertools.cycle(DIMENSIONS)
+    while not ended.is_set():
+        dimension = next(asked)
+        store([700 + len(answers)])  # so that the parts are asked, and not what was answered before
+        answers.append(told(spread, site, dimension) == told(here, site, dimension))
+    killing.join()
+    assert answers == [True] * len(answers)
+    assert len(answers) > 1
+
+
+def test_parts_that_were_put_down_are_read_again(site, here, database, storage, store):
+    store(range(1_000, 1_020))
+    again = RayReader(database, storage, MEMORY, PARTS)
+    assert told(again, site) == told(here, site)
+    again.close()
+    written = sorted(storage.glob("part-*-of-3/*/*/about.json"))
+    assert len(written) == PARTS
+    once_more = RayReader(database, storage, MEMORY, PARTS)
+    assert told(once_more, site) == told(here, site)
+    assert once_more.state().sites[site.id] > 0
+    once_more.forget(site.id)
+    assert not list(storage.glob("part-*-of-3/*/*/about.json"))
+    once_more.close()
+    with pytest.raises(ReaderAwayError):
+        told(once_more, site, "device")
