@@ -130,9 +130,10 @@ def test(rest: Sequence[str]) -> int:
 
 
 def _scale(rest: Sequence[str]) -> int:
-    """What is beyond one machine, and every report there; with arguments, pytest alone with these."""
+    """What is beyond one machine, and every report there; other arguments go to pytest."""
     start_cluster()
-    files = list(rest) or ["tests/scale", *(f"tests/service/test_{name}.py" for name in REPORTS)]
+    every = ["tests/scale", *(f"tests/service/test_{name}.py" for name in REPORTS)]
+    files = [*([] if any(one.startswith("tests") for one in rest) else every), *rest]
     # Ray's workers import the tests' own functions, if any, from here; each machine has so many parts as it has cores.
     environment = os.environ | {"COMPASS_RUNNER": "ray", "POLARS_MAX_THREADS": "1", "PYTHONPATH": f"{ROOT / 'src'}{os.pathsep}{ROOT}"}
     return subprocess.run([sys.executable, "-m", "pytest", *files], cwd=ROOT, env=environment, check=False).returncode

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable, Hashable, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
@@ -38,9 +39,11 @@ T = TypeVar("T")
 BRANCHES = 8
 # How often what a lost actor was asked is asked again.
 RETRIES = 20
+# Of a core, for Ray's account alone: what asks for nothing is not spread among the machines.
+SHARE = 0.01
 
 _PartActor: Any = ray.remote(Part)
-_merged: Any = ray.remote(merged)
+_merged: Any = ray.remote(num_cpus=SHARE)(merged)
 
 
 @dataclass(frozen=True)
@@ -75,7 +78,7 @@ class RayReader:
         if not ray.is_initialized():
             ray.init(address or None, log_to_driver=False, include_dashboard=False if not address else None, configure_logging=False)
         each = max_bytes // parts
-        options: dict[str, Any] = {"max_restarts": -1, "max_task_retries": RETRIES, "num_cpus": 0, "scheduling_strategy": "SPREAD"}
+        options: dict[str, Any] = {"max_restarts": -1, "max_task_retries": RETRIES, "num_cpus": SHARE, "scheduling_strategy": "SPREAD"}
         self._parts = [_PartActor.options(**options).remote(database_url, folder, each, VisitorPart(number, parts)) for number in range(parts)]
         self._engine = connect(database_url, pool_size=2)
         self._orders = OrderLedger(reading_from(self._engine))
@@ -131,7 +134,8 @@ class RayReader:
 
     def close(self) -> None:
         """See Reader."""
-        self._of_all("save")
+        with suppress(ReaderAwayError):  # what was not written is read of the database again
+            self._of_all("save")
         for part in self._parts:
             ray.kill(part)
         self._engine.dispose()
@@ -147,4 +151,4 @@ class RayReader:
 def _cause(error: RayError) -> Exception:
     """What a part raised, as if it had been raised here; that a part cannot be reached is said by ReaderAwayError."""
     cause = error.cause if isinstance(error, RayTaskError) else None
-    return cause if isinstance(cause, Exception) else ReaderAwayError()
+    return cause if isinstance(cause, Exception) and not isinstance(cause, RayError) else ReaderAwayError()
