@@ -86,6 +86,16 @@ def _quick_passwords():
     accounts._hasher = PasswordHasher(time_cost=1, memory_cost=8, parallelism=1)
 
 
+@pytest.fixture(scope="session", autouse=os.environ.get("COMPASS_RUNNER") == "ray")
+def _one_ray():
+    """Ray is started once for all tests that run on it, and not by each that begins to read."""
+    import ray
+
+    ray.init(log_to_driver=False, include_dashboard=False, configure_logging=False)
+    yield
+    ray.shutdown()
+
+
 @pytest.fixture(scope="session")
 def cluster():
     return start_cluster()

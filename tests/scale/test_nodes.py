@@ -20,6 +20,7 @@ def machines():
     yield cluster, goes
     ray.shutdown()
     cluster.shutdown()
+    ray.init(log_to_driver=False, include_dashboard=False, configure_logging=False)
 
 
 def test_a_machine_goes_and_nothing_is_wrong(machines, database, site, here, store, tmp_path):

@@ -75,7 +75,8 @@ class RayReader:
     """See Reader. `folder`: storage that all machines reach, None for none; `address`: of a cluster, else Ray is started on this machine."""
 
     def __init__(self, database_url: str, folder: Path | None, max_bytes: int, parts: int, address: str = "") -> None:
-        if not ray.is_initialized():
+        self._started = not ray.is_initialized()
+        if self._started:
             ray.init(address or None, log_to_driver=False, include_dashboard=False if not address else None, configure_logging=False)
         each = max_bytes // parts
         options: dict[str, Any] = {"max_restarts": -1, "max_task_retries": RETRIES, "num_cpus": SHARE, "scheduling_strategy": "SPREAD"}
@@ -139,6 +140,8 @@ class RayReader:
         for part in self._parts:
             ray.kill(part)
         self._engine.dispose()
+        if self._started:
+            ray.shutdown()
 
     def _of_all(self, what: str, *given: object) -> list[Any]:
         try:
