@@ -134,7 +134,11 @@ def _serve(given: Namespace) -> None:
 def _supervise(given: Namespace) -> int:
     from upper_compass.run import supervising
 
-    return supervising.supervise(given.parts)
+    if not given.own_postgres:
+        return supervising.supervise(given.parts)
+    from upper_compass.run.cluster import mend_cluster
+
+    return supervising.supervise(given.parts, mend=mend_cluster)
 
 
 def _run(given: Namespace) -> int:
@@ -195,7 +199,9 @@ def _parser() -> ArgumentParser:
     serve.add_argument("instance")
     serve.add_argument("port", type=int)
     serve.add_argument("--collector", type=int, default=None)
-    add("supervise", _supervise).add_argument("parts", nargs="+")
+    supervise = add("supervise", _supervise)
+    supervise.add_argument("parts", nargs="+")
+    supervise.add_argument("--own-postgres", action="store_true")
     return parser
 
 

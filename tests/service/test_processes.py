@@ -18,8 +18,11 @@ import pytest
 
 from tests.conftest import PASSWORD, a_hit, fill, period, stored
 from upper_compass.run.places import ROOT
+from upper_compass.store.database import connect
 
 COLLECTING = 2
+# COMPASS_KILLS=20 does it as often as is asked for.
+KILLS = int(os.environ.get("COMPASS_KILLS", "2"))
 
 
 def ports_in_a_row(count):
@@ -158,10 +161,51 @@ def signed_in_token(port):
     return sent("/api/v1/account/tokens", {"name": "a test", "scope": "read"}, **{"X-CSRF-Token": csrf})["secret"]
 
 
+def test_a_postgresql_that_is_killed_comes_back_with_every_hit_that_was_answered(tmp_path):
+    """The installation's own; it is started again by whoever watches over the processes."""
+    port = ports_in_a_row(1)
+    given = {"DATA": tmp_path, "PORT": port, "READING_APART": "false", "HITS_PER_NETWORK": 10**9, "HITS_PER_SITE": 10**9}
+    environment = os.environ | {"PYTHONPATH": str(ROOT / "src")} | {f"COMPASS_{name}": str(value) for name, value in given.items()}
+    process = subprocess.Popen([sys.executable, "-m", "upper_compass.cli", "run"], cwd=ROOT, env=environment)
+    try:
+        up(process, port)
+        url = f"postgresql+psycopg://compass:{(tmp_path / 'postgres.password').read_text()}@127.0.0.1:{(tmp_path / 'postgres.port').read_text()}/compass_main"
+        fill(url)
+        answered, ended = [], threading.Event()
+
+        def send(visitor):
+            while not ended.is_set():
+                hits = [a_hit(visitor=visitor) for _ in range(5)]
+                collect(port, hits)
+                answered.extend(hit["id"] for hit in hits)
+
+        with ThreadPoolExecutor(3) as pool:
+            sending = [pool.submit(send, f"v{one}") for one in range(3)]
+            for _ in range(KILLS):
+                before = len(answered)
+                while len(answered) < before + 100:
+                    ended.wait(0.01)
+                os.kill(int((tmp_path / "postgres/data/postmaster.pid").read_text().split()[0]), signal.SIGKILL)
+                before = len(answered)
+                while len(answered) < before + 100:
+                    ended.wait(0.01)
+            ended.set()
+            for one in sending:
+                one.result()
+        engine = connect(url)
+        found = stored(engine, "array_agg(id::text)")
+        engine.dispose()
+        assert sorted(found) == sorted(answered)
+        assert visits(port, signed_in_token(port)) == len(answered)
+    finally:
+        process.terminate()
+        assert process.wait(60) == 0
+
+
 def test_what_never_comes_up_ends_and_says_so():
     environment = os.environ | {"PYTHONPATH": str(ROOT / "src"), "COMPASS_MEMORY_MB": "none"}
     done = subprocess.run(
-        [sys.executable, "-m", "upper_compass.cli", "supervise", "serve main 1"],
+        [sys.executable, "-m", "upper_compass.cli", "supervise", "127.0.0.1:1 serve main 1"],
         cwd=ROOT,
         env=environment,
         capture_output=True,

@@ -16,14 +16,14 @@ import subprocess
 import tempfile
 import time
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import psycopg
 
-from upper_compass.run.places import STATE, CannotRunError, alive, free_port, install_packages, only_one, step
+from upper_compass.run.places import STATE, CannotRunError, alive, free_port, install_packages, only_one, say, step
 
 MIN_VERSION = 15
 ROLE = "compass_app"
@@ -225,6 +225,24 @@ def _start(binaries: Path) -> Cluster:
             break
         time.sleep(0.1)
     raise CannotRunError(f"PostgreSQL did not start; {STATE / 'postgres.log'}, or log/ in its data folder, says why.")
+
+
+def mend_cluster() -> None:
+    """Start the server again where it ended by accident: it was made, and nobody answers for it. What is in the way is said, and tried again later."""
+    noted = _folder() / "data" / "postmaster.pid"
+    try:
+        pid = int(noted.read_text().splitlines()[0])
+    except (OSError, ValueError, IndexError):
+        return  # it was never made, or was stopped
+    if alive(pid):
+        return
+    with suppress(ChildProcessError):  # one of ours that ended and was not waited for would still count as running to the next one
+        os.waitpid(pid, os.WNOHANG)
+    say("PostgreSQL has ended; it is started again.")
+    try:
+        start_cluster()
+    except CannotRunError as why:
+        say(str(why))
 
 
 def stop_cluster() -> bool:

@@ -20,7 +20,7 @@ from typing import Any
 import sqlalchemy as sa
 
 from upper_compass.run.build import TRACKER, WEB, build
-from upper_compass.run.cluster import start_cluster, stop_cluster
+from upper_compass.run.cluster import mend_cluster, start_cluster, stop_cluster
 from upper_compass.run.places import STATE, CannotRunError, alive, free_port, only_one, say, step
 from upper_compass.settings import Clock, Installed, Settings, UnfitSettingsError, fitting, source_of
 from upper_compass.store import accounts
@@ -98,10 +98,11 @@ def _collecting(instance: str) -> Installed | None:
 
 
 def parts_of(instance: str, port: int) -> list[str]:
-    """The processes of an instance, each by the arguments of its command."""
+    """The processes of an instance, each by where it answers and the arguments of its command."""
     apart = _collecting(instance)
-    collectors = [f"serve {instance} {apart.collect_port} --collector {number}" for number in range(apart.collecting)] if apart else []
-    return [f"serve {instance} {port}", *collectors]
+    shared = apart.collect_port if apart else 0
+    collectors = [f"127.0.0.1:{shared + 1 + number} serve {instance} {shared} --collector {number}" for number in range(apart.collecting if apart else 0)]
+    return [f"{reached(installed(instance).address)}:{port} serve {instance} {port}", *collectors]
 
 
 def reached(address: str) -> str:
@@ -190,12 +191,17 @@ def stay(email: str) -> int:
     def is_up() -> str | None:
         return f"Upper Compass answers on {address}." if _all_whole("main", address) else None
 
+    is_own = installed("main").database_url is None
     try:
-        return supervise(parts_of("main", port), is_up)
+        return supervise(parts_of("main", port), is_up, mend_cluster if is_own else _nothing)
     finally:
         _note("main").unlink(missing_ok=True)
-        if installed("main").database_url is None:
+        if is_own:
             stop_cluster()
+
+
+def _nothing() -> None:
+    """Nothing of a database that is somebody else's is mended."""
 
 
 def _greet(email: str) -> None:
@@ -220,7 +226,8 @@ def launch(instance: str) -> str:
             halt(instance)
         port, address = _place(instance)
         with step("Starting the application"), (STATE / f"{instance}.out").open("wb") as log:
-            command = [sys.executable, "-m", "upper_compass.cli", "supervise", *parts_of(instance, port)]
+            mended = ["--own-postgres"] if installed(instance).database_url is None else []
+            command = [sys.executable, "-m", "upper_compass.cli", "supervise", *mended, *parts_of(instance, port)]
             process = subprocess.Popen(command, stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True)
             _write_note(instance, process.pid, port, address)
             for _ in range(600):
