@@ -16,7 +16,7 @@ from upper_compass.run.cluster import start_cluster
 from upper_compass.run.places import ROOT, install_packages, say
 
 PYTHON = ("src", "tests", "bench")
-BENCHES = ("asking", "attribution", "collect", "comparing", "importing", "page", "planted", "reports", "sequences", "tagging", "together", "views")
+BENCHES = ("asking", "attribution", "collect", "comparing", "importing", "keeping", "page", "planted", "reports", "sequences", "tagging", "together", "views")
 
 
 # Tests of reports over HTTP, which run once on each runner.

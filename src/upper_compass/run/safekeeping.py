@@ -51,7 +51,7 @@ def note_of_last() -> Path:
     return STATE / "last-backup"
 
 
-def _tool(name: str, url: str, *arguments: str) -> tuple[list[str], dict[str, str]]:
+def tool(name: str, url: str, *arguments: str) -> tuple[list[str], dict[str, str]]:
     """A tool of PostgreSQL for a database, and the environment that it needs; the password stands in no list of processes."""
     at = make_url(url)
     command = [str(binaries() / name), "-h", at.host or "127.0.0.1", "-p", str(at.port or 5432), "-U", at.username or "", "-d", at.database or "", *arguments]
@@ -118,7 +118,7 @@ def backup(url: str, file: Path) -> About:
 
 def _dump(url: str, out: BinaryIO) -> int:
     """Write a database down; how long that is. Raises CannotRunError."""
-    command, environment = _tool("pg_dump", url, "-Fc", "-Z1", "--no-owner", "--no-privileges")
+    command, environment = tool("pg_dump", url, "-Fc", "-Z1", "--no-owner", "--no-privileges")
     length = 0
     # Through a pipe: into a file it would note where its parts begin, counted from the begin of the tar.
     with subprocess.Popen(command, env=environment, stdout=subprocess.PIPE, stderr=subprocess.PIPE) as process:
@@ -192,7 +192,7 @@ def restore(url: str, file: Path) -> About:
     found, begin, length, _ = about(file)
     if _state(url)[0]:
         raise CannotRunError("There is an installation in this database already; a backup goes into an empty one.")
-    command, environment = _tool("pg_restore", url, "--no-owner", "--no-privileges", "--exit-on-error", "--single-transaction")
+    command, environment = tool("pg_restore", url, "--no-owner", "--no-privileges", "--exit-on-error", "--single-transaction")
     digest = hashlib.sha256()
     with step("Reading the backup"), file.open("rb") as opened:
         opened.seek(begin)
