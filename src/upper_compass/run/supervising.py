@@ -8,7 +8,6 @@ import signal
 import socket
 import subprocess
 import sys
-import threading
 import time
 from collections.abc import Callable, Sequence
 
@@ -97,11 +96,12 @@ def supervise(commands: Sequence[str], is_up: Callable[[], str | None] = lambda:
     second: it starts again what all of them stand on.
     """
     parts = [Part(command) for command in commands]
-    ended = threading.Event()
+    told_to_end: list[int] = []  # no lock, which a signal could find taken
     for number in (signal.SIGTERM, signal.SIGINT):
-        signal.signal(number, lambda *_: ended.set())
+        signal.signal(number, lambda number, _: told_to_end.append(number))
     status, told, looked = 0, None, time.monotonic()
-    while not ended.wait(LOOKS_EVERY):
+    while not told_to_end:
+        time.sleep(LOOKS_EVERY)
         up = [part.look(time.monotonic()) for part in parts]  # all of them, whatever became of the first
         if not all(up):
             status = 1
