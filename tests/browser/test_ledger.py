@@ -65,6 +65,8 @@ def test_rows_are_sorted_both_ways_and_by_their_names(channels):
 def test_an_address_brings_a_view_back_as_it_was(channels):
     page = channels.page
     channels.locator("thead").get_by_role("button", name="Visits").click()
+    expect(channels.get_by_role("columnheader", name="Visits")).to_have_attribute("aria-sort", "descending")
+    expect(channels.locator("[aria-busy=true]")).to_have_count(0)  # rows move while they are sorted
     channels.get_by_role("row").filter(has_text="Email").get_by_role("button", name="Open the row").click()
     expect(channels.get_by_role("row").filter(has_text="news-letter")).to_be_visible()
     channels.get_by_role("button", name="Find").click()

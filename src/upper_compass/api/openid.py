@@ -96,7 +96,7 @@ def begin_sign_in(given: BeginIn, request: Request, response: Response, services
     response_class=RedirectResponse,
     status_code=303,
     openapi_extra=who("anyone"),
-    responses=TOLD,
+    responses=TOLD | responses(404, 422),
 )
 async def come_back(
     request: Request,
