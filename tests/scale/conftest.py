@@ -2,7 +2,6 @@
 
 import io
 import json
-import secrets
 import uuid
 from datetime import timedelta
 from pathlib import Path
@@ -16,7 +15,7 @@ from upper_compass.core.definitions.requests import TableRequest
 from upper_compass.core.reports import tables
 from upper_compass.frames.reader import ReaderHere
 from upper_compass.store import sites
-from upper_compass.store.database import connect, migrate
+from upper_compass.store.database import connect
 from upper_compass.store.hits import HitWriter
 
 MEMORY = 2**28
@@ -25,15 +24,9 @@ MEASURES = ("visits", "visitors", "revenue", "orders", "conversions", "value", "
 
 
 @pytest.fixture(scope="module")
-def database(cluster):
-    name = f"compass_test_{secrets.token_hex(6)}"
-    cluster.ensure_database(name)
-    engine = connect(cluster.url(name))
-    migrate(engine)
-    engine.dispose()
-    fill(cluster.url(name))
-    yield cluster.url(name)
-    cluster.drop_database(name)
+def database(database):
+    fill(database)
+    return database
 
 
 @pytest.fixture
