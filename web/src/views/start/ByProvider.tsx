@@ -15,7 +15,7 @@ const REFUSALS: Record<string, (provider: string) => string> = {
 };
 
 /** Another way in, where one is set. `invitation`: the link that one holds. */
-export function ByProvider({ invitation, hasOther = true }: { invitation?: string; hasOther?: boolean }) {
+export function ByProvider({ invitation }: { invitation?: string }) {
   const provider = useQuery(providerQuery);
   const begin = useSave(
     "nothing",
@@ -27,7 +27,7 @@ export function ByProvider({ invitation, hasOther = true }: { invitation?: strin
   const refusal = REFUSALS[location.hash]?.(name);
   return (
     <div className="grid justify-items-start gap-2">
-      {hasOther && <p className="text-ink-2">or</p>}
+      <p className="text-ink-2">or</p>
       <Button disabled={begin.isPending || begin.isSuccess} onClick={() => begin.mutate(undefined)}>
         {begin.isPending || begin.isSuccess ? `Going to ${name} …` : `Sign in with ${name}`}
       </Button>
