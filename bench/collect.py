@@ -17,7 +17,6 @@ import time
 import urllib.request
 import uuid
 from datetime import UTC, datetime
-from pathlib import Path
 
 import psycopg
 import uvloop
@@ -42,7 +41,7 @@ REQUESTS = 3_000
 
 def _serve(url: str, port: int, folder: str) -> None:
     unlimited = 10**12
-    settings = Settings(database_url=url, snapshots=Path(folder), instance="bench", hits_per_network=unlimited, hits_per_site=unlimited)
+    settings = Settings(database_url=url, storage=folder, instance="bench", hits_per_network=unlimited, hits_per_site=unlimited)
     app = create_app(settings)
 
     @app.post("/bench/checked", status_code=204)

@@ -31,7 +31,7 @@ ROUNDS, SECONDS, HITS_A_SECOND, READERS, AT_ONCE, CONNECTIONS = 2, 30, 200, 3, 1
 HOST = "fennmoor-mill.example"
 SERVER = (
     "import sys\nfrom pathlib import Path\nfrom upper_compass.api.app import create_app\nfrom upper_compass.run.serving import serve_app\n"
-    "from upper_compass.settings import Settings\nheld = Settings(database_url=sys.argv[1], snapshots=Path(sys.argv[3]), instance='bench')\n"
+    "from upper_compass.settings import Settings\nheld = Settings(database_url=sys.argv[1], storage=sys.argv[3], instance='bench')\n"
     "serve_app(create_app(held), int(sys.argv[2]), held)\n"
 )
 

@@ -131,7 +131,7 @@ def fill(url):
 def client(database, tmp_path_factory):
     """The application over HTTP, with the two sites."""
     fill(database)
-    app = create_app(Settings(database_url=database, snapshots=tmp_path_factory.mktemp("frames")))
+    app = create_app(Settings(database_url=database, storage=str(tmp_path_factory.mktemp("frames"))))
     with TestClient(app, raise_server_exceptions=False) as made:
         yield made
 
@@ -209,7 +209,7 @@ class Server:
     SCRIPT = (
         "import sys\nfrom pathlib import Path\nfrom upper_compass.api.app import create_app\nfrom upper_compass.settings import Settings\nfrom upper_compass.run.serving import serve_app\n"
         "url, port, snapshots, demo = sys.argv[1:]\nfrom upper_compass.run.build import TRACKER, WEB\n"
-        "settings = Settings(database_url=url, snapshots=Path(snapshots), web=WEB, tracker=TRACKER, demo=demo == 'demo', instance='test')\n"
+        "settings = Settings(database_url=url, storage=snapshots, web=WEB, tracker=TRACKER, demo=demo == 'demo', instance='test')\n"
         "app = create_app(settings)\n"
         "serve_app(app, int(port), settings)\n"
     )

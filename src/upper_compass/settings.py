@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 import tomllib
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -17,6 +18,7 @@ from pydantic_settings import BaseSettings, PydanticBaseSettingsSource, Settings
 from sqlalchemy import make_url
 
 from upper_compass.core.definitions.validation_messages import sentence
+from upper_compass.store.storage import Storage
 
 PREFIX = "COMPASS_"
 CHECKOUT = Path(__file__).resolve().parents[2]
@@ -70,6 +72,15 @@ def _networks(text: str) -> str:
     return text
 
 
+def _storage_url(text: str) -> str:
+    if "://" not in text:
+        return text
+    if not re.fullmatch(r"s3://[0-9a-z][0-9a-z.-]{1,62}(/[0-9A-Za-z._/-]*)?", text):
+        raise ValueError("must be a folder, or s3://bucket/path")
+    return text.rstrip("/")
+
+
+StorageUrl = Annotated[str, StringConstraints(min_length=1, max_length=1000), AfterValidator(_storage_url)]
 DatabaseUrl = Annotated[str, AfterValidator(_of_psycopg)]
 PlainOrigin = Annotated[str, AfterValidator(_plain_origin)]
 ProviderUrl = Annotated[str, StringConstraints(max_length=2000), AfterValidator(_provider_url)]
@@ -129,7 +140,18 @@ class Installed(_Given):
         str, Field(max_length=300, description="a cluster of Ray, such as ray-head:6379 or auto; without one, Ray is started here")
     ] = ""  # fmt: skip
     parts: Annotated[int, Field(ge=1, le=10_000, description="into how many parts the visitors are split with Ray; each is an actor")] = 2
-    shards: Annotated[Path | None, Field(description="the folder of what the parts hold, which all machines reach; as shipped in the data folder")] = None
+    storage: Annotated[
+        StorageUrl | None,
+        Field(description="where shards lie, and months that the database handed on: a folder, or s3://bucket/path; as shipped in the data folder"),
+    ] = None
+    storage_endpoint: Annotated[PlainOrigin | None, Field(description="the address of the service for s3://, such as https://objects.example")] = None
+    storage_region: Annotated[str, StringConstraints(pattern=r"^[0-9A-Za-z-]{0,60}$"), Field(description="where it is, as the service calls it")] = ""
+    storage_key: Annotated[str, Field(max_length=500, description="the key that the service lets in")] = ""
+    storage_secret: Annotated[str, Field(max_length=500, description="the secret that goes with it")] = ""
+    scratch: Annotated[Path, Field(description="a folder on each machine's own disk, for hits that do not fit into memory")] = Path("/var/tmp")  # noqa: S108
+    parquet_after_months: Annotated[
+        int | None, Field(ge=1, le=1200, description="after so many whole months, hits are handed on to Parquet in the storage; never, as shipped")
+    ] = None
     # Reports are read in a process of their own, so that they take nothing from collecting; else in this one, which needs less memory.
     reading_apart: Annotated[bool, Field(description="whether reports are read in a process of their own")] = True
     # As `nice` counts, where there is too little machine for both.
@@ -154,10 +176,22 @@ class Installed(_Given):
     max_connections: Annotated[int, Field(ge=10, le=100_000, description="connections at once")] = 900
 
     @model_validator(mode="after")
+    def _storage_is_whole(self) -> Self:
+        if bool(self.storage_key) != bool(self.storage_secret):
+            raise ValueError("storage_key and storage_secret go together")
+        return self
+
+    @model_validator(mode="after")
     def _provider_is_whole(self) -> Self:
         if self.oidc_issuer and not (self.oidc_client_id and self.oidc_client_secret):
             raise ValueError("oidc_issuer needs oidc_client_id and oidc_client_secret, which the provider gives")
         return self
+
+    @property
+    def storage_at(self) -> Storage | None:
+        """Where shards and what was handed on lie."""
+        given = self.storage_endpoint or "", self.storage_region, self.storage_key, self.storage_secret
+        return Storage(self.storage, *given) if self.storage else None
 
     @property
     def memory_bytes(self) -> int:
@@ -170,11 +204,10 @@ class Installed(_Given):
 class Settings(Installed):
     """What the application is made with.
 
-    `snapshots`: where frames are kept; `web`, `tracker`: the built screens and script; `demo`: serve the sample site; `part`: all, or only what collects.
+    `web`, `tracker`: the built screens and script; `demo`: serve the sample site; `part`: all, or only what collects.
     """
 
     database_url: DatabaseUrl
-    snapshots: Path | None = None
     web: Path | None = None
     tracker: Path | None = None
     demo: bool = False
@@ -244,6 +277,6 @@ def _shown(name: str, value: object) -> str:
     if value is None:
         return ""
     # Whoever reads over somebody's shoulder shall not learn it.
-    if name == "oidc_client_secret":
+    if name in ("oidc_client_secret", "storage_secret"):
         return "…" if value else ""
     return make_url(str(value)).render_as_string(hide_password=True) if name == "database_url" else str(value)

@@ -55,7 +55,7 @@ def filled(database):
 @contextmanager
 def served(url, folder, shift):
     """The address of the application, served by a thread of this process, whose clock is moved by so many seconds."""
-    settings = Settings(database_url=url, snapshots=folder, web=WEB, tracker=TRACKER, clock_shift=shift)
+    settings = Settings(database_url=url, storage=str(folder), web=WEB, tracker=TRACKER, clock_shift=shift)
     server = uvicorn.Server(uvicorn.Config(create_app(settings), port=0, log_level="warning"))
     thread = threading.Thread(target=server.run)
     thread.start()

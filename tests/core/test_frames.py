@@ -22,6 +22,8 @@ from upper_compass.core.reports.event_list import events
 from upper_compass.core.reports.real_time import arrivals, newest_seq
 from upper_compass.core.reports.visit_list import latest_visits
 from upper_compass.frames import site_dataset, snapshot
+from upper_compass.frames.placing import Placing
+from upper_compass.store.storage import Storage
 
 COLUMNS = frozenset(["visits", "visitors", "views", "bounces", "duration", "engaged", "new_visitors", "orders", "revenue", "conversions", "value"])
 BOUGHT = Goal.model_validate({"match": {"kind": "order"}, "counts": "every time", "value": {"kind": "order"}})
@@ -58,14 +60,20 @@ def lists(frames):
     return latest_visits(reading, question, 100, None), arrivals(reading, 0, 100), events(reading, question, rules()), newest_seq(reading)
 
 
-@given(hit_lists(most=40), st.lists(st.integers(1, 12), min_size=1, max_size=8), st.sampled_from((3, 10, 1000)), st.sampled_from((0, 6, 1000)))
-@settings(max_examples=6)
-def test_step_by_step_is_the_same_as_at_once(hits, steps, compact_from, taken_back_from):
+@given(
+    hit_lists(most=40),
+    st.lists(st.integers(1, 12), min_size=1, max_size=8),
+    st.sampled_from((3, 10, 1000)),
+    st.sampled_from((0, 6, 1000)),
+    st.sampled_from((0, 500, 2**62)),
+)
+@settings(max_examples=8)
+def test_step_by_step_is_the_same_as_at_once_in_memory_and_mapped(hits, steps, compact_from, taken_back_from, max_bytes):
     site_dataset.RETRACT_FROM = taken_back_from
     ordered = sorted(hits, key=lambda one: one["seq"])
     whole = site_dataset.start(rules(), REFERENCE)
     whole = site_dataset.advance(whole, [raw_frame(ordered)], len(ordered))
-    frames = empty()
+    frames = site_dataset.start(rules(), REFERENCE, placing=Placing(max_bytes))
     site_dataset.COMPACT_FROM = compact_from
     done = 0
     for step in [*steps, len(ordered)]:
@@ -76,6 +84,19 @@ def test_step_by_step_is_the_same_as_at_once(hits, steps, compact_from, taken_ba
     assert sum(map(len, frames.parts())) == len(ordered)
     assert answers(frames) == answers(whole)
     assert lists(frames) == lists(whole)
+    put_down = [(hits, False) for hits in frames.by_shard()]
+    again = site_dataset.of_shards(rules(), REFERENCE, frames.dictionaries, put_down, frames.seq)
+    assert (answers(again), lists(again)) == (answers(whole), lists(whole))
+
+
+def test_what_does_not_fit_is_mapped_and_takes_no_memory(tmp_path):
+    hits = [raw_frame(numbered([hit(9 * DAY + i, visitor=str(i), url=f"https://mill.example/{i}") for i in range(100)]))]
+    site_dataset.COMPACT_FROM = 10
+    in_memory, mapped = (site_dataset.advance(site_dataset.start(rules(), REFERENCE, placing=Placing(most, tmp_path)), hits, 100) for most in (2**62, 0))
+    assert answers(mapped) == answers(in_memory)
+    assert [shard.is_mapped for shard in mapped.main.shards] == [True, True]
+    assert mapped.size < in_memory.size - 100 * 80
+    assert list(tmp_path.iterdir()) == []  # the files have no names, and are gone with what reads them
 
 
 @given(hit_lists(most=30), st.integers(1, 20))
@@ -123,32 +144,37 @@ def test_other_rules_read_history_anew():
 def test_a_snapshot_brings_the_frames_back_and_half_a_one_is_passed_over(tmp_path):
     hits = numbered([hit(9 * DAY + i, visitor=str(i % 3), kind="order" if i % 4 == 0 else "view", value=2.5 if i % 4 == 0 else None) for i in range(20)])
     frames = site_dataset.advance(empty(), [raw_frame(hits)], 20)
-    snapshot.save(frames, tmp_path / "a" / "b" / "1", "tip")
-    found = snapshot.load(tmp_path / "a" / "b" / "1")
-    dictionaries, held, seq = found.dictionaries, found.hits, found.seq
-    again = site_dataset.start(rules(), REFERENCE, dictionaries, held, seq)
-    assert (answers(again), again.seq) == (answers(frames), 20)
-    assert snapshot.load(tmp_path / "a" / "b" / "2") is None
-    assert {oct(place.stat().st_mode & 0o777) for place in (tmp_path / "a", tmp_path / "a" / "b", tmp_path / "a" / "b" / "1")} == {"0o700"}
+    kept = Storage(str(tmp_path / "a"))
+    snapshot.save(frames, kept, "tip")
+    for placing in (Placing(), Placing(0, tmp_path)):
+        found = snapshot.load(kept, placing=placing)
+        again = site_dataset.of_shards(rules(), REFERENCE, found.dictionaries, found.shards, found.seq, placing=placing)
+        assert (answers(again), again.seq) == (answers(frames), 20)
+    assert snapshot.load(Storage(str(tmp_path / "b"))) is None
+    assert oct((tmp_path / "a").stat().st_mode & 0o777) == "0o700"
+    snapshot.save(again, kept, "tip")
+    assert len(list((tmp_path / "a").iterdir())) == 2  # what was written before is gone
 
 
 def hits_of(folder):
     """The part of the snapshot that holds most hits."""
-    return max(folder.glob("hits-*.parquet"), key=lambda file: file.stat().st_size)
+    return max(folder.glob("*/hits-*.arrow"), key=lambda file: file.stat().st_size)
 
 
 def _whole_but_another(file):
-    table = pl.read_parquet(file)
-    table.reverse().write_parquet(file)
+    if file.suffix == ".arrow":
+        pl.read_ipc(file).reverse().write_ipc(file)
+    else:
+        pl.read_parquet(file).reverse().write_parquet(file)
 
 
 @pytest.mark.parametrize(
     "spoil",
     [
-        lambda folder: hits_of(folder).write_bytes(b"PAR1 half of it"),
+        lambda folder: hits_of(folder).write_bytes(b"ARROW1 half of it"),
         lambda folder: _whole_but_another(hits_of(folder)),
-        lambda folder: _whole_but_another(folder / "url.parquet"),
-        lambda folder: (folder / "url.parquet").unlink(),
+        lambda folder: _whole_but_another(next(folder.glob("*/url.parquet"))),
+        lambda folder: next(folder.glob("*/url.parquet")).unlink(),
         lambda folder: (folder / "about.json").write_text("[]"),
         lambda folder: (folder / "about.json").write_text((folder / "about.json").read_text().replace("url.parquet", "../url.parquet")),
     ],
@@ -156,10 +182,10 @@ def _whole_but_another(file):
 def test_a_snapshot_that_is_not_as_it_was_written_is_passed_over(tmp_path, spoil):
     frames = site_dataset.advance(empty(), [raw_frame(numbered([hit(9 * DAY + i, url=f"https://mill.example/{i}") for i in range(5)]))], 5)
     folder = tmp_path / "a" / "b" / "1"
-    snapshot.save(frames, folder, "tip")
-    assert snapshot.load(folder) is not None
+    snapshot.save(frames, Storage(str(folder)), "tip")
+    assert snapshot.load(Storage(str(folder))) is not None
     spoil(folder)
-    assert snapshot.load(folder) is None
+    assert snapshot.load(Storage(str(folder))) is None
 
 
 def test_a_dictionary_gives_a_text_the_same_code_for_ever():

@@ -13,6 +13,7 @@ from tests.conftest import BOOKED, fill, now
 from upper_compass.collect.importing import import_hits, into_site
 from upper_compass.core.definitions.requests import TableRequest
 from upper_compass.core.reports import tables
+from upper_compass.frames.placing import Places
 from upper_compass.frames.reader import ReaderHere
 from upper_compass.store import sites
 from upper_compass.store.database import connect
@@ -40,7 +41,7 @@ def site(database):
 
 @pytest.fixture(scope="module")
 def here(database):
-    reader = ReaderHere(database, None, MEMORY)
+    reader = ReaderHere(database, Places(), MEMORY)
     yield reader
     reader.close()
 

@@ -7,7 +7,9 @@ import ray
 from ray.cluster_utils import Cluster
 
 from tests.scale.conftest import DIMENSIONS, MEMORY, actors, told
+from upper_compass.frames.placing import Places
 from upper_compass.spread.ray_reader import RayReader
+from upper_compass.store.storage import Storage
 
 
 @pytest.fixture
@@ -26,7 +28,7 @@ def machines():
 def test_a_machine_goes_and_nothing_is_wrong(machines, database, site, here, store, tmp_path):
     cluster, goes = machines
     store(range(200))
-    reader = RayReader(database, tmp_path, MEMORY, 2, cluster.address)
+    reader = RayReader(database, Places(Storage(str(tmp_path))), MEMORY, 2, cluster.address)
     assert told(reader, site) == told(here, site)
     assert len(set(actors().values())) == 2  # one part on each machine
     store(range(300, 320))

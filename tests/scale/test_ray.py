@@ -13,10 +13,12 @@ from tests.scale.conftest import DIMENSIONS, MEMORY, actors, told
 from upper_compass.core.definitions.site_rules import Alias
 from upper_compass.core.engine.dimensions import UnknownNameError
 from upper_compass.frames import queries
+from upper_compass.frames.placing import Places
 from upper_compass.frames.reader import ReaderAwayError
 from upper_compass.spread.ray_reader import RayReader
 from upper_compass.store import visitors
 from upper_compass.store.database import connect
+from upper_compass.store.storage import Storage
 
 PARTS = 3
 # COMPASS_KILLS=20 does it as often as is asked for; a few find what there is to find.
@@ -30,7 +32,7 @@ def storage(tmp_path_factory):
 
 @pytest.fixture(scope="module")
 def spread(database, storage):
-    reader = RayReader(database, storage, MEMORY, PARTS)
+    reader = RayReader(database, Places(Storage(str(storage))), MEMORY, PARTS)
     yield reader
     reader.close()
 
@@ -102,16 +104,16 @@ def test_whoever_asks_learns_nothing_of_parts_that_are_killed(site, here, spread
 
 def test_parts_that_were_put_down_are_read_again(site, here, database, storage, store):
     store(range(1_000, 1_020))
-    again = RayReader(database, storage, MEMORY, PARTS)
+    again = RayReader(database, Places(Storage(str(storage))), MEMORY, PARTS)
     assert told(again, site) == told(here, site)
     again.close()
-    written = sorted(storage.glob("part-*-of-3/*/*/about.json"))
+    written = sorted(storage.glob("shards/*/part-*-of-3/*/about.json"))
     assert len(written) == PARTS
-    once_more = RayReader(database, storage, MEMORY, PARTS)
+    once_more = RayReader(database, Places(Storage(str(storage))), MEMORY, PARTS)
     assert told(once_more, site) == told(here, site)
     assert once_more.state().sites[site.id] > 0
     once_more.forget(site.id)
-    assert not list(storage.glob("part-*-of-3/*/*/about.json"))
+    assert not list(storage.glob("shards/*/part-*-of-3/*/about.json"))
     once_more.close()
     with pytest.raises(ReaderAwayError):
         told(once_more, site, "device")

@@ -4,6 +4,7 @@ import gzip
 import json
 import os
 import re
+from pathlib import Path
 
 import pytest
 
@@ -223,7 +224,7 @@ def test_a_restart_reads_the_snapshot_and_what_came_since(client, database):
     assert client.post("/collect?site=mill", content=json.dumps(a_hit(visitor="before"))).status_code == 204
     number, count = services.reader.read(mill, _read)
     services.reader.close()
-    [written] = services.settings.snapshots.glob(f"*/{mill.id}")
+    [written] = Path(services.settings.storage).glob(f"shards/*/{mill.id}")
     assert json.loads((written / "about.json").read_text())["seq"] == number
     again = Services.of(services.settings)
     assert client.post("/collect?site=mill", content=json.dumps(a_hit(visitor="later"))).status_code == 204

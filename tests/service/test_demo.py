@@ -18,6 +18,7 @@ from upper_compass.core.tag_health import HISTORY, Inspection, look
 from upper_compass.demo.history import ZONE, HistoryGenerator
 from upper_compass.demo.laying import GOALS, KEY, RULES
 from upper_compass.demo.mill import mount
+from upper_compass.frames.placing import Places
 from upper_compass.frames.reader import ReaderHere
 from upper_compass.store import sites
 
@@ -42,7 +43,7 @@ def reading(demo_database):
     """The demo as the reports read it."""
     with demo_database.connect() as connection:
         mill = sites.site_by_key(connection, KEY)
-    reader = ReaderHere(demo_database.url.render_as_string(hide_password=False), None, 2**30)
+    reader = ReaderHere(demo_database.url.render_as_string(hide_password=False), Places(), 2**30)
     yield reader.read(mill, lambda context: context)
     reader.close()
 

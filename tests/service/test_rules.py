@@ -25,7 +25,7 @@ def application(database, tmp_path_factory):
     for part in ("rules", "visit", "trial", *PART_FILES):
         (folder / "parts" / f"{part}.js").write_text(f"part_{part}();")
     fill(database)
-    with TestClient(create_app(Settings(database_url=database, snapshots=folder / "frames", tracker=folder / "uc.js"))) as made:
+    with TestClient(create_app(Settings(database_url=database, storage=str(folder / "frames"), tracker=folder / "uc.js"))) as made:
         yield made
 
 

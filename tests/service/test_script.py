@@ -27,7 +27,7 @@ def script(tmp_path_factory):
 @pytest.fixture(scope="module")
 def served(database, script, tmp_path_factory):
     fill(database)
-    with TestClient(create_app(Settings(database_url=database, snapshots=tmp_path_factory.mktemp("frames"), tracker=script))) as made:
+    with TestClient(create_app(Settings(database_url=database, storage=str(tmp_path_factory.mktemp("frames")), tracker=script))) as made:
         yield made
 
 

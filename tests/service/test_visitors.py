@@ -16,12 +16,14 @@ from upper_compass.collect.refusals import MAX_COUNTED, Refusals
 from upper_compass.core.definitions.script_settings import PART_FILES, PARTS, Tagging
 from upper_compass.frames import snapshot
 from upper_compass.frames.dataset_cache import DatasetCache
+from upper_compass.frames.placing import Places
 from upper_compass.reference import shipped
 from upper_compass.services.site_script import made_for
 from upper_compass.store import sites, visitors
 from upper_compass.store.database import connect
 from upper_compass.store.hits import HitWriter, delete_hits, hits_between
 from upper_compass.store.refusals import Place, refusals_of
+from upper_compass.store.storage import Storage
 
 DAY, NEXT = date(2026, 11, 22), date(2026, 11, 23)
 
@@ -116,6 +118,11 @@ def test_what_is_counted_between_two_writes_has_a_limit(filled):
     assert len(refusals._counted) == MAX_COUNTED
 
 
+def kept(folder, site):
+    """Where the snapshot of a site is."""
+    return Storage(str(next(folder.glob(f"shards/*/{site.id}"), folder)))
+
+
 def test_what_was_erased_does_not_live_on_in_frames_or_snapshots(filled, database, mill, tmp_path):
     plain = database.replace("+psycopg", "")
 
@@ -131,18 +138,18 @@ def test_what_was_erased_does_not_live_on_in_frames_or_snapshots(filled, databas
 
     with connection() as writing:
         HitWriter(writing).store(rows("stays", "goes", "goes"))
-    keeper = DatasetCache(connection, shipped(), tmp_path)
+    keeper = DatasetCache(connection, shipped(), Places(Storage(str(tmp_path))))
     assert count_of(keeper.frames(here())) == 3
     keeper.save()
     with filled.begin() as erasing:
         assert visitors.forget(erasing, mill.id, "goes") == 2
     assert here().deletion_epoch == mill.deletion_epoch + 1
     assert count_of(keeper.frames(here())) == 1
-    assert snapshot.load(tmp_path / str(mill.id), here().deletion_epoch) is None
-    fresh = DatasetCache(connection, shipped(), tmp_path)
+    assert snapshot.load(kept(tmp_path, mill), here().deletion_epoch) is None
+    fresh = DatasetCache(connection, shipped(), Places(Storage(str(tmp_path))))
     assert count_of(fresh.frames(here())) == 1
     fresh.save()
-    assert snapshot.load(tmp_path / str(mill.id), here().deletion_epoch) is not None
+    assert snapshot.load(kept(tmp_path, mill), here().deletion_epoch) is not None
     assert stored(filled) == 1
 
 
@@ -165,7 +172,7 @@ def test_after_an_older_state_of_the_database_was_restored_nothing_of_the_newer_
     with connection() as emptying:
         delete_hits(emptying, mill.id)
     store("a", "b")
-    keeper = DatasetCache(connection, shipped(), tmp_path)
+    keeper = DatasetCache(connection, shipped(), Places(Storage(str(tmp_path))))
     store("newer", "newest")
     assert visitors_in(keeper) == ["a", "b", "newer", "newest"]
     keeper.save()
@@ -174,7 +181,7 @@ def test_after_an_older_state_of_the_database_was_restored_nothing_of_the_newer_
         restoring.execute(sa.text("SELECT setval('hit_seq', (SELECT max(seq) FROM hits))"))
     store("other", "others", "more")
     assert visitors_in(keeper) == ["a", "b", "more", "other", "others"]
-    assert visitors_in(DatasetCache(connection, shipped(), tmp_path)) == ["a", "b", "more", "other", "others"]
+    assert visitors_in(DatasetCache(connection, shipped(), Places(Storage(str(tmp_path))))) == ["a", "b", "more", "other", "others"]
 
 
 def test_a_site_laid_anew_is_not_added_to_what_was_there(filled, database, mill, tmp_path):
@@ -188,12 +195,12 @@ def test_a_site_laid_anew_is_not_added_to_what_was_there(filled, database, mill,
         with filled.connect() as held:
             return sites.site_by_key(held, "mill")
 
-    before = DatasetCache(lambda: psycopg.connect(plain), shipped(), tmp_path)
+    before = DatasetCache(lambda: psycopg.connect(plain), shipped(), Places(Storage(str(tmp_path))))
     assert count_of(before.frames(seed_demo("a", "b"))) == 2
     before.save()
     again = seed_demo("c", "d", "e")
     assert count_of(before.frames(again)) == 3
-    assert count_of(DatasetCache(lambda: psycopg.connect(plain), shipped(), tmp_path).frames(again)) == 3
+    assert count_of(DatasetCache(lambda: psycopg.connect(plain), shipped(), Places(Storage(str(tmp_path)))).frames(again)) == 3
 
 
 def test_a_site_that_nobody_asks_for_is_put_down_to_disk_and_read_again(filled, database, mill, tmp_path):
@@ -208,14 +215,14 @@ def test_a_site_that_nobody_asks_for_is_put_down_to_disk_and_read_again(filled, 
                 as_rows(site.id, [check_line(json.dumps(a_hit(visitor=name)).encode())[0] for name in names], country=None, internal=False)
             )
     read = []
-    cache = DatasetCache(lambda: psycopg.connect(plain), shipped(), tmp_path, max_bytes=1)
+    cache = DatasetCache(lambda: psycopg.connect(plain), shipped(), Places(Storage(str(tmp_path))), max_bytes=1)
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr("upper_compass.frames.dataset_cache.hits_between", lambda *args: read.append(args[1]) or hits_between(*args))
         for site, count in ((mill, 2), (other, 1), (mill, 2), (mill, 2)):
             assert count_of(cache.frames(site)) == count
     assert list(cache._entries) == [mill.id]
     assert read == [mill.id, other.id]
-    assert snapshot.load(tmp_path / str(other.id), other.deletion_epoch).seq > 0
+    assert snapshot.load(kept(tmp_path, other), other.deletion_epoch).seq > 0
 
 
 def script_for(mill, folder, **tagging):

@@ -13,7 +13,6 @@ from dataclasses import dataclass
 from importlib import import_module
 from multiprocessing.connection import Connection
 from multiprocessing.managers import BaseManager
-from pathlib import Path
 from typing import Any, Concatenate, ParamSpec, Protocol, TypeVar
 from zoneinfo import ZoneInfo
 
@@ -26,9 +25,9 @@ from upper_compass.core.engine.context import KeptTallies, ReportContext
 from upper_compass.core.reports import compare, summary, tables
 from upper_compass.frames import queries
 from upper_compass.frames.dataset_cache import DatasetCache
+from upper_compass.frames.placing import Places
 from upper_compass.reference import shipped
 from upper_compass.store.database import connect
-from upper_compass.store.hits import VisitorPart
 from upper_compass.store.sites import Site
 
 P = ParamSpec("P")
@@ -79,32 +78,22 @@ class Reader(Protocol):
 
 
 def reading_from(engine: sa.Engine) -> Callable[[], AbstractContextManager[psycopg.Connection]]:
-    """How a connection for reading is opened."""
+    """How a connection for reading is opened; all that is read over one is of one moment, whatever is handed on or erased meanwhile."""
 
     @contextmanager
     def reading() -> Iterator[psycopg.Connection]:
-        with engine.connect() as connection:
+        with engine.connect().execution_options(isolation_level="REPEATABLE READ") as connection:
             yield connection.connection.driver_connection  # type: ignore[misc]
 
     return reading
 
 
-def cache_of(engine: sa.Engine, folder: Path | None, max_bytes: int, part: VisitorPart | None = None) -> DatasetCache:
-    """The datasets of a database; `folder` holds the snapshots of all databases, None for none."""
-    reading = reading_from(engine)
-    if folder is not None:
-        with reading() as connection:
-            row = connection.execute("SELECT oid FROM pg_database WHERE datname = current_database()").fetchone()
-        folder = folder / str(row[0] if row else 0)
-    return DatasetCache(reading, shipped(), folder, max_bytes, part)
-
-
 class ReaderHere:
-    """Reads in this process. `folder` holds the snapshots of all databases, None for none; `max_bytes`: how much memory sites and tallies may take."""
+    """Reads in this process. `max_bytes`: how much memory sites and tallies may take."""
 
-    def __init__(self, database_url: str, folder: Path | None, max_bytes: int) -> None:
+    def __init__(self, database_url: str, places: Places, max_bytes: int) -> None:
         self._engine = connect(database_url)
-        self._cache = cache_of(self._engine, folder, max_bytes - max_bytes // TALLIES)
+        self._cache = DatasetCache(reading_from(self._engine), shipped(), places, max_bytes - max_bytes // TALLIES)
         self._kept = KeptTallies(max_bytes // TALLIES)
 
     def read(self, site: Site, ask: Callable[Concatenate[ReportContext, P], T], *given: P.args, **named: P.kwargs) -> T:

@@ -28,6 +28,7 @@ from upper_compass.core.dataset.shard_set import ShardSet
 from upper_compass.core.definitions.hits import Kind
 from upper_compass.core.definitions.reference import Reference
 from upper_compass.core.definitions.site_rules import SiteRules
+from upper_compass.frames.placing import Placing
 
 # Into so many shards the visitors of the main level are split.
 SHARDS = 8
@@ -40,6 +41,8 @@ COMPACT_SHARE = 0.25
 
 ORDERS = {"seq": pl.Int64(), "at": pl.Int64(), "order_id": pl.UInt32(), "visitor": pl.UInt32()}
 T = TypeVar("T")
+# Hits of one shard, in order (a frame of CODED_SCHEMA), and whether they are mapped.
+PlacedHits = tuple[pl.DataFrame, bool]
 NOBODY: Codes = np.empty(0, np.uint32)
 NO_HITS = pl.DataFrame(schema=CODED_SCHEMA)
 
@@ -112,6 +115,7 @@ class SiteDataset:
     repeated: Ints
     seq: int
     deltas: tuple[Level, ...] = ()
+    placing: Placing = field(default_factory=Placing)
 
     @cached_property
     def shards(self) -> ShardSet:
@@ -124,11 +128,19 @@ class SiteDataset:
         """All coded hits, each once, in no order, shard by shard (frames of CODED_SCHEMA)."""
         return (_valid_hits(shard) for level in (self.main, *self.deltas) for shard in level.valid)
 
+    def by_shard(self) -> Iterator[pl.DataFrame]:
+        """All coded hits, each once, in SHARDS shards, each in order (frames of CODED_SCHEMA)."""
+        splitting, pieces = _Splitting(self.dictionaries), _nothing()
+        for part in (_valid_hits(shard) for level in self.deltas for shard in level.valid):
+            _hand_out(splitting.split(part), pieces, lambda piece: piece)
+        return (_joined(shard, pieces[number])[0] for number, shard in enumerate(self.main.valid))
+
     @cached_property
     def size(self) -> int:
         """About how many bytes it takes."""
         shards = [shard for level in (self.main, *self.deltas) for shard in level.shards]
-        held = sum(int(shard.hits.estimated_size() + shard.derived.visits.estimated_size()) + 6 * len(shard.hits) for shard in shards)
+        hits = sum(int(shard.hits.estimated_size()) for shard in shards if not shard.is_mapped)
+        held = hits + sum(int(shard.derived.visits.estimated_size()) + 6 * len(shard.hits) for shard in shards)
         return held + sum(int(self.dictionaries[name].texts.estimated_size()) + 12 * len(self.dictionaries[name]) for name in CODED)
 
 
@@ -148,23 +160,39 @@ def start(
     hits: list[pl.DataFrame] | None = None,
     seq: int = 0,
     repeated: Ints | None = None,
+    placing: Placing | None = None,
 ) -> SiteDataset:
     """Shards of coded hits (frames of CODED_SCHEMA, in any order, taken out of the list as they are read) and their dictionaries; without any, empty ones.
 
     `repeated`: the `seq` of repeated orders of the whole site (ascending), where these are not all of its hits.
     """
-    dictionaries = dictionaries or Dictionaries()
-    hits = hits or []
+    nothing: list[PlacedHits] = [(NO_HITS, False)] * SHARDS
+    empty = of_shards(rules, reference, dictionaries or Dictionaries(), nothing, 0, repeated, placing)
+    return _compacted(empty, empty.lookups, _taken_out(hits or []), seq, repeated)
+
+
+def of_shards(
+    rules: SiteRules,
+    reference: Reference,
+    dictionaries: Dictionaries,
+    shards: list[PlacedHits],
+    seq: int,
+    repeated: Ints | None = None,
+    placing: Placing | None = None,
+) -> SiteDataset:
+    """A dataset of what `SiteDataset.by_shard` gave before, which is taken out of the list. `repeated`: see `start`."""
     lookups = DimensionLookups(rules, reference, dictionaries)
-    orders = pl.concat([_orders_of(NO_HITS), *(_orders_of(part) for part in hits)])
-    return _compacted(dictionaries, lookups, _taken_out(hits), orders, repeated_orders(orders) if repeated is None else repeated, seq)
+    orders = pl.concat([_orders_of(hits) for hits, _ in shards])
+    repeated = repeated_orders(orders) if repeated is None else repeated
+    shards.reverse()
+    main = tuple(Shard.of(hits, lookups, repeated, is_mapped=is_mapped) for hits, is_mapped in _taken_out(shards))
+    return SiteDataset(dictionaries, lookups, Level(main, main, repeated), orders, repeated, seq, placing=placing or Placing())
 
 
 def with_rules(dataset: SiteDataset, rules: SiteRules, reference: Reference) -> SiteDataset:
     """The same hits read by other rules. Where these change nothing of which visits there are, no visit is derived again."""
     if rules.derivation_version() != dataset.lookups.rules.derivation_version():
-        lookups = DimensionLookups(rules, reference, dataset.dictionaries)
-        return _compacted(dataset.dictionaries, lookups, dataset.parts(), dataset.orders, dataset.repeated, dataset.seq)
+        return _compacted(dataset, DimensionLookups(rules, reference, dataset.dictionaries), (), dataset.seq, dataset.repeated)
     lookups = DimensionLookups(rules, reference, dataset.dictionaries, dataset.lookups)
     main, *deltas = (level.with_lookups(lookups) for level in (dataset.main, *dataset.deltas))
     return replace(dataset, lookups=lookups, main=main, deltas=tuple(deltas))
@@ -172,7 +200,15 @@ def with_rules(dataset: SiteDataset, rules: SiteRules, reference: Reference) -> 
 
 def advance(dataset: SiteDataset, parts: Iterable[pl.DataFrame], seq: int, repeated: Ints | None = None) -> SiteDataset:
     """Take in raw hits (frames of RAW_SCHEMA) that came since, up to number `seq`. `repeated`: see `start`."""
-    coded = [encode_hits(part, dataset.dictionaries) for part in parts]
+    arriving = (encode_hits(part, dataset.dictionaries) for part in parts)
+    coded: list[pl.DataFrame] = []
+    gathered, bearable = sum(level.count for level in dataset.deltas), max(COMPACT_FROM, COMPACT_SHARE * dataset.main.count)
+    for part in arriving:
+        coded.append(part)
+        gathered += len(part)
+        if gathered > bearable:  # the rest is read while it is split: it may be too much to hold
+            del part
+            return _compacted(dataset, dataset.lookups, chain(_taken_out(coded), arriving), seq, repeated)
     judged_anew = NOBODY if repeated is None else _judged_anew(dataset, repeated)
     if not any(len(part) for part in coded) and not len(judged_anew):
         return replace(dataset, seq=seq) if repeated is None else replace(dataset, seq=seq, repeated=repeated)
@@ -181,10 +217,6 @@ def advance(dataset: SiteDataset, parts: Iterable[pl.DataFrame], seq: int, repea
     new_orders = _orders_of(fresh)
     orders = pl.concat([dataset.orders, new_orders]) if len(new_orders) else dataset.orders
     repeated = _repeated(dataset.repeated, orders, new_orders) if repeated is None else repeated
-    gathered = len(fresh) + sum(level.count for level in dataset.deltas)
-    if gathered > max(COMPACT_FROM, COMPACT_SHARE * dataset.main.count):
-        del fresh
-        return _compacted(dataset.dictionaries, dataset.lookups, chain(dataset.parts(), _taken_out(coded)), orders, repeated, seq)
     touched = np.union1d(_touched(fresh, orders, new_orders), judged_anew).astype(np.uint32)
     levels = (dataset.main, *dataset.deltas)
     moved = pl.concat([*(level.hits_of(touched) for level in levels), fresh])
@@ -266,16 +298,62 @@ def _taken_out(parts: list[T]) -> Iterator[T]:
         yield parts.pop()
 
 
-def _compacted(
-    dictionaries: Dictionaries, lookups: DimensionLookups, parts: Iterable[pl.DataFrame], orders: pl.DataFrame, repeated: Ints, seq: int
-) -> SiteDataset:
-    """All hits as one level. A part is let go of when it is split, and what was split when its shard is made: nothing is held thrice."""
-    shard_of = pl.Series(dictionaries["visitor"].texts.hash() % SHARDS)
-    split: list[list[pl.DataFrame]] = [[NO_HITS] for _ in range(SHARDS)]
+class _Splitting:
+    """Which shard each visitor belongs to."""
+
+    def __init__(self, dictionaries: Dictionaries) -> None:
+        self._visitors = dictionaries["visitor"]
+        self._shard_of = pl.Series([], dtype=pl.UInt64)
+
+    def split(self, part: pl.DataFrame) -> Iterator[pl.DataFrame]:
+        """The hits of each shard among these."""
+        since = self._visitors.since(len(self._shard_of))
+        if len(since):
+            self._shard_of = pl.concat([self._shard_of, since.hash() % SHARDS], rechunk=True)
+        of = self._shard_of[part["visitor"]]
+        return (part.filter(of == number) for number in range(SHARDS))
+
+
+def _nothing() -> list[list[pl.DataFrame]]:
+    return [[] for _ in range(SHARDS)]
+
+
+def _hand_out(split: Iterable[pl.DataFrame], pieces: Sequence[list[pl.DataFrame]], keep: Callable[[pl.DataFrame], pl.DataFrame]) -> None:
+    for number, piece in enumerate(split):
+        if len(piece):
+            pieces[number].append(keep(piece))
+
+
+def _joined(shard: Shard, pieces: Sequence[pl.DataFrame]) -> PlacedHits:
+    """The hits of a shard together with others, in order; whether they stand as they did, mapped."""
+    standing = _valid_hits(shard)
+    if not pieces and standing is shard.hits:
+        return shard.hits, shard.is_mapped
+    return in_order(pl.concat([standing, *pieces])), False
+
+
+def _compacted(dataset: SiteDataset, lookups: DimensionLookups, parts: Iterable[pl.DataFrame], seq: int, repeated: Ints | None) -> SiteDataset:
+    """All hits, with parts (frames of CODED_SCHEMA) that come, as one level. A part is let go of when it is split, and what was split when its shard is made.
+
+    Whoever stands in a shard of the main level stays there.
+    """
+    splitting, pieces, place = _Splitting(dataset.dictionaries), _nothing(), dataset.placing.begin()
+    new_orders = [dataset.orders]
+    gathered = (_valid_hits(shard) for level in dataset.deltas for shard in level.valid)
+    for part in gathered:
+        _hand_out(splitting.split(part), pieces, lambda piece: place.keep(piece)[0])
     for part in parts:
-        of = shard_of[part["visitor"]]
-        for number, into in enumerate(split):
-            into.append(part.filter(of == number))
+        new_orders.append(_orders_of(part))
+        _hand_out(splitting.split(part), pieces, lambda piece: place.keep(piece)[0])
         del part
-    main = tuple(Shard.of(in_order(pl.concat(together)), lookups, repeated) for together in _taken_out(split))
-    return SiteDataset(dictionaries, lookups, Level(main, main, repeated), orders, repeated, seq)
+    lookups.extend()
+    orders = pl.concat(new_orders)
+    repeated = repeated_orders(orders) if repeated is None else repeated
+    place, main = dataset.placing.begin(), []
+    for number, shard in enumerate(dataset.main.valid):
+        hits, is_mapped = _joined(shard, pieces[number])
+        pieces[number] = []
+        if not is_mapped:
+            hits, is_mapped = place.keep(hits)
+        main.append(Shard.of(hits, lookups, repeated, is_mapped=is_mapped))
+    return SiteDataset(dataset.dictionaries, lookups, Level(tuple(main), tuple(main), repeated), orders, repeated, seq, placing=dataset.placing)

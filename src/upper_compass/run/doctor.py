@@ -26,7 +26,7 @@ from upper_compass.store.database import connect, migration_of, newest_migration
 MIN_FREE_BYTES, MIN_FREE_SHARE = 2 * 1024**3, 0.05
 BACKUP_DAYS = 7
 MAX_CLOCK_SECONDS = 5.0
-SECRETS = ("database_url", "oidc_client_secret")
+SECRETS = ("database_url", "oidc_client_secret", "storage_secret")
 
 
 @dataclass(frozen=True)

@@ -59,7 +59,10 @@ def database_url(instance: str) -> str:
 def settings(instance: str) -> Settings:
     """How an instance is set up. Raises CannotRunError with what is wrong."""
     url = database_url(instance)
-    return Settings(database_url=url, snapshots=STATE / "frames", web=WEB, tracker=TRACKER, demo=instance == "demo", instance=instance)
+    given = installed(instance)
+    # The demo's own are here, whatever an installation has.
+    storage = given.storage if given.storage and instance != "demo" else str(STATE / "storage")
+    return Settings(database_url=url, storage=storage, web=WEB, tracker=TRACKER, demo=instance == "demo", instance=instance)
 
 
 @contextmanager

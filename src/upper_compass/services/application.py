@@ -22,6 +22,7 @@ from upper_compass.collect.throttle import Throttle
 from upper_compass.collect.tokens import Tokens
 from upper_compass.collect.writing import GroupWriter
 from upper_compass.frames import queries
+from upper_compass.frames.placing import Places
 from upper_compass.frames.reader import Reader, ReaderApart, ReaderAwayError, ReaderHere, ReaderNowhere
 from upper_compass.services.live_feed import LiveFeed
 from upper_compass.services.openid import Provider
@@ -141,11 +142,12 @@ class Services:
 def _reader(settings: Settings) -> Reader:
     if settings.part == "collecting":
         return ReaderNowhere()
-    make: Callable[[], Reader] = partial(ReaderHere, settings.database_url, settings.snapshots, settings.memory_bytes)
+    places = Places(settings.storage_at, settings.scratch)
+    make: Callable[[], Reader] = partial(ReaderHere, settings.database_url, places, settings.memory_bytes)
     if settings.runner != "here":
         from upper_compass.spread.ray_reader import RayReader  # what only an installation on several machines has
 
-        make = partial(RayReader, settings.database_url, settings.shards or settings.snapshots, settings.memory_bytes, settings.parts, settings.ray_address)
+        make = partial(RayReader, settings.database_url, places, settings.memory_bytes, settings.parts, settings.ray_address)
     return ReaderApart(make, settings.reading_nice) if settings.reading_apart else make()
 
 

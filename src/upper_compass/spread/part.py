@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Hashable, Sequence
-from pathlib import Path
 from zoneinfo import ZoneInfo
 
 from cachetools import LRUCache
@@ -11,8 +10,10 @@ from cachetools import LRUCache
 from upper_compass.core.dataset.shard_set import ShardSet
 from upper_compass.core.engine.context import KeptTallies, ReportContext
 from upper_compass.core.engine.protocol import Question, Tally, merge
-from upper_compass.frames.dataset_cache import AsOf
-from upper_compass.frames.reader import TALLIES, cache_of
+from upper_compass.frames.dataset_cache import AsOf, DatasetCache
+from upper_compass.frames.placing import Places
+from upper_compass.frames.reader import TALLIES, reading_from
+from upper_compass.reference import shipped
 from upper_compass.store.database import connect
 from upper_compass.store.hits import VisitorPart
 from upper_compass.store.sites import Site
@@ -21,12 +22,11 @@ STATES = 8
 
 
 class Part:
-    """The hits of those visitors who belong here. `folder`: storage that whoever makes this part anew reaches too; `max_bytes`: what it may take."""
+    """The hits of those visitors who belong here. `max_bytes`: what it may take."""
 
-    def __init__(self, database_url: str, folder: Path | None, max_bytes: int, part: VisitorPart) -> None:
+    def __init__(self, database_url: str, places: Places, max_bytes: int, part: VisitorPart) -> None:
         self._engine = connect(database_url, pool_size=2, more=2)
-        own = folder / f"part-{part.number}-of-{part.of}" if folder else None
-        self._cache = cache_of(self._engine, own, max_bytes - max_bytes // TALLIES, part)
+        self._cache = DatasetCache(reading_from(self._engine), shipped(), places, max_bytes - max_bytes // TALLIES, part)
         self._kept = KeptTallies(max_bytes // TALLIES)
         # A report asks several times, and is read of one state, whatever comes meanwhile. Newer states share nearly all with those before.
         self._states: LRUCache[Hashable, ShardSet] = LRUCache(STATES)

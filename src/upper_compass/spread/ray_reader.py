@@ -11,7 +11,6 @@ from collections.abc import Callable, Hashable, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field
 from functools import cached_property
-from pathlib import Path
 from typing import Any, Concatenate, ParamSpec, TypeVar
 from zoneinfo import ZoneInfo
 
@@ -25,6 +24,7 @@ from upper_compass.core.dataset.shard_set import ShardSet
 from upper_compass.core.engine.context import KeptTallies, ReportContext
 from upper_compass.core.engine.protocol import Question, Tally, settled
 from upper_compass.frames.dataset_cache import AsOf
+from upper_compass.frames.placing import Places
 from upper_compass.frames.reader import TALLIES, ReaderAwayError, ReaderState, reading_from
 from upper_compass.reference import shipped
 from upper_compass.spread.order_ledger import OrderLedger
@@ -72,15 +72,15 @@ class SpreadContext(ReportContext):
 
 
 class RayReader:
-    """See Reader. `folder`: storage that all machines reach, None for none; `address`: of a cluster, else Ray is started on this machine."""
+    """See Reader. `places`: storage that all machines reach, and a folder of each; `address`: of a cluster, else Ray is started on this machine."""
 
-    def __init__(self, database_url: str, folder: Path | None, max_bytes: int, parts: int, address: str = "") -> None:
+    def __init__(self, database_url: str, places: Places, max_bytes: int, parts: int, address: str = "") -> None:
         self._started = not ray.is_initialized()
         if self._started:
             ray.init(address or None, log_to_driver=False, include_dashboard=False if not address else None, configure_logging=False)
         each = max_bytes // parts
         options: dict[str, Any] = {"max_restarts": -1, "max_task_retries": RETRIES, "num_cpus": SHARE, "scheduling_strategy": "SPREAD"}
-        self._parts = [_PartActor.options(**options).remote(database_url, folder, each, VisitorPart(number, parts)) for number in range(parts)]
+        self._parts = [_PartActor.options(**options).remote(database_url, places, each, VisitorPart(number, parts)) for number in range(parts)]
         self._engine = connect(database_url, pool_size=2)
         self._orders = OrderLedger(reading_from(self._engine))
         self._kept = KeptTallies(max_bytes // parts // TALLIES)

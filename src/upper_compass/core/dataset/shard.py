@@ -47,6 +47,8 @@ class Shard:
     tombstoned: Codes = field(default_factory=lambda: np.empty(0, np.uint32))
     # A shard that takes others' figures back is -1.
     sign: int = 1
+    # Whether the hits lie on disk, and take no memory of ours.
+    is_mapped: bool = False
     # The same object as long as the same is read from it.
     version: object = field(default_factory=object)
     _kept: LRUCache[Hashable, Any] = field(default_factory=lambda: LRUCache(MAX_KEPT))
@@ -56,10 +58,10 @@ class Shard:
     _visit_arrays: dict[str, npt.NDArray[Any]] = field(default_factory=dict)
 
     @staticmethod
-    def of(hits: pl.DataFrame, lookups: DimensionLookups, repeated: Ints) -> Shard:
+    def of(hits: pl.DataFrame, lookups: DimensionLookups, repeated: Ints, *, is_mapped: bool = False) -> Shard:
         """A shard of coded hits; `repeated` are the `seq` of repeated orders."""
         derived = derive(hits, lookups, repeated)
-        return Shard(hits, derived, lookups, np.ones(len(derived.visits), bool))
+        return Shard(hits, derived, lookups, np.ones(len(derived.visits), bool), is_mapped=is_mapped)
 
     def with_lookups(self, lookups: DimensionLookups) -> Shard:
         """The same visits, read by other look-ups that share the labels: only where each came from is looked up again."""
@@ -70,7 +72,7 @@ class Shard:
         url, referrer = (hits[name].to_numpy()[entry[seen]] for name in ("url", "referrer"))
         codes[seen] = np.maximum(sources_of_views(np.ones(len(seen), bool), url, referrer, lookups), 0)
         derived = replace(self.derived, visits=visits.with_columns(pl.Series("traffic_source", codes)))
-        return Shard(hits, derived, lookups, self.valid, self.tombstoned, self.sign)
+        return Shard(hits, derived, lookups, self.valid, self.tombstoned, self.sign, self.is_mapped)
 
     def hit(self, column: str) -> npt.NDArray[Any]:
         """One column of the hits, without a copy."""
