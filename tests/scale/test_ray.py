@@ -61,7 +61,7 @@ def test_other_rules_and_a_visitor_who_is_forgotten(site, here, spread, database
     assert "s2" in sources and "s1" not in sources
     engine = connect(database)
     with engine.begin() as connection:
-        assert visitors.forget(connection, site.id, "v3") > 0
+        assert visitors.forget(connection, None, site.id, "v3") > 0
     engine.dispose()
     after = replace(site, deletion_epoch=site.deletion_epoch + 1)
     assert told(spread, after) == told(here, after)

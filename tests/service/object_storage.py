@@ -49,7 +49,7 @@ def _of_chunks(sent):
 
 def _handler(storage):
     class Handler(BaseHTTPRequestHandler):
-        protocol_version = "HTTP/1.1"
+        protocol_version, disable_nagle_algorithm = "HTTP/1.1", True
 
         def log_message(self, *args):
             pass

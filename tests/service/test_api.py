@@ -11,7 +11,7 @@ import pytest
 from tests.conftest import PASSWORD, a_hit, columns, period, sign_in, stored, values
 from upper_compass.frames import queries
 from upper_compass.store import accounts, tokens
-from upper_compass.store.hits import newest
+from upper_compass.store.record import newest
 
 TABLE = {"period": period(), "columns": columns("visits")}
 SITE = {"name": "New", "rules": {"hosts": ["new.example"]}}

@@ -46,7 +46,7 @@ def test_deleting_what_is_over_goes_on_whatever_happens(monkeypatch):
         raise RuntimeError("something nobody thought of")
 
     async def run():
-        task = asyncio.create_task(retention.run_retention(None, None, lambda: None))
+        task = asyncio.create_task(retention.run_retention(retention.Retention(None, None, None, None), lambda: None))
         for _ in range(500):
             if len(tried) > 2:
                 break

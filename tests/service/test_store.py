@@ -10,8 +10,9 @@ import pytest
 from upper_compass.collect.checking import as_rows
 from upper_compass.core.dataset.coded_hits import RAW_SCHEMA
 from upper_compass.core.definitions.hits import FileHit
-from upper_compass.store import hits as store
-from upper_compass.store.hits import HitWriter, delete_hits, hits_between, newest
+from upper_compass.store import record as store
+from upper_compass.store.hits import HitWriter
+from upper_compass.store.record import hits_between, newest
 
 NOON = datetime(2026, 3, 1, 12, tzinfo=UTC)
 
@@ -37,8 +38,14 @@ def rows(*hits, site=1):
     return as_rows(site, made, country=None, internal=False)
 
 
+def delete_hits(connection, site):
+    for table in ("hits", "hit_ids"):
+        connection.execute(f"DELETE FROM {table} WHERE site_id = %s", [site])
+    connection.commit()
+
+
 def read(connection, site=1, after=0):
-    return [row for part in hits_between(connection, site, after, newest(connection, site)[0]) for row in part.to_dicts()]
+    return [row for part in hits_between(connection, None, site, after, newest(connection, site)[0]) for row in part.to_dicts()]
 
 
 def test_numbers_follow_the_order_of_arrival_and_sites_are_apart(connect):
@@ -77,7 +84,7 @@ def test_a_long_history_is_read_in_parts(connect, monkeypatch):
     connection = connect()
     HitWriter(connection).store(rows(*({"title": str(i)} for i in range(8))))
     first = newest(connection, 1)[0] - 8
-    parts = list(hits_between(connection, 1, first, newest(connection, 1)[0]))
+    parts = list(hits_between(connection, None, 1, first, newest(connection, 1)[0]))
     assert [len(part) for part in parts] == [3, 3, 2]
     assert [row["title"] for row in read(connection, after=first + 5)] == ["5", "6", "7"]
     delete_hits(connection, 1)
@@ -110,9 +117,9 @@ def test_two_writers_at_once_store_each_hit_once_and_no_number_appears_late(conn
     for thread in threads:
         thread.start()
     while any(thread.is_alive() for thread in threads):
-        for part in hits_between(watcher, 1, seen[-1] if seen else 0, newest(watcher, 1)[0]):
+        for part in hits_between(watcher, None, 1, seen[-1] if seen else 0, newest(watcher, 1)[0]):
             seen += sorted(part["seq"].to_list())
-    for part in hits_between(watcher, 1, seen[-1] if seen else 0, newest(watcher, 1)[0]):
+    for part in hits_between(watcher, None, 1, seen[-1] if seen else 0, newest(watcher, 1)[0]):
         seen += sorted(part["seq"].to_list())
     assert sum(stored) == 300
     assert len(seen) == len(set(seen)) == 300

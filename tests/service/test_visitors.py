@@ -21,7 +21,8 @@ from upper_compass.reference import shipped
 from upper_compass.services.site_script import made_for
 from upper_compass.store import sites, visitors
 from upper_compass.store.database import connect
-from upper_compass.store.hits import HitWriter, delete_hits, hits_between
+from upper_compass.store.hits import HitWriter
+from upper_compass.store.record import erase_all, hits_between
 from upper_compass.store.refusals import Place, refusals_of
 from upper_compass.store.storage import Storage
 
@@ -83,7 +84,7 @@ def test_who_is_followed_is_the_latest_who_came_by_the_link(filled, mill):
         visitors.follow(connection, mill.id, "t", "first")
         visitors.follow(connection, mill.id, "t", "second")
         assert visitors.follower_of(connection, mill.id, "t") == "second"
-        assert visitors.forget(connection, mill.id, "second") == 0
+        assert visitors.forget(connection, None, mill.id, "second") == 0
         assert visitors.follower_of(connection, mill.id, "t") is None
 
 
@@ -142,7 +143,7 @@ def test_what_was_erased_does_not_live_on_in_frames_or_snapshots(filled, databas
     assert count_of(keeper.frames(here())) == 3
     keeper.save()
     with filled.begin() as erasing:
-        assert visitors.forget(erasing, mill.id, "goes") == 2
+        assert visitors.forget(erasing, None, mill.id, "goes") == 2
     assert here().deletion_epoch == mill.deletion_epoch + 1
     assert count_of(keeper.frames(here())) == 1
     assert snapshot.load(kept(tmp_path, mill), here().deletion_epoch) is None
@@ -169,8 +170,8 @@ def test_after_an_older_state_of_the_database_was_restored_nothing_of_the_newer_
             frames = keeper.frames(sites.site_by_key(held, "mill"))
         return frames.dictionaries["visitor"].decode(pl.concat(frames.parts())["visitor"].to_numpy()).sort().to_list()
 
-    with connection() as emptying:
-        delete_hits(emptying, mill.id)
+    with filled.begin() as emptying:
+        erase_all(emptying, mill.id)
     store("a", "b")
     keeper = DatasetCache(connection, shipped(), Places(Storage(str(tmp_path))))
     store("newer", "newest")
@@ -189,8 +190,9 @@ def test_a_site_laid_anew_is_not_added_to_what_was_there(filled, database, mill,
 
     def seed_demo(*names):
         rows = as_rows(mill.id, [check_line(json.dumps(a_hit(visitor=name)).encode())[0] for name in names], country=None, internal=False)
+        with filled.begin() as emptying:
+            erase_all(emptying, mill.id)
         with psycopg.connect(plain) as writing:
-            delete_hits(writing, mill.id)
             HitWriter(writing).store(rows)
         with filled.connect() as held:
             return sites.site_by_key(held, "mill")
@@ -208,8 +210,8 @@ def test_a_site_that_nobody_asks_for_is_put_down_to_disk_and_read_again(filled, 
     with filled.begin() as making:
         owner = making.execute(sa.text("SELECT min(id) FROM users")).scalar_one()
         other = sites.add_site(making, "Other", mill.rules, owner)
+        erase_all(making, mill.id)
     with psycopg.connect(plain) as writing:
-        delete_hits(writing, mill.id)
         for site, names in ((mill, ("a", "b")), (other, ("c",))):
             HitWriter(writing).store(
                 as_rows(site.id, [check_line(json.dumps(a_hit(visitor=name)).encode())[0] for name in names], country=None, internal=False)
@@ -217,7 +219,7 @@ def test_a_site_that_nobody_asks_for_is_put_down_to_disk_and_read_again(filled, 
     read = []
     cache = DatasetCache(lambda: psycopg.connect(plain), shipped(), Places(Storage(str(tmp_path))), max_bytes=1)
     with pytest.MonkeyPatch.context() as patch:
-        patch.setattr("upper_compass.frames.dataset_cache.hits_between", lambda *args: read.append(args[1]) or hits_between(*args))
+        patch.setattr("upper_compass.frames.dataset_cache.hits_between", lambda *args: read.append(args[2]) or hits_between(*args))
         for site, count in ((mill, 2), (other, 1), (mill, 2), (mill, 2)):
             assert count_of(cache.frames(site)) == count
     assert list(cache._entries) == [mill.id]

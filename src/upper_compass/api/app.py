@@ -53,7 +53,7 @@ from upper_compass.api.watched import Watched
 from upper_compass.core.definitions.hits import Hit
 from upper_compass.services.application import Services
 from upper_compass.services.metrics import Metrics, Sources
-from upper_compass.services.retention import run_retention
+from upper_compass.services.retention import Retention, run_retention
 from upper_compass.settings import Settings
 
 _PAGE_POLICY = "; ".join(
@@ -112,7 +112,8 @@ def create_app(settings: Settings) -> FastAPI:
         services.start()
         metrics.sources = Sources(services.engine, services.reader, services.writer)
         # Once for the installation, however many processes collect.
-        deleting = asyncio.create_task(run_retention(services.engine, services.reader, services.now)) if settings.part == "whole" else None
+        retention = Retention(services.engine, services.reader, settings.storage_at, settings.parquet_after_months)
+        deleting = asyncio.create_task(run_retention(retention, services.now)) if settings.part == "whole" else None
         yield
         if deleting:
             deleting.cancel()

@@ -245,12 +245,12 @@ def one_import(number: ImportId, access: Viewer) -> ImportDetail:
 
 
 @router.delete("/done/{number}", openapi_extra=who("owner"), responses=responses(401, 403, 404, 409))
-def undo_import(number: ImportId, access: Owner) -> ListedImport:
+def undo_import(number: ImportId, access: Owner, services: ServicesHere) -> ListedImport:
     """Delete the hits that came with an import; the file can be imported again. For the site's owners."""
     with access.engine.begin() as connection:
         found = _found(store.import_of(connection, access.site.id, number))
         try:
-            store.undo_import(connection, access.site.id, found, access.user.id)
+            store.undo_import(connection, services.settings.storage_at, access.site.id, found, access.user.id)
         except store.RunningError as why:
             raise Problem(409, "This import is still running; cancel it first.") from why
         return ListedImport(**_told(_found(store.import_of(connection, access.site.id, number))))

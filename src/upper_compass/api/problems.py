@@ -21,6 +21,7 @@ from upper_compass.core.definitions.validation_messages import sentence
 from upper_compass.core.engine.dimensions import UnknownNameError
 from upper_compass.frames.reader import ReaderAwayError
 from upper_compass.store.sites import UnfitError
+from upper_compass.store.storage import StorageAwayError
 
 log = structlog.get_logger()
 MEDIA_TYPE = "application/problem+json"
@@ -122,6 +123,11 @@ def install(app: FastAPI) -> None:
     async def _reader_away(request: Request, error: ReaderAwayError) -> Response:
         log.warning("reader away", path=request.url.path)
         return Problem(503, "Reports are started again just now; please try again in a moment.", headers={"Retry-After": "5"}).answer()
+
+    @app.exception_handler(StorageAwayError)
+    async def _storage_away(request: Request, error: StorageAwayError) -> Response:
+        log.error("storage away", path=request.url.path, why=str(error)[:300])
+        return Problem(503, "The storage is away for the moment. Nothing was changed; please try again.", headers={"Retry-After": "5"}).answer()
 
     @app.exception_handler(Exception)
     async def _unforeseen(request: Request, error: Exception) -> Response:

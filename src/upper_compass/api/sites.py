@@ -18,7 +18,7 @@ from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.script_settings import Tagging
 from upper_compass.core.definitions.site_rules import SiteRules
 from upper_compass.store import sites as store
-from upper_compass.store.hits import first_moments
+from upper_compass.store.record import first_moments
 from upper_compass.store.sites import Site, StoredGoal
 
 router = APIRouter(prefix="/api/v1/sites", tags=["Sites"], route_class=Route)

@@ -16,7 +16,7 @@ from upper_compass.api.routing import Route
 from upper_compass.collect.tokens import LASTS, PATTERN, Kind
 from upper_compass.services.application import Services
 from upper_compass.store import visitors as store
-from upper_compass.store.hits import newest_page
+from upper_compass.store.record import newest_page
 from upper_compass.store.refusals import Refused, Why
 
 router = APIRouter(prefix="/api/v1/sites/{site}", tags=["Visitors"], route_class=Route)
@@ -102,7 +102,7 @@ def last_page(access: Viewer, services: ServicesHere) -> LastPageOut:
     if services.settings.demo and access.site.key == SAMPLE:
         return LastPageOut(address=f"/{SAMPLE}/")  # its pages are shown by this server, and count under their own host
     with access.engine.connect() as connection:
-        seen = newest_page(connection, access.site.id)
+        seen = newest_page(connection, services.settings.storage_at, access.site.id)
     return LastPageOut(address=seen.partition("#")[0].partition("?")[0] if seen else f"https://{access.site.rules.hosts[0]}/")
 
 
@@ -120,10 +120,10 @@ def _place(one: Refused) -> dict[str, Any]:
     "/visitors/export", openapi_extra=who("owner"), response_class=StreamingResponse,
     responses=responses(401, 403, 404, 422) | {200: {"content": {"application/x-ndjson": {"schema": {"type": "string"}}}, "description": "A hit a line"}},
 )  # fmt: skip
-def export(visitor: Visitor, access: Owner) -> StreamingResponse:
+def export(visitor: Visitor, access: Owner, services: ServicesHere) -> StreamingResponse:
     """All that is stored of one visitor, as JSON Lines in the form in which hits come in. For the site's owners."""
     with access.engine.connect() as connection:
-        lines = list(store.hits_of(connection, access.site.id, visitor))
+        lines = list(store.hits_of(connection, services.settings.storage_at, access.site.id, visitor))
     if not lines:
         raise Problem(404, "Nothing is stored of this visitor.")
     headers = {"Content-Disposition": 'attachment; filename="visitor.jsonl"'}
@@ -131,10 +131,10 @@ def export(visitor: Visitor, access: Owner) -> StreamingResponse:
 
 
 @router.delete("/visitors", openapi_extra=who("owner"), responses=responses(401, 403, 404, 422))
-def forget(visitor: Visitor, access: Owner) -> ForgottenOut:
+def forget(visitor: Visitor, access: Owner, services: ServicesHere) -> ForgottenOut:
     """Delete every hit of one visitor, for good. For the site's owners."""
     with access.engine.begin() as connection:
-        count = store.forget(connection, access.site.id, visitor)
+        count = store.forget(connection, services.settings.storage_at, access.site.id, visitor)
     if not count:
         raise Problem(404, "Nothing is stored of this visitor.")
     return ForgottenOut(hits=count)

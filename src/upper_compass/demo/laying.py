@@ -24,7 +24,8 @@ from upper_compass.demo.history import GERMAN_OPENED, GUIDE_CHANGED, OUTAGE, REC
 from upper_compass.demo.places import SITE
 from upper_compass.reference import shipped
 from upper_compass.store import accounts, funnels, links, logbook, rules, segments, sites
-from upper_compass.store.hits import HitWriter, delete_hits
+from upper_compass.store.hits import HitWriter
+from upper_compass.store.record import erase_all
 from upper_compass.store.tables import logbook as logbook_table
 
 KEY = "mill"
@@ -153,8 +154,8 @@ def seed_demo(engine: sa.Engine, url: str, now: datetime) -> ImportReport:
         same_edition = _stamped(connection).startswith(_STAMP)
         connection.execute(sa.text("COMMENT ON TABLE sites IS NULL"))
         site = _site(connection, now, same_edition=same_edition)
+        erase_all(connection, site.id)
     with psycopg.connect(url.replace("+psycopg", "")) as connection:
-        delete_hits(connection, site.id)
         report = import_hits(io.BufferedReader(_Lines(HistoryGenerator(day).lines())), Import(site.id, None, now), HitWriter(connection))
     if report.bad:
         raise RuntimeError(f"the demo's own hits were refused: {report.refused[:3]}")

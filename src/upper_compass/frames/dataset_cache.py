@@ -17,7 +17,8 @@ from upper_compass.core.definitions.reference import Reference
 from upper_compass.frames import site_dataset, snapshot
 from upper_compass.frames.placing import Places, Placing
 from upper_compass.frames.site_dataset import SiteDataset
-from upper_compass.store.hits import VisitorPart, hits_between, id_of, newest
+from upper_compass.store.record import hits_between, id_of, newest
+from upper_compass.store.record_files import VisitorPart
 from upper_compass.store.sites import Site
 from upper_compass.store.storage import Storage, StorageAwayError
 
@@ -67,6 +68,7 @@ class DatasetCache:
         self._part = part
         self._connect = connect
         self._reference = reference
+        self._storage = places.storage
         self._snapshots = self._snapshots_in(places.storage) if places.storage else None
         self._placing = Placing(max_bytes // OF_HITS, places.scratch)
         # How often new hits were taken in, and how long that took.
@@ -84,7 +86,7 @@ class DatasetCache:
         return storage.below(f"{here}/part-{self._part.number}-of-{self._part.of}" if self._part else here)
 
     def frames(self, site: Site, as_of: AsOf | None = None) -> SiteDataset:
-        """The site's dataset, up to date; or as far as `as_of` says, and no less far than it was before."""
+        """The site's dataset, up to date; or as far as `as_of` says, and no less far than it was before. Raises StorageAwayError."""
         with self._guard:
             lock = self._locks.setdefault(site.id, threading.Lock())
         with lock:
@@ -94,7 +96,7 @@ class DatasetCache:
                 seq, tip = self._fitting(connection, site, entry, as_of)
                 if seq > entry.dataset.seq:
                     began = time.perf_counter()
-                    since = hits_between(connection, site.id, entry.dataset.seq, seq, self._part)
+                    since = hits_between(connection, self._storage, site.id, entry.dataset.seq, seq, self._part)
                     entry.dataset = site_dataset.advance(entry.dataset, since, seq, repeated)
                     self.advances, self.advance_seconds = self.advances + 1, self.advance_seconds + time.perf_counter() - began
                 entry.tip = tip  # only now, for reading may break off

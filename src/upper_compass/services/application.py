@@ -30,6 +30,7 @@ from upper_compass.settings import Settings
 from upper_compass.store import sites as site_store
 from upper_compass.store import visitors
 from upper_compass.store.database import connect
+from upper_compass.store.storage import StorageAwayError
 
 WARMED = 10
 READING = 4
@@ -100,7 +101,7 @@ class Services:
                 first = site_store.all_sites(connection)[:WARMED]
             for site in first:
                 self.reader.read(site, queries.newest)
-        except (sa.exc.SQLAlchemyError, psycopg.Error, ReaderAwayError) as why:
+        except (sa.exc.SQLAlchemyError, psycopg.Error, ReaderAwayError, StorageAwayError) as why:
             log.warning("nothing was read before somebody asked", why=str(why)[:200])
         finally:
             self.ready.set()

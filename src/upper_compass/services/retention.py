@@ -1,4 +1,4 @@
-"""What a site keeps only so long, and sites that were deleted a month ago, are deleted for good when their time has come."""
+"""What a site keeps only so long, and sites that were deleted a month ago, are deleted for good when their time has come; old months are handed on."""
 
 from __future__ import annotations
 
@@ -14,13 +14,14 @@ from anyio import to_thread
 
 from upper_compass.core.definitions.periods import midnight
 from upper_compass.frames.reader import Reader, ReaderAwayError
-from upper_compass.store import site_removal, sites, visitors
+from upper_compass.store import record, record_files, site_removal, sites, visitors
+from upper_compass.store.storage import Storage
 
 EVERY = 3600.0
 log = structlog.get_logger()
 
 
-def delete_what_is_over(engine: sa.Engine, now: datetime) -> int:
+def delete_what_is_over(engine: sa.Engine, storage: Storage | None, now: datetime) -> int:
     """Delete the hits of days at the site that lie further back than it keeps them; how many they were."""
     count = 0
     with engine.connect() as connection:
@@ -29,7 +30,7 @@ def delete_what_is_over(engine: sa.Engine, now: datetime) -> int:
         zone = ZoneInfo(site.rules.timezone)
         first_day = now.astimezone(zone).date() - timedelta(days=site.tagging.keep_days or 0)
         with engine.begin() as connection:
-            count += visitors.forget_before(connection, site.id, datetime.fromtimestamp(midnight(first_day, zone) / 1000, zone))
+            count += visitors.forget_before(connection, storage, site.id, datetime.fromtimestamp(midnight(first_day, zone) / 1000, zone))
     return count
 
 
@@ -47,17 +48,49 @@ def purge_what_was_deleted(engine: sa.Engine, reader: Reader, now: datetime) -> 
     return count
 
 
-def _once(engine: sa.Engine, reader: Reader, now: datetime) -> int:
-    return delete_what_is_over(engine, now) + purge_what_was_deleted(engine, reader, now)
+def hand_on_what_is_old(engine: sa.Engine, storage: Storage, after_months: int, now: datetime) -> int:
+    """Hand on the hits of months that ended so long ago, site by site; how many they were. Raises StorageAwayError."""
+    count = 0
+    with engine.connect() as connection:
+        old = record.months_before(connection, record.this_month(now, after_months))
+    for partition, month in old:
+        with engine.connect() as connection:
+            held = record.sites_in(connection, partition)
+        for site_id in held:
+            handed_on = record_files.hand_on(engine, storage, site_id, month)
+            log.info("a month was handed on", site=site_id, month=str(month), hits=handed_on)
+            count += handed_on
+        record.give_back(engine, partition)
+    return count
 
 
-async def run_retention(engine: sa.Engine, reader: Reader, now: Callable[[], datetime]) -> None:
-    """Delete what is over, once an hour, for ever."""
-    while True:
+class Retention:
+    """All that is done once an hour. `after_months`: hits are handed on after so many whole months, None: never."""
+
+    def __init__(self, engine: sa.Engine, reader: Reader, storage: Storage | None, after_months: int | None) -> None:
+        self._engine, self._reader, self._storage, self._after_months = engine, reader, storage, after_months
+
+    def once(self, now: datetime) -> None:
+        """Do it; what fails is logged, and does not keep the rest from being done."""
+        self._trying("hits deleted, their time was over", lambda: delete_what_is_over(self._engine, self._storage, now))
+        self._trying("hits of deleted sites deleted", lambda: purge_what_was_deleted(self._engine, self._reader, now))
+        storage, after = self._storage, self._after_months
+        if storage is not None:
+            if after is not None:
+                self._trying("hits handed on to storage", lambda: hand_on_what_is_old(self._engine, storage, after, now))
+            self._trying("files removed from storage", lambda: record_files.tidy(self._engine, storage))
+
+    @staticmethod
+    def _trying(what: str, do: Callable[[], int]) -> None:
         try:
-            count = await to_thread.run_sync(_once, engine, reader, now())
-            if count:
-                log.info("hits deleted, their time was over", hits=count)
+            if count := do():
+                log.info(what, count=count)
         except Exception as why:  # there is another hour
-            log.error("hits whose time is over not deleted", why=str(why)[:500])
+            log.error(f"not done: {what}", why=str(why)[:500])
+
+
+async def run_retention(retention: Retention, now: Callable[[], datetime]) -> None:
+    """Do it once an hour, for ever."""
+    while True:
+        await to_thread.run_sync(retention.once, now())
         await asyncio.sleep(EVERY)

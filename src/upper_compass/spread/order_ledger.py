@@ -13,8 +13,9 @@ import psycopg
 
 from upper_compass.core.dataset.coded_hits import Ints, repeated_orders
 from upper_compass.frames.dataset_cache import AsOf
-from upper_compass.store.hits import id_of, newest, orders_between
+from upper_compass.store.record import ORDERS_SCHEMA, id_of, newest, orders_between
 from upper_compass.store.sites import Site
+from upper_compass.store.storage import Storage
 
 NONE: Ints = np.empty(0, np.int64)
 
@@ -33,20 +34,20 @@ class _Known:
 class OrderLedger:
     """The orders with an id of each site that is asked about, as far as was read."""
 
-    def __init__(self, connect: Callable[[], AbstractContextManager[psycopg.Connection]]) -> None:
-        self._connect = connect
+    def __init__(self, connect: Callable[[], AbstractContextManager[psycopg.Connection]], storage: Storage | None) -> None:
+        self._connect, self._storage = connect, storage
         self._known: dict[int, _Known] = {}
         self._lock = threading.Lock()
 
     def as_of_now(self, site: Site) -> AsOf:
-        """Up to which hit the site can be read now."""
+        """Up to which hit the site can be read now. Raises StorageAwayError."""
         with self._lock, self._connect() as connection:
             known = self._known.get(site.id)
             seq, tip = newest(connection, site.id)
             if known is None or known.deletion_epoch != site.deletion_epoch or seq < known.seq or id_of(connection, site.id, known.seq) != known.tip:
-                known = _Known(site.deletion_epoch, 0, None, orders_between(connection, site.id, 0, 0), NONE)
+                known = _Known(site.deletion_epoch, 0, None, pl.DataFrame(schema=ORDERS_SCHEMA), NONE)
             if seq > known.seq:
-                new = orders_between(connection, site.id, known.seq, seq)
+                new = orders_between(connection, self._storage, site.id, known.seq, seq)
                 if len(new):
                     known.orders = pl.concat([known.orders, new])
                     # Texts as codes: an empty one would be an order that always counts, and is never read here.

@@ -15,7 +15,7 @@ from upper_compass.frames.placing import Places
 from upper_compass.frames.reader import TALLIES, reading_from
 from upper_compass.reference import shipped
 from upper_compass.store.database import connect
-from upper_compass.store.hits import VisitorPart
+from upper_compass.store.record_files import VisitorPart
 from upper_compass.store.sites import Site
 
 STATES = 8

@@ -30,7 +30,7 @@ from upper_compass.reference import shipped
 from upper_compass.spread.order_ledger import OrderLedger
 from upper_compass.spread.part import Part, merged
 from upper_compass.store.database import connect
-from upper_compass.store.hits import VisitorPart
+from upper_compass.store.record_files import VisitorPart
 from upper_compass.store.sites import Site
 
 P = ParamSpec("P")
@@ -82,7 +82,7 @@ class RayReader:
         options: dict[str, Any] = {"max_restarts": -1, "max_task_retries": RETRIES, "num_cpus": SHARE, "scheduling_strategy": "SPREAD"}
         self._parts = [_PartActor.options(**options).remote(database_url, places, each, VisitorPart(number, parts)) for number in range(parts)]
         self._engine = connect(database_url, pool_size=2)
-        self._orders = OrderLedger(reading_from(self._engine))
+        self._orders = OrderLedger(reading_from(self._engine), places.storage)
         self._kept = KeptTallies(max_bytes // parts // TALLIES)
         self._lookups: dict[str, DimensionLookups] = {}
         # Parts are asked in the same order, so that none is asked of an earlier state after a later one.

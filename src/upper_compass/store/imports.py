@@ -10,9 +10,11 @@ from typing import Any
 import sqlalchemy as sa
 
 from upper_compass.core.definitions.log_reading import LogReading
-from upper_compass.store.hits import erase
+from upper_compass.store.record import erase
+from upper_compass.store.record_files import Chosen
 from upper_compass.store.sites import log_change
-from upper_compass.store.tables import hits, imports, sites, users
+from upper_compass.store.storage import Storage
+from upper_compass.store.tables import imports, sites, users
 
 MAX_LISTED = 200
 # Whoever reads a file says every few seconds how far it is; who says nothing for so long reads no more.
@@ -81,14 +83,14 @@ def import_of(connection: sa.Connection, site_id: int, import_id: int) -> Stored
     return _import(row) if row else None
 
 
-def undo_import(connection: sa.Connection, site_id: int, stored: StoredImport, user_id: int) -> int:
-    """Delete the hits that came with an import; how many they were. Raises RunningError."""
+def undo_import(connection: sa.Connection, storage: Storage | None, site_id: int, stored: StoredImport, user_id: int) -> int:
+    """Delete the hits that came with an import; how many they were. Raises RunningError, StorageAwayError."""
     row = connection.execute(sa.select(imports).where(imports.c.id == stored.id).with_for_update()).one()
     if row.finished_at is None and stored.runs:
         raise RunningError
     if row.undone_at is not None:
         return 0
-    count = erase(connection, site_id, hits.c.seq > row.after_seq, hits.c.seq <= (row.until_seq or sa.text("9223372036854775807")), hits.c.import_id == row.id)
+    count = erase(connection, storage, site_id, Chosen(of_import=(row.id, row.after_seq, row.until_seq or 2**62)))
     connection.execute(imports.update().where(imports.c.id == row.id).values(undone_at=sa.func.now(), finished_at=row.finished_at or sa.func.now()))
     log_change(connection, site_id, "import", row.id, user_id, {"name": row.name, "hits": count}, {"undone": True})
     return count

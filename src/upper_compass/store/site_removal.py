@@ -9,7 +9,7 @@ from typing import Any
 
 import sqlalchemy as sa
 
-from upper_compass.store.hits import erase
+from upper_compass.store.record import erase_all
 from upper_compass.store.sites import Site, log_change
 from upper_compass.store.tables import roles, sites
 
@@ -60,6 +60,6 @@ def over(connection: sa.Connection, now: datetime) -> list[int]:
 
 def purge(connection: sa.Connection, site_id: int) -> int:
     """Delete a site with all that belongs to it, for good; how many hits it had."""
-    count = erase(connection, site_id)
+    count = erase_all(connection, site_id)
     connection.execute(sites.delete().where(sites.c.id == site_id, sites.c.deleted_at.is_not(None)))
     return count

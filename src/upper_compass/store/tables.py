@@ -388,3 +388,25 @@ hits = sa.Table(
     sa.Index("ix_hits_site_id_at", "site_id", "at"),
     postgresql_partition_by="RANGE (at)",
 )
+
+# Hits that PostgreSQL handed on: a row for each Parquet file in storage. `low` and `high`: between which hashes its visitors lie (`record_files.spread_of`).
+# One that was replaced counts no more, and is removed when nobody can be reading it.
+record_files = sa.Table(
+    "record_files",
+    metadata,
+    sa.Column("name", sa.Text, primary_key=True),
+    sa.Column("site_id", sa.Integer, nullable=False),
+    sa.Column("month", sa.Date, nullable=False),
+    sa.Column("hits", sa.BigInteger, nullable=False),
+    sa.Column("bytes", sa.BigInteger, nullable=False),
+    sa.Column("sha256", sa.Text, nullable=False),
+    sa.Column("low", sa.BigInteger, nullable=False),
+    sa.Column("high", sa.BigInteger, nullable=False),
+    sa.Column("first_seq", sa.BigInteger, nullable=False),
+    sa.Column("last_seq", sa.BigInteger, nullable=False),
+    sa.Column("last_id", UUID(as_uuid=False), nullable=False),
+    sa.Column("first_at", sa.DateTime(timezone=True), nullable=False),
+    sa.Column("last_at", sa.DateTime(timezone=True), nullable=False),
+    sa.Column("replaced_at", sa.DateTime(timezone=True), nullable=True),
+    sa.Index("ix_record_files_site_id", "site_id", "last_seq"),
+)

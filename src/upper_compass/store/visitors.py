@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 import secrets
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from datetime import date, datetime, timedelta
 from typing import Any
 
@@ -13,12 +13,15 @@ import sqlalchemy as sa
 from sqlalchemy.dialects.postgresql import insert
 
 from upper_compass.core.definitions.hits import Kind
-from upper_compass.store.hits import erase
+from upper_compass.store.record import erase
+from upper_compass.store.record_files import Chosen, rows_of
+from upper_compass.store.storage import Storage
 from upper_compass.store.tables import followed, handed, hits, salts
 
 FOLLOWED_FOR = timedelta(days=1)
 HANDED_FOR = timedelta(minutes=10)
 SALT_BYTES = 32
+_AS_JSON = ("order_data", "props", "fields")
 _AS_IT_IS = (
     "visitor", "url", "title", "referrer", "name", "value", "currency", "engaged_ms", "props", "fields", "language", "timezone", "screen",
     "user_agent", "country",
@@ -52,21 +55,24 @@ def use_once(connection: sa.Connection, token: str, now: datetime) -> bool:
     return connection.execute(used.returning(handed.c.at)).first() is not None
 
 
-def forget(connection: sa.Connection, site_id: int, visitor: str) -> int:
-    """Delete all hits of a visitor; how many they were."""
+def forget(connection: sa.Connection, storage: Storage | None, site_id: int, visitor: str) -> int:
+    """Delete all hits of a visitor; how many they were. Raises StorageAwayError."""
     connection.execute(followed.delete().where(followed.c.site_id == site_id, followed.c.visitor == visitor))
-    return erase(connection, site_id, hits.c.visitor == visitor)
+    return erase(connection, storage, site_id, Chosen(visitor=visitor))
 
 
-def forget_before(connection: sa.Connection, site_id: int, moment: datetime) -> int:
-    """Delete all hits from before a moment; how many they were."""
-    return erase(connection, site_id, hits.c.at < moment)
+def forget_before(connection: sa.Connection, storage: Storage | None, site_id: int, moment: datetime) -> int:
+    """Delete all hits from before a moment; how many they were. Raises StorageAwayError."""
+    return erase(connection, storage, site_id, Chosen(before=moment))
 
 
-def hits_of(connection: sa.Connection, site_id: int, visitor: str) -> Iterator[str]:
-    """All that is stored of a visitor, a hit a line, as JSON in the form in which hits come in."""
-    query = sa.select(hits).where(hits.c.site_id == site_id, hits.c.visitor == visitor).order_by(hits.c.at, hits.c.seq)
-    for row in connection.execute(query).mappings():
+def hits_of(connection: sa.Connection, storage: Storage | None, site_id: int, visitor: str) -> Iterator[str]:
+    """All that is stored of a visitor, a hit a line, as JSON in the form in which hits come in. Raises StorageAwayError."""
+    query = sa.select(hits).where(hits.c.site_id == site_id, hits.c.visitor == visitor)
+    rows: list[Mapping[Any, Any]] = list(connection.execute(query).mappings())
+    for part in rows_of(connection, storage, site_id, Chosen(visitor=visitor)):
+        rows += [row | {name: json.loads(row[name]) for name in _AS_JSON if row[name]} for row in part.to_dicts()]
+    for row in sorted(rows, key=lambda one: (one["at"], one["seq"])):
         records: dict[str, Any] = {"id": str(row["id"]), "at": row["at"].isoformat(), "kind": Kind(row["kind"]).name}
         records |= {name: row[name] for name in _AS_IT_IS} | {"order": row["order_data"]}
         yield json.dumps({name: value for name, value in records.items() if value is not None}, ensure_ascii=False) + "\n"
