@@ -8,15 +8,18 @@ import time
 from dataclasses import replace
 
 import pytest
+import sqlalchemy as sa
 
+from tests.conftest import now
 from tests.scale.conftest import DIMENSIONS, MEMORY, actors, told
+from tests.service.object_storage import BUCKET, KEY, SECRET, object_storage
 from upper_compass.core.definitions.site_rules import Alias
 from upper_compass.core.engine.dimensions import UnknownNameError
 from upper_compass.frames import queries
 from upper_compass.frames.placing import Places
-from upper_compass.frames.reader import ReaderAwayError
+from upper_compass.frames.reader import ReaderAwayError, ReaderHere
 from upper_compass.spread.ray_reader import RayReader
-from upper_compass.store import visitors
+from upper_compass.store import record, record_files, visitors
 from upper_compass.store.database import connect
 from upper_compass.store.storage import Storage
 
@@ -117,3 +120,27 @@ def test_parts_that_were_put_down_are_read_again(site, here, database, storage, 
     once_more.close()
     with pytest.raises(ReaderAwayError):
         told(once_more, site, "device")
+
+
+def test_months_that_lie_at_a_service_are_read_by_every_part(site, database, store):
+    store(range(2_000, 2_300))
+    engine = connect(database)
+    with object_storage() as (service, address):
+        places = Places(Storage(f"s3://{BUCKET}/kept", address, "here", KEY, SECRET))
+        handed_on = sum(
+            record_files.hand_on(engine, places.storage, site.id, month) for month in (record.this_month(now(), 0).date(), record.this_month(now(), 1).date())
+        )
+        with engine.connect() as connection:
+            assert handed_on > connection.execute(sa.text("SELECT count(*) FROM hits")).scalar() == 0
+        alone, spread = ReaderHere(database, places, MEMORY), RayReader(database, places, MEMORY, PARTS)
+        for dimension in DIMENSIONS:
+            assert told(spread, site, dimension) == told(alone, site, dimension)
+        store(range(2_300, 2_310))
+        assert told(spread, site) == told(alone, site)
+        spread.close()
+        assert sum(name.endswith("about.json") for name in service.objects) == PARTS  # what the parts put down lies there too
+        again = RayReader(database, places, MEMORY, PARTS)
+        assert told(again, site, "page") == told(alone, site, "page")
+        again.close()
+        alone.close()
+    engine.dispose()

@@ -2,6 +2,7 @@
 
 import hashlib
 import re
+import secrets
 import threading
 from contextlib import contextmanager
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
@@ -120,8 +121,9 @@ def _handler(storage):
                 return
             name, query, _ = asked
             if "uploads" in query:
-                storage.unfinished[str(len(storage.unfinished))] = {}
-                told = f"<UploadId>{len(storage.unfinished) - 1}</UploadId>"
+                upload = secrets.token_hex(8)
+                storage.unfinished[upload] = {}
+                told = f"<UploadId>{upload}</UploadId>"
                 self.answer(200, f"<InitiateMultipartUploadResult>{told}</InitiateMultipartUploadResult>".encode())
             else:
                 storage.objects[name] = b"".join(part for _, part in sorted(storage.unfinished.pop(query["uploadId"]).items()))

@@ -1,15 +1,17 @@
 """What is wrong with an installation is found, with the way to mend it; nothing is changed. Who runs it lets in who lost their way in."""
 
 import json
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, date, datetime, timedelta
 
+import polars as pl
 import pytest
 import sqlalchemy as sa
 
 from tests.conftest import PASSWORD, a_hit, sign_in
 from upper_compass import cli
 from upper_compass.run import doctor, instances, places
-from upper_compass.store import accounts, second_factor
+from upper_compass.store import accounts, record_files, second_factor, tables
+from upper_compass.store.storage import Storage
 
 DAY = datetime(2026, 11, 25, 12, tzinfo=UTC)
 
@@ -96,13 +98,29 @@ def test_a_database_of_another_version_and_hits_out_of_place_are_told(main, engi
         assert wrong([*doctor.partitions(connection), *doctor.versions(connection), *doctor.clock(connection)]) == []
 
 
-def test_snapshots_of_what_is_no_more_are_told(main, engine, tmp_path):
+FULL = {"spread": 1, "seq": 1, "at": DAY, "id": "00000000-0000-0000-0000-000000000001", "visitor": "v"}
+
+
+def test_what_is_in_storage_of_what_is_no_more_and_what_is_not_is_told(main, engine, tmp_path):
     with engine.connect() as connection:
         here = connection.execute(sa.text("SELECT oid FROM pg_database WHERE datname = current_database()")).scalar()
-        for name in (f"{here}/1", f"{here}/999", "9/1"):
-            (tmp_path / "frames" / name).mkdir(parents=True)
-        said = wrong(doctor.snapshots(connection, tmp_path / "frames"))
-    assert sorted(said) == sorted(f"{tmp_path}/frames/{name} is of what is no more." for name in (f"{here}/999", "9"))
+        storage = Storage(str(tmp_path))
+        assert wrong(doctor.stored(connection, storage)) == []
+        for name in (f"{here}/1", f"{here}/999", "9/1", f"{here}/part-0-of-2/1", f"{here}/part-0-of-2/77"):
+            storage.write(f"shards/{name}/about.json", b"{}")
+        said = wrong(doctor.stored(connection, storage))
+        assert said == [f"shards/{name} in {tmp_path} is of what is no more." for name in sorted((f"{here}/999", "9", f"{here}/part-0-of-2/77"))]
+        with engine.begin() as writing:
+            row = record_files.write_file(storage, "record/mill/2026-01/1.1.parquet", 1, date(2026, 1, 1), pl.DataFrame([FULL], record_files.RECORD_SCHEMA))
+            writing.execute(sa.insert(tables.record_files).values(row))
+        storage.remove_below("shards")
+        assert [one.said for one in doctor.stored(connection, storage)] == [f"The storage, {tmp_path}, has what belongs there, 1 hit in 1 file."]
+        storage.remove(row["name"])
+        assert wrong(doctor.stored(connection, storage)) == [f"{row['name']}, with 1 hit, is not in {tmp_path}."]
+        away = Storage("s3://compass/kept", "http://127.0.0.1:1", "here", "a", "b")
+        assert "cannot be reached" in wrong(doctor.stored(connection, away))[0]
+    with engine.begin() as writing:
+        writing.execute(sa.delete(tables.record_files))
 
 
 def test_who_lost_their_way_in_has_a_new_one_and_who_takes_over_owns_the_site(main, client, engine, capsys):

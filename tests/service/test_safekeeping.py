@@ -8,13 +8,21 @@ import subprocess
 import sys
 import tarfile
 import urllib.request
+from datetime import UTC, datetime
 
+import psycopg
 import pytest
+import sqlalchemy as sa
 
 from tests.conftest import a_hit, fill
+from tests.service.object_storage import BUCKET, KEY, SECRET, object_storage
+from upper_compass.collect.checking import as_rows, check_line
 from upper_compass.run import safekeeping
 from upper_compass.run.places import ROOT, CannotRunError
+from upper_compass.store import record, record_files
 from upper_compass.store.database import connect
+from upper_compass.store.hits import HitWriter
+from upper_compass.store.storage import Storage
 
 
 @pytest.fixture(scope="module")
@@ -100,19 +108,54 @@ def test_what_is_no_whole_backup_is_refused_with_a_sentence(full, empty, tmp_pat
         safekeeping.restore(empty, file)
 
 
+def test_what_was_handed_on_to_a_service_stays_there_and_what_was_erased_since_stays_erased(full, empty, tmp_path):
+    engine, back = connect(full), connect(empty)
+    at, file = datetime(2026, 1, 5, tzinfo=UTC), tmp_path / "kept.tar"
+
+    def told(of, storage):
+        with of.connect() as connection:
+            last = record.newest(connection.connection.driver_connection, 1)[0]
+            parts = list(record.hits_between(connection.connection.driver_connection, storage, 1, 0, last))
+        return sorted(visitor for part in parts for visitor in part["visitor"])
+
+    with object_storage() as (_, address):
+        storage, other = (Storage(f"s3://{BUCKET}/{name}", address, "here", KEY, SECRET) for name in ("kept", "other"))
+        hits = [check_line(json.dumps(a_hit(visitor=name, at=at.isoformat())).encode())[0] for name in ("a", "goes", "b")]
+        with psycopg.connect(full.replace("+psycopg", "")) as connection:
+            HitWriter(connection).store(as_rows(1, hits, country=None, internal=False))
+        assert record_files.hand_on(engine, storage, 1, at.replace(day=1).date()) == 3
+        assert safekeeping.backup(full, file, storage).hits == 3
+        with engine.begin() as connection:
+            assert record.erase(connection, storage, 1, record_files.Chosen(visitor="goes")) == 1
+            connection.execute(sa.text("UPDATE record_files SET replaced_at = now() - interval '2 hours' WHERE replaced_at IS NOT NULL"))
+        assert record_files.tidy(engine, storage) == 1
+        with pytest.raises(CannotRunError, match="set it"):
+            safekeeping.restore(empty, file)
+        with pytest.raises(CannotRunError, match="Is that the right storage"):
+            safekeeping.restore(empty, file, other)
+        with back.begin() as connection:
+            connection.execute(sa.text("DROP SCHEMA public CASCADE; CREATE SCHEMA public"))
+        safekeeping.restore(empty, file, storage)
+        assert told(back, storage) == told(engine, storage) == ["a", "b"]
+        with engine.begin() as connection:
+            record.erase_all(connection, 1)
+    engine.dispose()
+    back.dispose()
+
+
 def test_an_installation_that_lost_its_data_folder_has_every_figure_again(tmp_path):
     """By the commands alone: started, filled, kept while it runs, lost, restored, started again."""
     data, file = tmp_path / "data", tmp_path / "kept.tar"
-    (tmp_path / "compass.toml").write_text(f"data = '{data}'\nreading_apart = false\n")
+    (tmp_path / "compass.toml").write_text(f"data = '{data}'\nreading_apart = false\nparquet_after_months = 1\n")
     environment = os.environ | {"PYTHONPATH": str(ROOT / "src"), "COMPASS_SETTINGS": str(tmp_path / "compass.toml")}
 
     def compass(*words, fails=False):
         done = subprocess.run([sys.executable, "-m", "upper_compass.cli", *words], env=environment, capture_output=True, text=True, check=False)
-        assert (done.returncode != 0) == fails, done.stdout + done.stderr
+        assert fails is None or (done.returncode != 0) == fails, done.stdout + done.stderr
         return done.stdout + done.stderr
 
     def figures(address, token):
-        body = {"period": {"first": "2026-11-01", "last": "2026-11-20"}, "versus": "none", "dimensions": ["page"], "limit": 100}
+        body = {"period": {"first": "2026-09-01", "last": "2026-11-20"}, "versus": "none", "dimensions": ["page"], "limit": 100}
         body["columns"] = [{"id": one, "measure": one} for one in ("visits", "visitors", "views", "bounces", "engaged_per_visit")]
         asked = urllib.request.Request(f"{address}/api/v1/sites", headers={"Authorization": f"Bearer {token}"})
         key = json.load(urllib.request.urlopen(asked))[0]["key"]
@@ -128,10 +171,17 @@ def test_an_installation_that_lost_its_data_folder_has_every_figure_again(tmp_pa
         headers = {"Authorization": f"Bearer {token}", "Content-Type": "application/json"}
         key = json.load(urllib.request.urlopen(urllib.request.Request(f"{address}/api/v1/sites", json.dumps(made).encode(), headers)))["key"]
         hits = tmp_path / "hits.jsonl"
-        hits.write_text("\n".join(json.dumps(a_hit(at=f"2026-11-{1 + n % 20:02}T10:{n % 60:02}:00Z", url=f"https://mill.example/{n % 7}")) for n in range(400)))
+        hits.write_text(
+            "\n".join(json.dumps(a_hit(at=f"2026-{9 + n % 3:02}-{1 + n % 20:02}T10:{n % 60:02}:00Z", url=f"https://mill.example/{n % 7}")) for n in range(400))
+        )
         compass("import", str(hits), "--site", key)
         before = figures(address, token)
         assert before["count"] == 7
+        compass("stop")
+        address = compass("start").partition("open      ")[2].split()[0]  # which hands on what is old
+        while "134 hits in 1 file." not in (done := compass("doctor", fails=None)):
+            assert "WRONG  The storage" not in done
+        assert figures(address, token) == before
         compass("backup", str(file))
         compass("stop")
         assert "There is an installation here already" in compass("restore", str(file), fails=True)

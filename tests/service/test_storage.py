@@ -66,3 +66,8 @@ def test_a_service_that_is_away_or_will_not_have_us_is_told(service, objects):
     assert objects.objects == {}
     with pytest.raises(StorageAwayError):
         Storage(given[0], "http://127.0.0.1:1", "here", KEY, SECRET).read("one")
+    with pytest.raises(StorageAwayError):
+        Storage(given[0], "http://127.0.0.1:1", "here", KEY, SECRET).names()
+    objects.away = True
+    with pytest.raises(StorageAwayError):
+        Storage(*given, KEY, SECRET).names("some")

@@ -16,16 +16,20 @@ from pathlib import Path
 import sqlalchemy as sa
 
 from upper_compass import __version__
+from upper_compass.frames.dataset_cache import SHARDS
 from upper_compass.run import instances
 from upper_compass.run.cluster import MIN_VERSION
 from upper_compass.run.places import STATE, CannotRunError
 from upper_compass.run.safekeeping import note_of_last
 from upper_compass.settings import settings_file
 from upper_compass.store.database import connect, migration_of, newest_migration
+from upper_compass.store.record_files import stored_files
+from upper_compass.store.storage import Storage, StorageAwayError
 
 MIN_FREE_BYTES, MIN_FREE_SHARE = 2 * 1024**3, 0.05
 BACKUP_DAYS = 7
 MAX_CLOCK_SECONDS = 5.0
+MAX_NAMED = 10
 SECRETS = ("database_url", "oidc_client_secret", "storage_secret")
 
 
@@ -71,7 +75,7 @@ def examine(instance: str) -> Iterator[Finding]:
         with engine.connect() as connection:
             for look in IN_DATABASE:
                 yield from look(connection)
-            yield from snapshots(connection, STATE / "frames")
+            yield from stored(connection, instances.storage_of(instance))
     except sa.exc.SQLAlchemyError as why:
         yield Finding(f"The database cannot be read: {str(getattr(why, 'orig', why)).strip()[:300]}", "Is it running, and is database_url right?")
     finally:
@@ -168,20 +172,46 @@ def partitions(connection: sa.Connection) -> Iterator[Finding]:
 IN_DATABASE: tuple[Callable[[sa.Connection], Iterator[Finding]], ...] = (versions, clock, partitions)
 
 
-def snapshots(connection: sa.Connection, folder: Path) -> Iterator[Finding]:
-    """Whether anything lies on disk of what is no more."""
-    if not folder.is_dir() or not sa.inspect(connection).has_table("sites"):
+def stored(connection: sa.Connection, storage: Storage) -> Iterator[Finding]:
+    """Whether the storage has what the database handed on, and nothing of what is no more."""
+    if not sa.inspect(connection).has_table("record_files"):
         return
+    try:
+        files = {one.name: one for one in stored_files(connection) if one.counts}
+        held = set(storage.names())
+    except StorageAwayError as why:
+        yield Finding(str(why), "Is the service running, and are storage, storage_endpoint and its key right?")
+        return
+    lost = sorted(set(files) - held)
+    for name in lost[:MAX_NAMED]:
+        yield Finding(f"{name}, with {_count(files[name].hits, 'hit')}, is not in {storage.url}.", "Bring it back there from a backup; reports wait for it.")
+    if len(lost) > MAX_NAMED:
+        yield Finding(f"{_count(len(lost), 'file')} in all that were handed on are not there.", "Is storage set to where they lie?")
+    orphans = sorted(_orphans(connection, held))
+    for name in orphans:
+        mend = f"rm -r {storage.folder / name}" if storage.folder else "Remove all that is below it."
+        yield Finding(f"{name} in {storage.url} is of what is no more.", mend)
+    if (earlier := STATE / "frames").is_dir():
+        yield Finding(f"{earlier} is of an earlier version.", f"rm -r {earlier}")
+    if not lost and not orphans:
+        of = f", {_count(sum(one.hits for one in files.values()), 'hit')} in {_count(len(files), 'file')}" if files else ""
+        yield Finding(f"The storage, {storage.url}, has what belongs there{of}.")
+
+
+def _orphans(connection: sa.Connection, held: set[str]) -> set[str]:
+    """Of which databases, sites and keys of sites something is in storage that are not there any more."""
     here = connection.execute(sa.text("SELECT oid::text FROM pg_database WHERE datname = current_database()")).scalar_one()
     databases = set(connection.execute(sa.text("SELECT oid::text FROM pg_database")).scalars())
-    known = set(connection.execute(sa.text("SELECT id::text FROM sites")).scalars())
-    orphans = [one for one in folder.iterdir() if one.name not in databases]
-    if (folder / here).is_dir():
-        orphans += [one for one in (folder / here).iterdir() if one.name.removesuffix(".new") not in known]
-    for one in sorted(orphans):
-        yield Finding(f"{one} is of what is no more.", f"rm -r {one}")
-    if not orphans:
-        yield Finding("Every snapshot on disk is of a site that there is.")
+    numbers = set(connection.execute(sa.text("SELECT id::text FROM sites")).scalars())
+    found = set()
+    for room, *path in (name.split("/") for name in held):
+        if room == SHARDS and path[0] not in databases:
+            found.add(f"{SHARDS}/{path[0]}")
+        elif room == SHARDS and path[0] == here:
+            above = path[: 2 if path[1].startswith("part-") else 1]
+            if path[len(above)] not in numbers:
+                found.add("/".join([SHARDS, *above, path[len(above)]]))
+    return found
 
 
 def process(instance: str) -> Iterator[Finding]:

@@ -25,6 +25,7 @@ from upper_compass.run.places import STATE, CannotRunError, alive, free_port, on
 from upper_compass.settings import Clock, Installed, Settings, UnfitSettingsError, fitting, source_of
 from upper_compass.store import accounts
 from upper_compass.store.database import NewerDatabaseError, connect, migrate
+from upper_compass.store.storage import Storage
 
 INSTANCES = ("main", "demo")
 PORTS = {"main": 7400, "demo": 7300}
@@ -56,13 +57,19 @@ def database_url(instance: str) -> str:
     return cluster.url(database(instance))
 
 
+def storage_of(instance: str) -> Storage:
+    """Where an instance keeps its shards and what was handed on; the demo here, whatever was set. Raises CannotRunError."""
+    given = installed(instance)
+    here = given.model_copy(update={"storage": str(STATE / "storage")})
+    found = given.storage_at if given.storage_at and instance != "demo" else here.storage_at
+    assert found is not None  # noqa: S101 (one of the two has a folder)
+    return found
+
+
 def settings(instance: str) -> Settings:
     """How an instance is set up. Raises CannotRunError with what is wrong."""
     url = database_url(instance)
-    given = installed(instance)
-    # The demo's own are here, whatever an installation has.
-    storage = given.storage if given.storage and instance != "demo" else str(STATE / "storage")
-    return Settings(database_url=url, storage=storage, web=WEB, tracker=TRACKER, demo=instance == "demo", instance=instance)
+    return Settings(database_url=url, storage=storage_of(instance).url, web=WEB, tracker=TRACKER, demo=instance == "demo", instance=instance)
 
 
 @contextmanager

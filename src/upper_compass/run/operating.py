@@ -10,7 +10,7 @@ from pathlib import Path
 import sqlalchemy as sa
 
 from upper_compass.run.cluster import start_cluster
-from upper_compass.run.instances import INSTANCES, database, database_url, installed, prepared, running
+from upper_compass.run.instances import INSTANCES, database, database_url, installed, prepared, running, storage_of
 from upper_compass.run.places import CannotRunError, say, step
 from upper_compass.settings import Clock, UnfitSettingsError, held, settings_file
 from upper_compass.store import accounts, people, second_factor, sites, tokens
@@ -26,8 +26,8 @@ def backup(file: Path, instance: str | None) -> None:
     """Write a backup of an instance, while it runs or not. Raises CannotRunError."""
     from upper_compass.run import safekeeping  # whoever stops or looks need not wait for it
 
-    made = safekeeping.backup(database_url(instance or "main"), _named(file))
-    say(f"{file} holds {made.rows['sites']:,} sites and {made.rows['hits']:,} hits. It holds secrets too: keep it where only you can read it.")
+    made = safekeeping.backup(database_url(instance or "main"), _named(file), storage_of(instance or "main"))
+    say(f"{file} holds {made.rows['sites']:,} sites and {made.hits:,} hits. It holds secrets too: keep it where only you can read it.")
 
 
 def restore(file: Path) -> None:
@@ -43,7 +43,7 @@ def restore(file: Path) -> None:
         say(f"{settings_file()} was not there and is restored too.")
     url = installed("main").database_url
     if url:
-        safekeeping.restore(url, named)
+        safekeeping.restore(url, named, storage_of("main"))
         return
     cluster, name = start_cluster(), database("main")
     if cluster.has_database(name) and not safekeeping.is_empty(cluster.url(name)):
@@ -53,7 +53,7 @@ def restore(file: Path) -> None:
     cluster.drop_database(making)
     cluster.ensure_database(making)
     try:
-        safekeeping.restore(cluster.url(making), named)
+        safekeeping.restore(cluster.url(making), named, storage_of("main"))
     except CannotRunError:
         cluster.drop_database(making)
         raise

@@ -1,4 +1,5 @@
-"""A whole installation in one file, and back: a tar that holds what `pg_dump` says of its database, the file with settings, and what it is.
+"""A whole installation in one file, and back: a tar that holds what `pg_dump` says of its database, the months that it handed on to a folder, the file with
+settings, and what it is. Months that lie at a service stay there, and are named.
 
 The dump is written straight into the tar, whose head is written once its length is known; so the file is written once, whatever its size.
 """
@@ -9,10 +10,12 @@ import hashlib
 import io
 import json
 import os
+import shutil
 import subprocess
 import tarfile
-from contextlib import suppress
-from dataclasses import asdict, dataclass
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
+from dataclasses import asdict, dataclass, field, replace
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import BinaryIO
@@ -25,6 +28,8 @@ from upper_compass.run.cluster import binaries
 from upper_compass.run.places import STATE, CannotRunError, say, step
 from upper_compass.settings import settings_file
 from upper_compass.store.database import connect, migrate, migration_of, newest_migration
+from upper_compass.store.record_files import KEEPING_LOCK, StoredFile, adopt, missing, stored_files
+from upper_compass.store.storage import Storage, StorageAwayError
 
 FORMAT = 1
 DUMP, ABOUT, SETTINGS = "database.dump", "about.json", "compass.toml"
@@ -36,7 +41,10 @@ PROBLEMS = (OSError, ValueError, KeyError, tarfile.TarError)
 
 @dataclass(frozen=True)
 class About:
-    """What a backup is: of which version and migration, when it was begun, how many rows some tables had at least, and the digest of its dump."""
+    """What a backup is: of which version and migration, when it was begun, how many rows some tables had at least, and the digest of its dump.
+
+    `record`: the files that the database had handed on to; `with_record`: whether they are in the backup.
+    """
 
     format: int
     version: str
@@ -44,6 +52,13 @@ class About:
     made: str
     rows: dict[str, int]
     sha256: str
+    record: list[StoredFile] = field(default_factory=list)
+    with_record: bool = False
+
+    @property
+    def hits(self) -> int:
+        """All hits, wherever they lie."""
+        return self.rows["hits"] + sum(one.hits for one in self.record if one.counts)
 
 
 def note_of_last() -> Path:
@@ -78,7 +93,7 @@ def is_empty(url: str) -> bool:
     return not any(_state(url)[1].get(name) for name in ("users", "sites", "hits"))
 
 
-def backup(url: str, file: Path) -> About:
+def backup(url: str, file: Path, storage: Storage | None = None) -> About:
     """Write a backup of a database, while it is in use; it is of one moment. It is read back before it has its name. Raises CannotRunError."""
     migration, rows = _state(url)
     if not migration:
@@ -87,15 +102,21 @@ def backup(url: str, file: Path) -> About:
         raise CannotRunError(f"{file} is there already; choose another name.")
     making = file.with_name(file.name + ".part")
     try:
-        with step("Writing the backup"), making.open("xb") as out:
+        with _files_stay(url) as connection, step("Writing the backup"), making.open("xb") as out:
             making.chmod(0o600)
             out.seek(BLOCK)
             length = _dump(url, out)
             out.write(b"\0" * (-length % BLOCK))
+            # All that the dump names, and no less: none is removed meanwhile.
+            files = stored_files(connection)
+            with_record = storage is not None and storage.folder is not None
+            if storage is not None and with_record:
+                out.writelines(part for one in files for part in _of_file(storage, one))
             out.seek(0)
             out.write(_head(DUMP, length))
         with step("Reading it back"):
-            about = About(FORMAT, __version__, migration, datetime.now(UTC).isoformat(timespec="seconds"), rows, _read_back(making, BLOCK, length))
+            digest = _read_back(making, BLOCK, length)
+        about = About(FORMAT, __version__, migration, datetime.now(UTC).isoformat(timespec="seconds"), rows, digest, files, with_record)
         with making.open("ab") as out:
             for name, content in ((ABOUT, json.dumps(asdict(about), indent=1).encode()), (SETTINGS, _settings())):
                 if content is not None:
@@ -114,6 +135,31 @@ def backup(url: str, file: Path) -> About:
         making.unlink(missing_ok=True)
         raise
     return about
+
+
+@contextmanager
+def _files_stay(url: str) -> Iterator[sa.Connection]:
+    """Nothing that was handed on is removed from storage meanwhile."""
+    engine = connect(url)
+    try:
+        with engine.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
+            connection.execute(sa.select(sa.func.pg_advisory_lock_shared(KEEPING_LOCK)))
+            yield connection
+    finally:
+        engine.dispose()
+
+
+def _of_file(storage: Storage, file: StoredFile) -> Iterator[bytes]:
+    """A file of the storage, as it stands in a tar. Raises CannotRunError where it is not as it was written."""
+    digest = hashlib.sha256()
+    yield _head(file.name, file.bytes)
+    with suppress(OSError), storage.near(file.name) as near, near.open("rb") as opened:
+        while part := opened.read(PART):
+            digest.update(part)
+            yield part
+    if digest.hexdigest() != file.sha256:
+        raise CannotRunError(f"{file.name} in {storage.url} is not there, or not as it was written; ./compass doctor says more.")
+    yield b"\0" * (-file.bytes % BLOCK)
 
 
 def _dump(url: str, out: BinaryIO) -> int:
@@ -179,6 +225,7 @@ def about(file: Path) -> tuple[About, int, int, bytes | None]:
             told = opened.extractfile(ABOUT)
             settings = opened.extractfile(SETTINGS) if SETTINGS in opened.getnames() else None
             found = About(**json.load(told or io.BytesIO()))
+            found = replace(found, record=[StoredFile(**one) for one in found.record])  # type: ignore[arg-type]
             kept = settings.read() if settings else None
     except (*PROBLEMS, TypeError) as why:
         raise CannotRunError(f"{file} is no whole backup: {why}.") from why
@@ -187,11 +234,16 @@ def about(file: Path) -> tuple[About, int, int, bytes | None]:
     return found, dump.offset_data, dump.size, kept
 
 
-def restore(url: str, file: Path) -> About:
-    """Fill an empty database from a backup, and bring it to the newest migration. Raises CannotRunError; nothing that was there is touched then."""
+def restore(url: str, file: Path, storage: Storage | None = None) -> About:
+    """Fill an empty database from a backup, bring it to the newest migration, and the storage what it lacks.
+
+    Raises CannotRunError; nothing that was there is touched then.
+    """
     found, begin, length, _ = about(file)
     if _state(url)[0]:
         raise CannotRunError("There is an installation in this database already; a backup goes into an empty one.")
+    if found.record and storage is None:
+        raise CannotRunError("Of this installation, months were handed on to a storage; set it (storage), then try again.")
     command, environment = tool("pg_restore", url, "--no-owner", "--no-privileges", "--exit-on-error", "--single-transaction")
     digest = hashlib.sha256()
     with step("Reading the backup"), file.open("rb") as opened:
@@ -203,11 +255,44 @@ def restore(url: str, file: Path) -> About:
     engine = connect(url)
     try:
         migrate(engine)
+        if storage is not None and found.record:
+            _bring_files(engine, file, found, storage)
     finally:
         engine.dispose()
     rows = _state(url)[1]
     missing = [name for name in found.rows if rows.get(name, 0) < found.rows[name]]
     if missing:
         raise CannotRunError(f"Fewer rows came back than were written: {', '.join(missing)}.")
-    say(f"Restored from {found.made}: {rows['sites']:,} sites, {rows['hits']:,} hits.")
+    say(f"Restored from {found.made}: {rows['sites']:,} sites, {found.hits:,} hits.")
     return found
+
+
+def _bring_files(engine: sa.Engine, file: Path, found: About, storage: Storage) -> None:
+    """Let what was handed on be in storage again, but for what took its place there since. Raises CannotRunError."""
+    try:
+        counting = [one for one in found.record if one.counts]
+        gone = missing(storage, [one.name for one in found.record])
+        if found.with_record:
+            with step("Bringing what was handed on"), tarfile.open(file, "r:") as opened:
+                for one in found.record:
+                    if one.name in gone and gone[one.name] is None:
+                        _bring(opened, one, storage)
+        elif counting and all(one.name in gone and gone[one.name] is None for one in counting):
+            raise CannotRunError(f"None of the files that were handed on is in {storage.url}, such as {counting[0].name}. Is that the right storage?")
+        with engine.begin() as connection:
+            changed = adopt(connection, storage)
+        if changed:
+            say(f"In {changed} of {len(counting)} files that were handed on something was erased after this backup was made; it stays erased.")
+    except (*PROBLEMS, StorageAwayError) as why:
+        raise CannotRunError(f"What was handed on cannot be brought back: {why}.") from why
+
+
+def _bring(opened: tarfile.TarFile, one: StoredFile, storage: Storage) -> None:
+    source = opened.extractfile(one.name)
+    assert source is not None  # noqa: S101 (it is a file, or KeyError was raised)
+    with storage.making(one.name) as file:
+        with file.open("wb") as out:
+            shutil.copyfileobj(source, out, PART)
+        with file.open("rb") as written:
+            if hashlib.file_digest(written, "sha256").hexdigest() != one.sha256:
+                raise ValueError(f"{one.name} is not what was written")

@@ -15,7 +15,7 @@ from anyio import to_thread
 from upper_compass.core.definitions.periods import midnight
 from upper_compass.frames.reader import Reader, ReaderAwayError
 from upper_compass.store import record, record_files, site_removal, sites, visitors
-from upper_compass.store.storage import Storage
+from upper_compass.store.storage import Storage, StorageAwayError
 
 EVERY = 3600.0
 log = structlog.get_logger()
@@ -42,7 +42,7 @@ def purge_what_was_deleted(engine: sa.Engine, reader: Reader, now: datetime) -> 
     for site_id in gone:
         with engine.begin() as connection:
             count += site_removal.purge(connection, site_id)
-        with suppress(ReaderAwayError):  # what is left on disk is of a site that there is not; `./compass doctor` finds it
+        with suppress(ReaderAwayError, StorageAwayError):  # what is left on disk is of a site that there is not; `./compass doctor` finds it
             reader.forget(site_id)
         log.info("a deleted site is gone for good", site=site_id)
     return count

@@ -13,6 +13,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
+from pathlib import Path
 from typing import Any
 
 import polars as pl
@@ -130,6 +131,17 @@ class Chosen:
         return found
 
 
+@dataclass(frozen=True)
+class StoredFile:
+    """A file, its length and its digest, how many hits it holds and whether they count."""
+
+    name: str
+    bytes: int
+    sha256: str
+    hits: int
+    counts: bool
+
+
 def spread_of(visitor: str) -> int:
     """Where a visitor stands between 0 and 2³²; SPREAD says the same in SQL."""
     return int(hashlib.md5(visitor.encode(), usedforsecurity=False).hexdigest()[:8], 16)
@@ -142,23 +154,33 @@ def needed(storage: Storage | None) -> Storage:
     return storage
 
 
-def write_file(storage: Storage, site_key: str, site_id: int, month: date, rows: pl.DataFrame) -> dict[str, Any]:
+def write_file(storage: Storage, name: str, site_id: int, month: date, rows: pl.DataFrame) -> dict[str, Any]:
     """Write hits (columns of RECORD_SCHEMA, in the order of `spread`) to a file; its row in `record_files`. Raises StorageAwayError."""
-    made = f"{datetime.now(UTC):%Y%m%dT%H%M%S}-{secrets.token_hex(8)}"
-    name = f"{RECORD}/{site_key}/{month:%Y-%m}/{made}.parquet"
     with storage.making(name) as file:
         rows.write_parquet(file, compression="zstd", row_group_size=ROW_GROUP)
-        with file.open("rb") as written:
-            digest = hashlib.file_digest(written, "sha256").hexdigest()
-        size = file.stat().st_size
+        return _row_of(name, site_id, month, rows, file)
+
+
+def _row_of(name: str, site_id: int, month: date, rows: pl.DataFrame, file: Path) -> dict[str, Any]:
+    with file.open("rb") as written:
+        digest = hashlib.file_digest(written, "sha256").hexdigest()
     last = rows["seq"].arg_max() or 0
-    edges: Any = rows.select(
+    edges: dict[str, Any] = rows.select(
         low=pl.col("spread").min(), high=pl.col("spread").max(), first_seq=pl.col("seq").min(), last_seq=pl.col("seq").max(),
         first_at=pl.col("at").min(), last_at=pl.col("at").max(),
     ).row(0, named=True)  # fmt: skip
-    return edges | {
-        "name": name, "site_id": site_id, "month": month, "hits": len(rows), "bytes": size, "sha256": digest, "last_id": rows["id"][last],
-    }  # fmt: skip
+    of_it = {"hits": len(rows), "bytes": file.stat().st_size, "sha256": digest, "last_id": rows["id"][last]}
+    return {"name": name, "site_id": site_id, "month": month} | of_it | edges
+
+
+def _new_name(site_key: str, month: date) -> str:
+    return f"{RECORD}/{site_key}/{month:%Y-%m}/{datetime.now(UTC):%Y%m%dT%H%M%S}-{secrets.token_hex(8)}.1.parquet"
+
+
+def _stem_and_number(name: str) -> tuple[str, int]:
+    """What a file has in common with those that take its place, and the how manyth of them it is."""
+    stem, number, _ = name.rsplit(".", 2)
+    return stem, int(number)
 
 
 def hand_on(engine: sa.Engine, storage: Storage, site_id: int, month: date) -> int:
@@ -176,7 +198,7 @@ def hand_on(engine: sa.Engine, storage: Storage, site_id: int, month: date) -> i
             if last is None:
                 return 0
             for rows in _out(connection.connection.driver_connection, (site_id, first, following, last)):
-                made.append(write_file(storage, key, site_id, month, rows))
+                made.append(write_file(storage, _new_name(key, month), site_id, month, rows))
             gone = connection.execute(hits.delete().where(*chosen, hits.c.seq <= last)).rowcount
             if gone != sum(one["hits"] for one in made):
                 raise _ChangedError
@@ -296,7 +318,6 @@ def erase(connection: sa.Connection, storage: Storage | None, site_id: int, chos
     """Leave those hits out of the files from now on; their ids, file by file. Raises StorageAwayError."""
     # Whoever erases meanwhile waits, and finds the files that take the place of these.
     stored = connection.execute(sa.select(record_files).where(*_counting(site_id), *chosen.files()).order_by(record_files.c.name).with_for_update()).all()
-    key = connection.execute(sa.select(sites.c.key).where(sites.c.id == site_id)).scalar_one() if stored else ""
     for one in stored:
         [rows, *_] = [*_scan(needed(storage), [one.name], pl.lit(True), [pl.col(name) for name in RECORD_SCHEMA])]
         gone, left = rows.filter(chosen.in_file()), rows.filter(~chosen.in_file())
@@ -304,7 +325,8 @@ def erase(connection: sa.Connection, storage: Storage | None, site_id: int, chos
             continue
         connection.execute(record_files.update().where(record_files.c.name == one.name).values(replaced_at=sa.func.now()))
         if len(left):
-            connection.execute(record_files.insert().values(write_file(needed(storage), key, site_id, one.month, left)))
+            stem, number = _stem_and_number(one.name)
+            connection.execute(record_files.insert().values(write_file(needed(storage), f"{stem}.{number + 1}.parquet", site_id, one.month, left)))
         yield gone["id"].to_list()
 
 
@@ -313,6 +335,44 @@ def erase_all(connection: sa.Connection, site_id: int) -> int:
     count = connection.execute(sa.select(sa.func.coalesce(sa.func.sum(record_files.c.hits), 0)).where(*_counting(site_id))).scalar_one()
     connection.execute(record_files.update().where(*_counting(site_id)).values(replaced_at=sa.func.now()))
     return int(count)
+
+
+def stored_files(connection: sa.Connection) -> list[StoredFile]:
+    """All files that count, or may be read by whoever began a while ago; none in a database of before there were any."""
+    if not sa.inspect(connection).has_table(record_files.name):
+        return []
+    told = record_files.c.name, record_files.c.bytes, record_files.c.sha256, record_files.c.hits, record_files.c.replaced_at.is_(None)
+    return [StoredFile(*row) for row in connection.execute(sa.select(*told).order_by(record_files.c.name))]
+
+
+def missing(storage: Storage, names: Iterable[str]) -> dict[str, str | None]:
+    """Those files that are not in storage, each with the last of those that took its place, if there is one. Raises StorageAwayError."""
+    present = set(storage.names(RECORD))
+    last: dict[str, int] = {}
+    for name in present:
+        if name.endswith(".parquet"):
+            stem, number = _stem_and_number(name)
+            last[stem] = max(number, last.get(stem, 0))
+    gone = [(name, *_stem_and_number(name)) for name in names if name not in present]
+    return {name: f"{stem}.{last[stem]}.parquet" if last.get(stem, 0) > number else None for name, stem, number in gone}
+
+
+def adopt(connection: sa.Connection, storage: Storage) -> int:
+    """After an older state of the database came back: let the files count that took the place of those it knows; how many. Raises StorageAwayError.
+
+    What was erased since stays so. A file without any in its place counts no more.
+    """
+    rows = {row.name: row for row in connection.execute(sa.select(record_files).where(record_files.c.replaced_at.is_(None)))}
+    found = missing(storage, rows)
+    for name, successor in found.items():
+        connection.execute(record_files.delete().where(record_files.c.name == name))
+        if successor is not None:
+            with storage.near(successor) as file:
+                read = _row_of(successor, rows[name].site_id, rows[name].month, pl.read_parquet(file), file)
+            connection.execute(record_files.insert().values(read))
+    changed = {rows[name].site_id for name in found}
+    connection.execute(sites.update().where(sites.c.id.in_(changed)).values(deletion_epoch=sites.c.deletion_epoch + 1))
+    return len(found)
 
 
 def tidy(engine: sa.Engine, storage: Storage) -> int:

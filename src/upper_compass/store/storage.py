@@ -116,7 +116,7 @@ class Storage:
         root = self._path("")
         with self._reaching():
             try:
-                found = self._files[0].find(self._path(under))
+                found = self._files[0].find(self._path(under), on_error="raise")  # else what cannot be asked is taken for empty
             except FileNotFoundError:
                 return []
         return sorted(path.removeprefix(root) for path in found)
