@@ -3,7 +3,7 @@
 import os
 import sys
 
-from upper_compass.run.instances import HEAP
+from upper_compass.run.supervising import HEAP
 
 
 def as_started(module: str) -> None:

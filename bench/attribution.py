@@ -15,6 +15,7 @@ from bench.data import GOAL, RULES, make
 from bench.reports import MONTH, ZONE, _timed, into_duckdb
 from upper_compass.core.dataset.coded_hits import Dictionaries, encode_hits
 from upper_compass.core.definitions.attribution import PositionBased, TimeDecay
+from upper_compass.core.definitions.periods import Period
 from upper_compass.core.definitions.requests import Column, TableRequest, TableResult
 from upper_compass.core.engine.context import ReportContext
 from upper_compass.core.reports.tables import table
@@ -36,8 +37,9 @@ TEN = [
 ]
 
 
-def _linear_sql() -> str:
-    first, last = MONTH.bounds(ZONE)
+def linear_sql(period: Period = MONTH) -> str:
+    """Conversions of a period shared out linearly among the channels of the visits before, direct ones passed over."""
+    first, last = period.bounds(ZONE)
     return f"""
     WITH c AS (SELECT row, visit, visitor, ts FROM hits WHERE kind = 2 AND name = 'book' AND ts BETWEEN {first} AND {last - 1}),
          t AS (SELECT c.row, w.channel, w.source = 'direct' AS direct FROM c JOIN visits w
@@ -62,10 +64,10 @@ def main() -> None:
 
     found = ask(TEN)
     ours = dict(zip((row[0] for row in found.rows), found.columns[0].values, strict=True))
-    theirs = dict(duck.execute(_linear_sql()).fetchall())
+    theirs = dict(duck.execute(linear_sql()).fetchall())
     assert ours.keys() == theirs.keys()
     assert all(abs((ours[name] or 0) - theirs[name]) <= 1e-9 * max(theirs[name], 1) for name in theirs), (ours, theirs)
-    together, query = _timed(lambda: ask(TEN)), _timed(lambda: duck.execute(_linear_sql()).fetchall())
+    together, query = _timed(lambda: ask(TEN)), _timed(lambda: duck.execute(linear_sql()).fetchall())
     print(json.dumps({"ten columns, ms": round(together * 1000), "duckdb, one, ms": round(query * 1000), "ratio": round(together / query, 2)}), flush=True)
     print(json.dumps({"alone, ms": {one.id: round(_timed(lambda one=one: ask([one])) * 1000) for one in TEN}}), flush=True)
     print(json.dumps({"ten columns by page, ms": round(_timed(lambda: ask(TEN, "page")) * 1000)}), flush=True)

@@ -21,9 +21,9 @@ AGENTS = (
 PAGES = 2_000
 
 
-def make(count: int, pages: int = PAGES) -> pl.DataFrame:
-    """So many raw hits (columns of RAW_SCHEMA), the same on every run."""
-    rng = np.random.default_rng(7)
+def make(count: int, pages: int = PAGES, some: int = 0) -> pl.DataFrame:
+    """So many raw hits (columns of RAW_SCHEMA), the same on every run. `some`: others, of other visitors."""
+    rng = np.random.default_rng(7 + some)
     people = max(count * 12 // 100, 10)
     robot_hits = count // 50
     who = np.minimum((rng.pareto(1.1, count) * people / 40).astype(np.int64), people - 1)
@@ -46,7 +46,7 @@ def make(count: int, pages: int = PAGES) -> pl.DataFrame:
         "kind": pl.Series(kind),
         "value": pl.Series(np.where(book, rng.integers(5, 200, count), np.nan).astype(np.float64)),
         "engaged_ms": pl.Series(np.where(kind == 4, rng.integers(500, 60_000, count), 0)),
-        "visitor": pl.Series(who).cast(pl.String),
+        "visitor": pl.Series(who + some * (people + 1)).cast(pl.String),
         "url": pl.Series(urls).gather(pl.Series(page * len(SOURCES) + tag)),
         "name": pl.Series(["", "book", "scroll depth"]).gather(pl.Series(names)),
         "user_agent": pl.Series(AGENTS).gather(pl.Series(who % len(AGENTS))),

@@ -18,6 +18,7 @@ from bench.reports import MONTH, ZONE, _timed, into_duckdb
 from upper_compass.core.dataset.coded_hits import Dictionaries, encode_hits
 from upper_compass.core.definitions.funnels import Funnel, FunnelRequest
 from upper_compass.core.definitions.paths import OpenedNode, PathsRequest, PathsResult
+from upper_compass.core.definitions.periods import Period
 from upper_compass.core.definitions.ways import Centre, WayStep
 from upper_compass.core.engine.context import ReportContext
 from upper_compass.core.reports.funnel import funnel
@@ -32,16 +33,16 @@ _STEPS_SQL = ("kind = 1 AND page = '/p0'", "kind = 1 AND page = '/p1'", "kind = 
 CENTRE = "/p0"
 
 
-def _inside() -> str:
-    first, last = MONTH.bounds(ZONE)
+def _inside(period: Period) -> str:
+    first, last = period.bounds(ZONE)
     return f"BETWEEN {first} AND {last - 1}"
 
 
-def _funnel_sql(units: str) -> str:
+def _funnel_sql(units: str, period: Period = MONTH) -> str:
     """How many units reach each step; `units`: visits, or people."""
     unit = "visit" if units == "visits" else "visitor"
-    started = f"AND visit IN (SELECT visit FROM visits WHERE start {_inside()})" if units == "visits" else ""
-    parts = [f"s{i} AS (SELECT {unit} AS u, row, ts FROM hits WHERE ts {_inside()} {started} AND {step})" for i, step in enumerate(_STEPS_SQL)]
+    started = f"AND visit IN (SELECT visit FROM visits WHERE start {_inside(period)})" if units == "visits" else ""
+    parts = [f"s{i} AS (SELECT {unit} AS u, row, ts FROM hits WHERE ts {_inside(period)} {started} AND {step})" for i, step in enumerate(_STEPS_SQL)]
     parts.append("c0 AS (SELECT u, row, ts, ts AS began FROM s0)")
     for i in range(1, len(_STEPS_SQL)):
         joined = f"SELECT c.u, s.row, s.ts, c.began FROM c{i - 1} c ASOF JOIN s{i} s ON s.u = c.u AND c.row < s.row"
@@ -55,7 +56,7 @@ def _paths_sql() -> str:
     sets = [", ".join(f"{side}_{i}" for i in (1, 2, 3)) for side in ("lead", "lag")]
     return f"""
     WITH held AS (SELECT visit, min(row) AS first FROM hits WHERE kind = 1 AND page = '{CENTRE}'
-                  AND visit IN (SELECT visit FROM visits WHERE start {_inside()}) GROUP BY 1),
+                  AND visit IN (SELECT visit FROM visits WHERE start {_inside(MONTH)}) GROUP BY 1),
          v AS (SELECT h.visit, row, page, lag(page) OVER (PARTITION BY h.visit ORDER BY row) AS last
                FROM hits h JOIN held ON held.visit = h.visit WHERE kind = 1),
          s AS (SELECT visit, row, {", ".join(near)} FROM v WHERE page IS DISTINCT FROM last WINDOW w AS (PARTITION BY visit ORDER BY row))

@@ -78,8 +78,9 @@ class VisitorPart:
 
     @property
     def in_file(self) -> pl.Expr:
-        """A condition on rows of a file."""
-        return (pl.col("spread") * self.of) // HASHES == self.number
+        """A condition on rows of a file, by which groups of them are passed over unread."""
+        low, high = (-(-edge * HASHES // self.of) for edge in (self.number, self.number + 1))
+        return (pl.col("spread") >= low) & (pl.col("spread") < high)
 
     def may_be_in(self, low: int, high: int) -> bool:
         """Whether a file with visitors between these hashes may hold some."""
