@@ -6,8 +6,9 @@ import logging
 import pytest
 from starlette.testclient import TestClient
 
-from tests.conftest import a_hit, period, sign_in
-from upper_compass.services.metrics import lies_in
+from tests.conftest import a_hit, now, period, sign_in
+from upper_compass.services.metrics import Metrics, Sources, lies_in
+from upper_compass.services.retention import Retention
 
 TABLE = {"period": period(), "versus": "none", "dimensions": ["channel"], "columns": [{"id": "visits", "measure": "visits"}]}
 
@@ -70,7 +71,26 @@ def test_figures_are_told_of_requests_memory_and_work(client, near):
     assert max(value for name, value in found.items() if name.startswith("compass_site_memory_bytes")) > 0
     assert found["compass_advances_total"] >= 1
     assert found["compass_advance_seconds_total"] > 0
+    assert found['compass_hits_behind{site="1"}'] == 0
+    client.post("/collect?site=mill", json=[a_hit(), a_hit()])
+    assert figures(near)['compass_hits_behind{site="1"}'] == 2  # until somebody asks
+    client.post("/api/v1/sites/mill/reports/table", json=TABLE, headers=headers)
+    assert figures(near)['compass_hits_behind{site="1"}'] == 0
     assert (found["compass_hits_waiting"], found["compass_imports_running"], found["compass_hits_not_stored_total"]) == (0, 0, 0)
+
+
+def test_what_is_done_once_an_hour_tells_how_it_went(client, near, monkeypatch):
+    services, retention = client.app.state.services, Retention(client.app.state.services.engine, None, None, None)
+    retention.once(now())
+    monkeypatch.setattr("upper_compass.services.retention.delete_what_is_over", lambda *_: 1 / 0)
+    retention.once(now())
+    held = retention.jobs["delete hits whose time is over"]
+    assert (held.done, held.failed, held.last > 0) == (1, 1, True)
+    text = Metrics(Sources(services.engine, services.reader, services.writer, retention.jobs)).text().decode()
+    assert 'compass_jobs_total{ended="failed",job="delete hits whose time is over"} 1.0' in text
+    assert 'compass_job_seconds_total{job="purge deleted sites"}' in text
+    found = figures(near)  # of the application itself, which did it when it started
+    assert found['compass_jobs_total{ended="done",job="tidy the storage"}'] >= 1
 
 
 @pytest.mark.parametrize("method", ["GET", "BREW"])

@@ -110,9 +110,9 @@ def create_app(settings: Settings) -> FastAPI:
         services = Services.of(settings)
         app.state.services = services
         services.start()
-        metrics.sources = Sources(services.engine, services.reader, services.writer)
-        # Once for the installation, however many processes collect.
         retention = Retention(services.engine, services.reader, settings.storage_at, settings.parquet_after_months)
+        metrics.sources = Sources(services.engine, services.reader, services.writer, retention.jobs)
+        # Once for the installation, however many processes collect.
         deleting = asyncio.create_task(run_retention(retention, services.now)) if settings.part == "whole" else None
         yield
         if deleting:

@@ -171,6 +171,11 @@ class DatasetCache:
         with self._guard:
             return {site_id: entry.dataset.size for site_id, entry in self._entries.items()}
 
+    def newest(self) -> dict[int, int]:
+        """By site that is in memory, the number of the last hit that was taken in."""
+        with self._guard:
+            return {site_id: entry.dataset.seq for site_id, entry in self._entries.items()}
+
     def forget(self, site_id: int) -> None:
         """Keep nothing of a site. Raises StorageAwayError."""
         with self._guard:

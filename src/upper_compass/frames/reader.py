@@ -50,12 +50,16 @@ class ReaderAwayError(Exception):
 
 @dataclass(frozen=True)
 class ReaderState:
-    """What a reader holds: bytes of each site and of kept tallies; how often new hits were taken in before a report, and how long that took."""
+    """What a reader holds: bytes of each site and of kept tallies; how often new hits were taken in before a report, and how long that took.
+
+    `newest`: by site, the number of the last hit that reports hold.
+    """
 
     sites: dict[int, int]
     tallies: int
     advances: int
     advance_seconds: float
+    newest: dict[int, int]
 
 
 class Reader(Protocol):
@@ -110,7 +114,8 @@ class ReaderHere:
 
     def state(self) -> ReaderState:
         """See Reader."""
-        return ReaderState(self._cache.sizes(), self._kept.size, self._cache.advances, self._cache.advance_seconds)
+        cache = self._cache
+        return ReaderState(cache.sizes(), self._kept.size, cache.advances, cache.advance_seconds, cache.newest())
 
     def close(self) -> None:
         """See Reader."""

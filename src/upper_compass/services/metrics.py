@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 from ipaddress import ip_address, ip_network
 
@@ -13,6 +13,7 @@ from prometheus_client.registry import Collector
 
 from upper_compass.collect.writing import GroupWriter
 from upper_compass.frames.reader import Reader, ReaderAwayError, ReaderState
+from upper_compass.services.retention import Job
 from upper_compass.store.tables import imports
 
 SECONDS = (0.005, 0.02, 0.05, 0.1, 0.25, 0.5, 1, 2.5, 5, 15, 60)
@@ -25,6 +26,7 @@ class Sources:
     engine: sa.Engine
     reader: Reader
     writer: GroupWriter
+    jobs: Mapping[str, Job] = field(default_factory=dict)
 
 
 class _Looked(Collector):
@@ -39,12 +41,15 @@ class _Looked(Collector):
         if sources is None:
             return
         yield from _of_writer(sources.writer)
+        yield from _of_jobs(dict(sources.jobs))
         try:
-            yield from _of_reader(sources.reader.state())
+            state = sources.reader.state()
         except ReaderAwayError:
             return
+        yield from _of_reader(state)
         try:
             with sources.engine.connect() as connection:
+                yield _behind(connection, state)
                 running = sa.select(sa.func.count()).select_from(imports).where(imports.c.finished_at.is_(None), imports.c.broken_off.is_(None))
                 yield GaugeMetricFamily("compass_imports_running", "Files that are being read.", connection.execute(running).scalar_one())
         except sa.exc.SQLAlchemyError:
@@ -55,6 +60,28 @@ def _of_writer(writer: GroupWriter) -> Iterator[Metric]:
     yield GaugeMetricFamily("compass_hits_waiting", "Hits that wait to be stored.", writer.waiting)
     yield CounterMetricFamily("compass_hits_stored", "Hits that were stored as they came.", writer.stored)
     yield CounterMetricFamily("compass_hits_not_stored", "Hits that could not be stored; their senders try again.", writer.failed)
+
+
+def _of_jobs(jobs: Mapping[str, Job]) -> Iterator[Metric]:
+    done = CounterMetricFamily("compass_jobs", "How often what is done once an hour was done, and failed.", labels=["job", "ended"])
+    seconds = CounterMetricFamily("compass_job_seconds", "How long that took.", labels=["job"])
+    last = GaugeMetricFamily("compass_job_last_done_seconds", "When it was done last, seconds since 1970.", labels=["job"])
+    for name, job in jobs.items():
+        done.add_metric([name, "done"], job.done)
+        done.add_metric([name, "failed"], job.failed)
+        seconds.add_metric([name], job.seconds)
+        last.add_metric([name], job.last)
+    yield from (done, seconds, last)
+
+
+def _behind(connection: sa.Connection, state: ReaderState) -> Metric:
+    """How many hits are committed that no report holds yet: the next one that is asked for takes them in first."""
+    behind = GaugeMetricFamily("compass_hits_behind", "Hits of a site in memory that are committed and in no report yet.", labels=["site"])
+    held = {"sites": list(state.newest), "numbers": list(state.newest.values())}
+    asked = "SELECT site, count(h.seq) FROM unnest(CAST(:sites AS integer[]), CAST(:numbers AS bigint[])) AS held (site, number) "
+    for site, count in connection.execute(sa.text(f"{asked} LEFT JOIN hits h ON h.site_id = site AND h.seq > number GROUP BY site"), held):
+        behind.add_metric([str(site)], count)
+    return behind
 
 
 def _of_reader(state: ReaderState) -> Iterator[Metric]:

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import asyncio
+import time
 from collections.abc import Callable
 from contextlib import suppress
+from dataclasses import dataclass
 from datetime import datetime, timedelta
 from zoneinfo import ZoneInfo
 
@@ -64,29 +66,44 @@ def hand_on_what_is_old(engine: sa.Engine, storage: Storage, after_months: int, 
     return count
 
 
+@dataclass
+class Job:
+    """How often something was done and failed, how many seconds it took in all, and when it was done last (seconds since 1970)."""
+
+    done: int = 0
+    failed: int = 0
+    seconds: float = 0.0
+    last: float = 0.0
+
+
 class Retention:
     """All that is done once an hour. `after_months`: hits are handed on after so many whole months, None: never."""
 
     def __init__(self, engine: sa.Engine, reader: Reader, storage: Storage | None, after_months: int | None) -> None:
         self._engine, self._reader, self._storage, self._after_months = engine, reader, storage, after_months
+        self.jobs: dict[str, Job] = {}
 
     def once(self, now: datetime) -> None:
         """Do it; what fails is logged, and does not keep the rest from being done."""
-        self._trying("hits deleted, their time was over", lambda: delete_what_is_over(self._engine, self._storage, now))
-        self._trying("hits of deleted sites deleted", lambda: purge_what_was_deleted(self._engine, self._reader, now))
+        self._trying("delete hits whose time is over", lambda: delete_what_is_over(self._engine, self._storage, now))
+        self._trying("purge deleted sites", lambda: purge_what_was_deleted(self._engine, self._reader, now))
         storage, after = self._storage, self._after_months
         if storage is not None:
             if after is not None:
-                self._trying("hits handed on to storage", lambda: hand_on_what_is_old(self._engine, storage, after, now))
-            self._trying("files removed from storage", lambda: record_files.tidy(self._engine, storage))
+                self._trying("hand on old months", lambda: hand_on_what_is_old(self._engine, storage, after, now))
+            self._trying("tidy the storage", lambda: record_files.tidy(self._engine, storage))
 
-    @staticmethod
-    def _trying(what: str, do: Callable[[], int]) -> None:
+    def _trying(self, what: str, do: Callable[[], int]) -> None:
+        job, began = self.jobs.setdefault(what, Job()), time.perf_counter()
         try:
             if count := do():
-                log.info(what, count=count)
+                log.info("done once an hour", job=what, count=count)
         except Exception as why:  # there is another hour
-            log.error(f"not done: {what}", why=str(why)[:500])
+            job.failed += 1
+            log.error("not done, tried again in an hour", job=what, why=str(why)[:500])
+        else:
+            job.done, job.last = job.done + 1, time.time()
+        job.seconds += time.perf_counter() - began
 
 
 async def run_retention(retention: Retention, now: Callable[[], datetime]) -> None:

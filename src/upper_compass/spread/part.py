@@ -12,7 +12,7 @@ from upper_compass.core.engine.context import KeptTallies, ReportContext
 from upper_compass.core.engine.protocol import Question, Tally, merge
 from upper_compass.frames.dataset_cache import AsOf, DatasetCache
 from upper_compass.frames.placing import Places
-from upper_compass.frames.reader import TALLIES, reading_from
+from upper_compass.frames.reader import TALLIES, ReaderState, reading_from
 from upper_compass.reference import shipped
 from upper_compass.store.database import connect
 from upper_compass.store.record_files import VisitorPart
@@ -40,9 +40,9 @@ class Part:
         context = ReportContext(self._states[state], ZoneInfo(site.rules.timezone), self._kept)
         return [tally.as_texts() for tally in context.tallies(questions, settle=False)]
 
-    def state(self) -> tuple[dict[int, int], int]:
-        """(bytes of each site, bytes of kept tallies)."""
-        return self._cache.sizes(), self._kept.size
+    def state(self) -> ReaderState:
+        """What it holds."""
+        return ReaderState(self._cache.sizes(), self._kept.size, self._cache.advances, self._cache.advance_seconds, self._cache.newest())
 
     def forget(self, site_id: int) -> None:
         """Keep nothing of a site."""

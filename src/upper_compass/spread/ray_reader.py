@@ -126,12 +126,12 @@ class RayReader:
 
     def state(self) -> ReaderState:
         """See Reader."""
-        found = self._of_all("state")
-        sites: dict[int, int] = {}
-        for sizes, _ in found:
-            for site_id, size in sizes.items():
-                sites[site_id] = sites.get(site_id, 0) + size
-        return ReaderState(sites, self._kept.size + sum(tallies for _, tallies in found), 0, 0.0)
+        found: list[ReaderState] = self._of_all("state")
+        sites = {site_id: sum(one.sites.get(site_id, 0) for one in found) for site_id in set().union(*(one.sites for one in found))}
+        newest = {site_id: min(one.newest.get(site_id, 0) for one in found) for site_id in sites}
+        # Parts take in what is new at the same time.
+        advances, seconds = max(one.advances for one in found), max(one.advance_seconds for one in found)
+        return ReaderState(sites, self._kept.size + sum(one.tallies for one in found), advances, seconds, newest)
 
     def close(self) -> None:
         """See Reader."""
