@@ -7,9 +7,12 @@ import re
 from pathlib import Path
 
 import pytest
+from starlette.testclient import TestClient
 
 from tests.conftest import PASSWORD, a_hit, columns, period, sign_in, stored, values
+from upper_compass.api.app import create_app
 from upper_compass.frames import queries
+from upper_compass.settings import Settings
 from upper_compass.store import accounts, tokens
 from upper_compass.store.record import newest
 
@@ -262,3 +265,20 @@ def test_unknown_addresses_are_problem_documents(client):
     answer = client.get("/api/v1/nothing")
     assert (answer.status_code, answer.headers["content-type"]) == (404, "application/problem+json")
     assert PASSWORD not in answer.text
+
+
+def test_files_of_the_screens_come_compressed_to_whoever_can_read_that(database, tmp_path):
+    text = "export const answer = 42;\n" * 500
+    (tmp_path / "assets").mkdir()
+    (tmp_path / "assets" / "a-1.js").write_text(text)
+    (tmp_path / "index.html").write_text("<html><head></head></html>")
+    with TestClient(create_app(Settings(database_url=database, web=tmp_path))) as screens:
+        for accepted, sent_as in (("gzip", "gzip"), ("identity", None)):
+            answer = screens.get("/assets/a-1.js", headers={"Accept-Encoding": accepted})
+            assert (answer.text, answer.headers.get("content-encoding")) == (text, sent_as)
+            assert answer.headers["content-type"].startswith("text/javascript")
+            assert "immutable" in answer.headers["cache-control"]
+        assert screens.head("/assets/a-1.js").text == ""
+        assert screens.get("/assets/a-1.js", headers={"Range": "bytes=0-5"}).text == "export"
+        assert screens.get("/assets/none.js").status_code == 404
+        assert "nonce-" in screens.get("/read/overview").headers["content-security-policy"]

@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 import asyncio
+import gzip
 import secrets
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
+from functools import lru_cache
 from pathlib import Path
 
 import structlog
+from anyio import to_thread
 from fastapi import FastAPI
 from fastapi.responses import FileResponse, HTMLResponse, Response
 from fastapi.staticfiles import StaticFiles
 from pydantic import TypeAdapter
-from starlette.datastructures import MutableHeaders
+from starlette.datastructures import Headers, MutableHeaders
 from starlette.middleware.gzip import GZipMiddleware
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
@@ -167,12 +170,21 @@ class _Guard:
 
 def _serve_screens(app: FastAPI, web: Path) -> None:
     class Forever(StaticFiles):
-        """Files whose names change with their contents."""
+        """Files whose names change with their contents; each is compressed once."""
 
         async def get_response(self, path: str, scope) -> Response:  # type: ignore[no-untyped-def]  # noqa: ANN001
             response = await super().get_response(path, scope)
+            headers = Headers(scope=scope)
+            whole = scope["method"] == "GET" and "range" not in headers and response.status_code == 200
+            if whole and isinstance(response, FileResponse) and "gzip" in headers.get("accept-encoding", ""):
+                short = await to_thread.run_sync(compressed, str(response.path))
+                response = Response(short, media_type=response.media_type, headers={"Content-Encoding": "gzip", "Vary": "Accept-Encoding"})
             response.headers["Cache-Control"] = _FOREVER
             return response
+
+    @lru_cache(maxsize=200)
+    def compressed(path: str) -> bytes:
+        return gzip.compress(Path(path).read_bytes(), 9)
 
     app.mount("/assets", Forever(directory=web / "assets", check_dir=False), name="assets")
 
