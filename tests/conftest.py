@@ -91,7 +91,7 @@ def _one_ray():
     """Ray is started once for all tests that run on it, and not by each that begins to read."""
     import ray
 
-    ray.init(log_to_driver=False, include_dashboard=False, configure_logging=False)
+    ray.init("local", log_to_driver=False, include_dashboard=False, configure_logging=False)
     yield
     ray.shutdown()
 

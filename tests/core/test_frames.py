@@ -22,7 +22,7 @@ from upper_compass.core.reports.event_list import events
 from upper_compass.core.reports.real_time import arrivals, newest_seq
 from upper_compass.core.reports.visit_list import latest_visits
 from upper_compass.frames import site_dataset, snapshot
-from upper_compass.frames.placing import Placing
+from upper_compass.frames.placing import PlacedHits, Placing
 from upper_compass.store.storage import Storage
 
 COLUMNS = frozenset(["visits", "visitors", "views", "bounces", "duration", "engaged", "new_visitors", "orders", "revenue", "conversions", "value"])
@@ -84,7 +84,7 @@ def test_step_by_step_is_the_same_as_at_once_in_memory_and_mapped(hits, steps, c
     assert sum(map(len, frames.parts())) == len(ordered)
     assert answers(frames) == answers(whole)
     assert lists(frames) == lists(whole)
-    put_down = [(hits, False) for hits in frames.by_shard()]
+    put_down = [PlacedHits(hits) for hits in frames.by_shard()]
     again = site_dataset.of_shards(rules(), REFERENCE, frames.dictionaries, put_down, frames.seq)
     assert (answers(again), lists(again)) == (answers(whole), lists(whole))
 

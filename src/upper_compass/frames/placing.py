@@ -8,6 +8,7 @@ from __future__ import annotations
 import tempfile
 from dataclasses import dataclass
 from pathlib import Path
+from typing import IO
 
 import polars as pl
 
@@ -43,21 +44,38 @@ class Place:
     def __init__(self, placing: Placing) -> None:
         self._placing, self._taken = placing, 0
 
-    def keep(self, hits: pl.DataFrame) -> tuple[pl.DataFrame, bool]:
-        """(The same frame, wherever it stands now; whether it is mapped)."""
+    def keep(self, hits: pl.DataFrame) -> PlacedHits:
+        """The same frame, wherever it stands now."""
         size = int(hits.estimated_size())
         if self._taken + size <= self._placing.max_bytes or not len(hits):
             self._taken += size
-            return hits, False
-        return mapped(hits, self._placing.folder), True
+            return PlacedHits(hits)
+        return PlacedHits.on_disk(hits, self._placing.folder)
 
 
-def mapped(hits: pl.DataFrame, folder: Path) -> pl.DataFrame:
-    """A frame as it stands in a file without a name, which is gone with it. Its columns read from there without a copy, but for those of bool."""
+@dataclass(frozen=True)
+class PlacedHits:
+    """Hits (a frame of CODED_SCHEMA), in memory, or mapped from a file without a name, which is gone with those who read it."""
+
+    hits: pl.DataFrame
+    file: IO[bytes] | None = None
+
+    @staticmethod
+    def on_disk(hits: pl.DataFrame, folder: Path) -> PlacedHits:
+        """Write hits down. Their columns read from there without a copy, but for those of bool."""
+        file = tempfile.TemporaryFile(dir=folder)  # noqa: SIM115 (it is closed with what it holds)
+        hits.rechunk().write_ipc(file, compression="uncompressed", record_batch_size=len(hits))
+        file.flush()
+        return PlacedHits(_mapped(file), file)
+
+    def untouched(self) -> pl.DataFrame:
+        """The hits, of which nothing is in this process's memory that nobody reads, whatever was read of `hits`."""
+        return self.hits if self.file is None else _mapped(self.file)
+
+
+def _mapped(file: IO[bytes]) -> pl.DataFrame:
     import pyarrow as pa  # takes a third of a second, and few need it
 
-    with tempfile.NamedTemporaryFile(dir=folder, prefix="compass-", suffix=".arrow") as file:
-        hits.rechunk().write_ipc(file.name, compression="uncompressed", record_batch_size=len(hits))
-        found = pl.from_arrow(pa.ipc.open_file(pa.memory_map(file.name)).read_all())
+    found = pl.from_arrow(pa.ipc.open_file(pa.memory_map(f"/proc/self/fd/{file.fileno()}")).read_all())
     assert isinstance(found, pl.DataFrame)  # noqa: S101
     return found

@@ -28,7 +28,7 @@ from upper_compass.core.dataset.shard_set import ShardSet
 from upper_compass.core.definitions.hits import Kind
 from upper_compass.core.definitions.reference import Reference
 from upper_compass.core.definitions.site_rules import SiteRules
-from upper_compass.frames.placing import Placing
+from upper_compass.frames.placing import PlacedHits, Placing
 
 # Into so many shards the visitors of the main level are split.
 SHARDS = 8
@@ -41,8 +41,6 @@ COMPACT_SHARE = 0.25
 
 ORDERS = {"seq": pl.Int64(), "at": pl.Int64(), "order_id": pl.UInt32(), "visitor": pl.UInt32()}
 T = TypeVar("T")
-# Hits of one shard, in order (a frame of CODED_SCHEMA), and whether they are mapped.
-PlacedHits = tuple[pl.DataFrame, bool]
 NOBODY: Codes = np.empty(0, np.uint32)
 NO_HITS = pl.DataFrame(schema=CODED_SCHEMA)
 
@@ -133,7 +131,7 @@ class SiteDataset:
         splitting, pieces = _Splitting(self.dictionaries), _nothing()
         for part in (_valid_hits(shard) for level in self.deltas for shard in level.valid):
             _hand_out(splitting.split(part), pieces, lambda piece: piece)
-        return (_joined(shard, pieces[number])[0] for number, shard in enumerate(self.main.valid))
+        return (_joined(shard, pieces[number]) for number, shard in enumerate(self.main.valid))
 
     @cached_property
     def size(self) -> int:
@@ -166,7 +164,7 @@ def start(
 
     `repeated`: the `seq` of repeated orders of the whole site (ascending), where these are not all of its hits.
     """
-    nothing: list[PlacedHits] = [(NO_HITS, False)] * SHARDS
+    nothing = [PlacedHits(NO_HITS)] * SHARDS
     empty = of_shards(rules, reference, dictionaries or Dictionaries(), nothing, 0, repeated, placing)
     return _compacted(empty, empty.lookups, _taken_out(hits or []), seq, repeated)
 
@@ -182,10 +180,10 @@ def of_shards(
 ) -> SiteDataset:
     """A dataset of what `SiteDataset.by_shard` gave before, which is taken out of the list. `repeated`: see `start`."""
     lookups = DimensionLookups(rules, reference, dictionaries)
-    orders = pl.concat([_orders_of(hits) for hits, _ in shards])
+    orders = pl.concat([_orders_of(one.hits) for one in shards])
     repeated = repeated_orders(orders) if repeated is None else repeated
     shards.reverse()
-    main = tuple(Shard.of(hits, lookups, repeated, is_mapped=is_mapped) for hits, is_mapped in _taken_out(shards))
+    main = tuple(_shard_of(one, lookups, repeated) for one in _taken_out(shards))
     return SiteDataset(dictionaries, lookups, Level(main, main, repeated), orders, repeated, seq, placing=placing or Placing())
 
 
@@ -324,12 +322,16 @@ def _hand_out(split: Iterable[pl.DataFrame], pieces: Sequence[list[pl.DataFrame]
             pieces[number].append(keep(piece))
 
 
-def _joined(shard: Shard, pieces: Sequence[pl.DataFrame]) -> PlacedHits:
-    """The hits of a shard together with others, in order; whether they stand as they did, mapped."""
+def _joined(shard: Shard, pieces: Sequence[pl.DataFrame]) -> pl.DataFrame:
+    """The hits of a shard together with others, in order; the same frame where there is nothing to change."""
     standing = _valid_hits(shard)
-    if not pieces and standing is shard.hits:
-        return shard.hits, shard.is_mapped
-    return in_order(pl.concat([standing, *pieces])), False
+    return in_order(pl.concat([standing, *pieces])) if pieces else standing
+
+
+def _shard_of(placed: PlacedHits, lookups: DimensionLookups, repeated: Ints) -> Shard:
+    """A shard of hits in order; what was read of mapped ones to derive visits need not stay in memory."""
+    shard = Shard.of(placed.hits, lookups, repeated)
+    return shard if placed.file is None else replace(shard, hits=placed.untouched(), is_mapped=True)
 
 
 def _compacted(dataset: SiteDataset, lookups: DimensionLookups, parts: Iterable[pl.DataFrame], seq: int, repeated: Ints | None) -> SiteDataset:
@@ -341,19 +343,19 @@ def _compacted(dataset: SiteDataset, lookups: DimensionLookups, parts: Iterable[
     new_orders = [dataset.orders]
     gathered = (_valid_hits(shard) for level in dataset.deltas for shard in level.valid)
     for part in gathered:
-        _hand_out(splitting.split(part), pieces, lambda piece: place.keep(piece)[0])
+        _hand_out(splitting.split(part), pieces, lambda piece: place.keep(piece).hits)
     for part in parts:
         new_orders.append(_orders_of(part))
-        _hand_out(splitting.split(part), pieces, lambda piece: place.keep(piece)[0])
+        _hand_out(splitting.split(part), pieces, lambda piece: place.keep(piece).hits)
         del part
     lookups.extend()
     orders = pl.concat(new_orders)
     repeated = repeated_orders(orders) if repeated is None else repeated
     place, main = dataset.placing.begin(), []
     for number, shard in enumerate(dataset.main.valid):
-        hits, is_mapped = _joined(shard, pieces[number])
+        hits = _joined(shard, pieces[number])
         pieces[number] = []
-        if not is_mapped:
-            hits, is_mapped = place.keep(hits)
-        main.append(Shard.of(hits, lookups, repeated, is_mapped=is_mapped))
+        stands = hits is shard.hits and shard.is_mapped
+        main.append(replace(Shard.of(hits, lookups, repeated), is_mapped=True) if stands else _shard_of(place.keep(hits), lookups, repeated))
+        del hits
     return SiteDataset(dataset.dictionaries, lookups, Level(tuple(main), tuple(main), repeated), orders, repeated, seq, placing=dataset.placing)

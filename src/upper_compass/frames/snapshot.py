@@ -17,8 +17,8 @@ import polars as pl
 import structlog
 
 from upper_compass.core.dataset.coded_hits import CODED, CODED_SCHEMA, Dictionaries
-from upper_compass.frames.placing import Placing
-from upper_compass.frames.site_dataset import PlacedHits, SiteDataset
+from upper_compass.frames.placing import PlacedHits, Placing
+from upper_compass.frames.site_dataset import SiteDataset
 from upper_compass.store.storage import Storage
 
 FORMAT = 7
@@ -80,7 +80,7 @@ def load(of: Storage, deletion_epoch: int = 0, placing: Placing | None = None) -
         texts = {name: _read(of, about, f"{name}.parquet")["text"] for name in CODED}
         place = (placing or Placing()).begin()
         hits = [place.keep(_read(of, about, name)) for name in shards]
-        if any(dict(part.schema) != CODED_SCHEMA for part, _ in hits):
+        if any(dict(part.hits.schema) != CODED_SCHEMA for part in hits):
             return None
         return Snapshot(Dictionaries(texts), hits, int(about["seq"]), about["tip"])
     except FileNotFoundError:

@@ -77,7 +77,8 @@ class RayReader:
     def __init__(self, database_url: str, places: Places, max_bytes: int, parts: int, address: str = "") -> None:
         self._started = not ray.is_initialized()
         if self._started:
-            ray.init(address or None, log_to_driver=False, include_dashboard=False if not address else None, configure_logging=False)
+            # Never one that happens to run here.
+            ray.init(address or "local", log_to_driver=False, include_dashboard=False if not address else None, configure_logging=False)
         each = max_bytes // parts
         options: dict[str, Any] = {"max_restarts": -1, "max_task_retries": RETRIES, "num_cpus": SHARE, "scheduling_strategy": "SPREAD"}
         self._parts = [_PartActor.options(**options).remote(database_url, places, each, VisitorPart(number, parts)) for number in range(parts)]

@@ -58,10 +58,10 @@ class Shard:
     _visit_arrays: dict[str, npt.NDArray[Any]] = field(default_factory=dict)
 
     @staticmethod
-    def of(hits: pl.DataFrame, lookups: DimensionLookups, repeated: Ints, *, is_mapped: bool = False) -> Shard:
+    def of(hits: pl.DataFrame, lookups: DimensionLookups, repeated: Ints) -> Shard:
         """A shard of coded hits; `repeated` are the `seq` of repeated orders."""
         derived = derive(hits, lookups, repeated)
-        return Shard(hits, derived, lookups, np.ones(len(derived.visits), bool), is_mapped=is_mapped)
+        return Shard(hits, derived, lookups, np.ones(len(derived.visits), bool))
 
     def with_lookups(self, lookups: DimensionLookups) -> Shard:
         """The same visits, read by other look-ups that share the labels: only where each came from is looked up again."""
