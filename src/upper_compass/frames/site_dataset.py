@@ -21,7 +21,18 @@ from typing import TypeVar
 import numpy as np
 import polars as pl
 
-from upper_compass.core.dataset.coded_hits import CODED, CODED_SCHEMA, Codes, Dictionaries, Ints, encode_hits, in_order, repeated_orders
+from upper_compass.core.dataset.coded_hits import (
+    CODED,
+    CODED_SCHEMA,
+    Codes,
+    Dictionaries,
+    Ints,
+    encode_hits,
+    in_order,
+    repeated_orders,
+    repeated_with,
+    sharing_ids,
+)
 from upper_compass.core.dataset.lookups import DimensionLookups
 from upper_compass.core.dataset.shard import Shard, among
 from upper_compass.core.dataset.shard_set import ShardSet
@@ -214,7 +225,7 @@ def advance(dataset: SiteDataset, parts: Iterable[pl.DataFrame], seq: int, repea
     fresh = pl.concat([NO_HITS, *coded])
     new_orders = _orders_of(fresh)
     orders = pl.concat([dataset.orders, new_orders]) if len(new_orders) else dataset.orders
-    repeated = _repeated(dataset.repeated, orders, new_orders) if repeated is None else repeated
+    repeated = repeated_with(dataset.repeated, orders, new_orders) if repeated is None else repeated
     touched = np.union1d(_touched(fresh, orders, new_orders), judged_anew).astype(np.uint32)
     levels = (dataset.main, *dataset.deltas)
     moved = pl.concat([*(level.hits_of(touched) for level in levels), fresh])
@@ -260,7 +271,7 @@ def _touched(fresh: pl.DataFrame, orders: pl.DataFrame, new_orders: pl.DataFrame
     """Visitors (ascending) whom new hits may change: those who sent them, and those with an order whose id came again."""
     visitors = [fresh["visitor"]]
     if len(new_orders):
-        visitors.append(_sharing(orders, new_orders)["visitor"])
+        visitors.append(sharing_ids(orders, new_orders)["visitor"])
     return pl.concat(visitors).unique().sort().to_numpy()
 
 
@@ -270,20 +281,6 @@ def _judged_anew(dataset: SiteDataset, repeated: Ints) -> Codes:
     if not len(changed):
         return NOBODY
     return dataset.orders.filter(pl.col("seq").is_in(changed.tolist()))["visitor"].unique().sort().to_numpy()
-
-
-def _sharing(orders: pl.DataFrame, new_orders: pl.DataFrame) -> pl.DataFrame:
-    """The orders that bear an id of the new ones."""
-    ids = new_orders["order_id"].unique().implode()
-    return orders.filter((pl.col("order_id") > 0) & pl.col("order_id").is_in(ids))
-
-
-def _repeated(repeated: Ints, orders: pl.DataFrame, new_orders: pl.DataFrame) -> Ints:
-    """`seq` of all repeated orders; only those that share an id with a new one are judged again."""
-    if not len(new_orders):
-        return repeated
-    sharing = _sharing(orders, new_orders)
-    return np.union1d(np.setdiff1d(repeated, sharing["seq"].to_numpy()), repeated_orders(sharing))
 
 
 def _orders_of(hits: pl.DataFrame) -> pl.DataFrame:

@@ -214,3 +214,17 @@ def repeated_orders(orders: pl.DataFrame) -> Ints:
     """
     named = orders.filter(pl.col("order_id") > 0).sort("at", "seq")
     return named.filter(~pl.col("order_id").is_first_distinct())["seq"].sort().to_numpy()
+
+
+def sharing_ids(orders: pl.DataFrame, new: pl.DataFrame) -> pl.DataFrame:
+    """The orders (columns as in `repeated_orders`, and more) that bear an id of the new ones, which are among them."""
+    ids = new["order_id"].unique().implode()
+    return orders.filter((pl.col("order_id") > 0) & pl.col("order_id").is_in(ids))
+
+
+def repeated_with(repeated: Ints, orders: pl.DataFrame, new: pl.DataFrame) -> Ints:
+    """`seq` (i64, ascending) of all repeated orders when new ones came, which are among them: only those that share an id with one are judged again."""
+    if not len(new):
+        return repeated
+    sharing = sharing_ids(orders, new)
+    return np.union1d(np.setdiff1d(repeated, sharing["seq"].to_numpy()), repeated_orders(sharing))
