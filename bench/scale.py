@@ -176,7 +176,7 @@ def _arrivals(url: str, site: sites.Site, read: Callable[..., Any]) -> Iterator[
     moment = datetime.combine(day.first, datetime.min.time(), UTC)
     known = next(iter(_series(read, day).values()), (0.0, 0.0, 0.0))[2]
     with psycopg.connect(url.replace("+psycopg", "")) as connection:
-        for number in range(ROUNDS):
+        for _ in range(ROUNDS):
             row = dict.fromkeys(ROW) | {"site_id": site.id, "at": moment, "kind": 1, "url": "https://mill.example/p1", "robot": False, "internal": False}
             rows = [tuple((row | {"id": secrets.token_hex(16), "visitor": f"late-{secrets.token_hex(4)}"}).values()) for one in range(100)]
             HitWriter(connection).store(rows)
