@@ -5,10 +5,12 @@ What is mapped is read as if it stood in memory, and the system keeps of it ther
 
 from __future__ import annotations
 
+import mmap
 import tempfile
+from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
-from typing import IO
 
 import polars as pl
 
@@ -55,27 +57,23 @@ class Place:
 
 @dataclass(frozen=True)
 class PlacedHits:
-    """Hits (a frame of CODED_SCHEMA), in memory, or mapped from a file without a name, which is gone with those who read it."""
+    """Hits (a frame of CODED_SCHEMA), in memory, or mapped from a file without a name, which is gone with those who read it.
+
+    `let_go`: of mapped ones, lets nothing of them stay in this process's memory; what is read again comes back.
+    """
 
     hits: pl.DataFrame
-    file: IO[bytes] | None = None
+    let_go: Callable[[], None] | None = None
 
     @staticmethod
     def on_disk(hits: pl.DataFrame, folder: Path) -> PlacedHits:
         """Write hits down. Their columns read from there without a copy, but for those of bool."""
-        file = tempfile.TemporaryFile(dir=folder)  # noqa: SIM115 (it is closed with what it holds)
-        hits.rechunk().write_ipc(file, compression="uncompressed", record_batch_size=len(hits))
-        file.flush()
-        return PlacedHits(_mapped(file), file)
+        import pyarrow as pa  # takes a third of a second, and few need it
 
-    def untouched(self) -> pl.DataFrame:
-        """The hits, of which nothing is in this process's memory that nobody reads, whatever was read of `hits`."""
-        return self.hits if self.file is None else _mapped(self.file)
-
-
-def _mapped(file: IO[bytes]) -> pl.DataFrame:
-    import pyarrow as pa  # takes a third of a second, and few need it
-
-    found = pl.from_arrow(pa.ipc.open_file(pa.memory_map(f"/proc/self/fd/{file.fileno()}")).read_all())
-    assert isinstance(found, pl.DataFrame)  # noqa: S101
-    return found
+        with tempfile.TemporaryFile(dir=folder) as file:
+            hits.rechunk().write_ipc(file, compression="uncompressed", record_batch_size=len(hits))
+            file.flush()
+            mapping = mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ)
+        found = pl.from_arrow(pa.ipc.open_file(pa.py_buffer(mapping)).read_all())
+        assert isinstance(found, pl.DataFrame)  # noqa: S101
+        return PlacedHits(found, partial(mapping.madvise, mmap.MADV_DONTNEED))

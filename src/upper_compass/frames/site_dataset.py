@@ -142,7 +142,10 @@ class SiteDataset:
         splitting, pieces = _Splitting(self.dictionaries), _nothing()
         for part in (_valid_hits(shard) for level in self.deltas for shard in level.valid):
             _hand_out(splitting.split(part), pieces, lambda piece: piece)
-        return (_joined(shard, pieces[number]) for number, shard in enumerate(self.main.valid))
+        for number, shard in enumerate(self.main.valid):
+            yield _joined(shard, pieces[number])
+            if shard.let_go:
+                shard.let_go()
 
     @cached_property
     def size(self) -> int:
@@ -327,8 +330,10 @@ def _joined(shard: Shard, pieces: Sequence[pl.DataFrame]) -> pl.DataFrame:
 
 def _shard_of(placed: PlacedHits, lookups: DimensionLookups, repeated: Ints) -> Shard:
     """A shard of hits in order; what was read of mapped ones to derive visits need not stay in memory."""
-    shard = Shard.of(placed.hits, lookups, repeated)
-    return shard if placed.file is None else replace(shard, hits=placed.untouched(), is_mapped=True)
+    shard = replace(Shard.of(placed.hits, lookups, repeated), let_go=placed.let_go)
+    if shard.let_go:
+        shard.let_go()
+    return shard
 
 
 def _compacted(dataset: SiteDataset, lookups: DimensionLookups, parts: Iterable[pl.DataFrame], seq: int, repeated: Ints | None) -> SiteDataset:
@@ -352,7 +357,7 @@ def _compacted(dataset: SiteDataset, lookups: DimensionLookups, parts: Iterable[
     for number, shard in enumerate(dataset.main.valid):
         hits = _joined(shard, pieces[number])
         pieces[number] = []
-        stands = hits is shard.hits and shard.is_mapped
-        main.append(replace(Shard.of(hits, lookups, repeated), is_mapped=True) if stands else _shard_of(place.keep(hits), lookups, repeated))
-        del hits
+        placed = PlacedHits(hits, shard.let_go) if hits is shard.hits and shard.is_mapped else place.keep(hits)
+        main.append(_shard_of(placed, lookups, repeated))
+        del hits, placed
     return SiteDataset(dataset.dictionaries, lookups, Level(tuple(main), tuple(main), repeated), orders, repeated, seq, placing=dataset.placing)

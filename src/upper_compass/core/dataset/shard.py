@@ -47,8 +47,8 @@ class Shard:
     tombstoned: Codes = field(default_factory=lambda: np.empty(0, np.uint32))
     # A shard that takes others' figures back is -1.
     sign: int = 1
-    # Whether the hits lie on disk, and take no memory of ours.
-    is_mapped: bool = False
+    # Where the hits lie on disk: lets nothing of them stay in memory that nobody is reading.
+    let_go: Callable[[], None] | None = None
     # The same object as long as the same is read from it.
     version: object = field(default_factory=object)
     _kept: LRUCache[Hashable, Any] = field(default_factory=lambda: LRUCache(MAX_KEPT))
@@ -72,7 +72,12 @@ class Shard:
         url, referrer = (hits[name].to_numpy()[entry[seen]] for name in ("url", "referrer"))
         codes[seen] = np.maximum(sources_of_views(np.ones(len(seen), bool), url, referrer, lookups), 0)
         derived = replace(self.derived, visits=visits.with_columns(pl.Series("traffic_source", codes)))
-        return Shard(hits, derived, lookups, self.valid, self.tombstoned, self.sign, self.is_mapped)
+        return Shard(hits, derived, lookups, self.valid, self.tombstoned, self.sign, self.let_go)
+
+    @property
+    def is_mapped(self) -> bool:
+        """Whether the hits lie on disk, and take no memory of ours."""
+        return self.let_go is not None
 
     def hit(self, column: str) -> npt.NDArray[Any]:
         """One column of the hits, without a copy."""
