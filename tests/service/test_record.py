@@ -257,6 +257,11 @@ def test_storage_that_is_away_is_told_and_nothing_is_lost(held):
     with TestClient(create_app(held.settings), raise_server_exceptions=False) as again:
         headers = sign_in(again, "viewer")
         assert again.post(f"{SITE}/reports/table", json=TABLE | {"dimensions": ["page"]}, headers=headers).status_code == 503
+        another = io.BytesIO()
+        pl.DataFrame({"seq": ["one"]}).write_parquet(another)
+        for spoilt in (b"no Parquet at all", content[:-200], another.getvalue()):
+            held.storage.write(name, spoilt)
+            assert again.post(f"{SITE}/reports/table", json=TABLE | {"dimensions": ["page"]}, headers=headers).status_code == 503
         held.storage.write(name, content)
         assert again.post(f"{SITE}/reports/table", json=TABLE | {"dimensions": ["page"]}, headers=headers).status_code == 200
 

@@ -87,6 +87,9 @@ def rewritten(file, change):
             opened.addfile(told, io.BytesIO(text))
 
 
+AWAY = {"name": "record/mill/2026-01/../../../../etc/a.1.parquet", "bytes": 1, "sha256": "0", "hits": 1, "counts": True}
+
+
 @pytest.mark.parametrize(
     ("spoil", "said"),
     [
@@ -98,6 +101,8 @@ def rewritten(file, change):
         (lambda file: rewritten(file, {"format": 2}), "made by a newer version"),
         (lambda file: rewritten(file, {"sha256": "0"}), "it is not what was written"),
         (lambda file: rewritten(file, {"odd": 1}), "is no whole backup"),
+        (lambda file: rewritten(file, {"record": [AWAY], "with_record": True}), "is no name of a file"),
+        (lambda file: rewritten(file, {"record": [{"name": "record/a"}]}), "is no whole backup"),
     ],
 )
 def test_what_is_no_whole_backup_is_refused_with_a_sentence(full, empty, tmp_path, spoil, said):

@@ -28,7 +28,7 @@ from upper_compass.run.cluster import binaries
 from upper_compass.run.places import STATE, CannotRunError, say, step
 from upper_compass.settings import settings_file
 from upper_compass.store.database import connect, migrate, migration_of, newest_migration
-from upper_compass.store.record_files import KEEPING_LOCK, StoredFile, adopt, missing, stored_files
+from upper_compass.store.record_files import KEEPING_LOCK, NAME, StoredFile, adopt, missing, stored_files
 from upper_compass.store.storage import Storage, StorageAwayError
 
 FORMAT = 1
@@ -227,6 +227,8 @@ def about(file: Path) -> tuple[About, int, int, bytes | None]:
             found = About(**json.load(told or io.BytesIO()))
             found = replace(found, record=[StoredFile(**one) for one in found.record])  # type: ignore[arg-type]
             kept = settings.read() if settings else None
+        if strange := next((one.name for one in found.record if not NAME.fullmatch(one.name)), None):
+            raise ValueError(f"{strange[:100]} is no name of a file that was handed on")
     except (*PROBLEMS, TypeError) as why:
         raise CannotRunError(f"{file} is no whole backup: {why}.") from why
     if found.format > FORMAT or found.migration > newest_migration():

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import hashlib
 import io
+import re
 import secrets
 from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
@@ -28,6 +29,8 @@ from upper_compass.store.tables import hits, record_files, sites
 
 # Below which name they lie.
 RECORD = "record"
+# What a file is called: of which site and month, made when, and the how manyth that takes its place.
+NAME = re.compile(rf"({RECORD}/[A-Za-z0-9_-]{{1,40}}/[0-9]{{4}}-[0-9]{{2}}/[0-9A-Za-z-]{{1,60}})\.([0-9]{{1,9}})\.parquet")
 ROWS, ROW_GROUP = 500_000, 50_000
 # So long a file that was replaced stays for whoever reads it, and one of which nothing is known for whoever is writing it.
 READ_FOR, MADE_FOR = timedelta(hours=1), timedelta(days=2)
@@ -179,9 +182,9 @@ def _new_name(site_key: str, month: date) -> str:
 
 
 def _stem_and_number(name: str) -> tuple[str, int]:
-    """What a file has in common with those that take its place, and the how manyth of them it is."""
-    stem, number, _ = name.rsplit(".", 2)
-    return stem, int(number)
+    """What a file has in common with those that take its place, and the how manyth of them it is; a name that is none has nothing in common."""
+    found = NAME.fullmatch(name)
+    return (found[1], int(found[2])) if found else (name, 0)
 
 
 def hand_on(engine: sa.Engine, storage: Storage, site_id: int, month: date) -> int:
@@ -271,7 +274,7 @@ def _scan(storage: Storage, names: Iterable[str], condition: pl.Expr, columns: S
         try:
             with storage.near(name) as file:
                 found = pl.scan_parquet(file).filter(condition).select(columns).collect()
-        except (FileNotFoundError, pl.exceptions.ComputeError) as why:
+        except (FileNotFoundError, pl.exceptions.PolarsError) as why:
             raise StorageAwayError(f"{name} is not in {storage.url}, or cannot be read: {str(why)[:200]}") from why
         if len(found):
             yield found
@@ -350,10 +353,8 @@ def missing(storage: Storage, names: Iterable[str]) -> dict[str, str | None]:
     """Those files that are not in storage, each with the last of those that took its place, if there is one. Raises StorageAwayError."""
     present = set(storage.names(RECORD))
     last: dict[str, int] = {}
-    for name in present:
-        if name.endswith(".parquet"):
-            stem, number = _stem_and_number(name)
-            last[stem] = max(number, last.get(stem, 0))
+    for stem, number in map(_stem_and_number, present):
+        last[stem] = max(number, last.get(stem, 0))
     gone = [(name, *_stem_and_number(name)) for name in names if name not in present]
     return {name: f"{stem}.{last[stem]}.parquet" if last.get(stem, 0) > number else None for name, stem, number in gone}
 
