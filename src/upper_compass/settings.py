@@ -179,6 +179,8 @@ class Installed(_Given):
     def _storage_is_whole(self) -> Self:
         if bool(self.storage_key) != bool(self.storage_secret):
             raise ValueError("storage_key and storage_secret go together")
+        if (self.storage or "").startswith("s3://") and not self.storage_endpoint:
+            raise ValueError("storage at a service needs storage_endpoint, its address")
         return self
 
     @model_validator(mode="after")

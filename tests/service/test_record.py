@@ -1,5 +1,6 @@
 """Months of hits that were handed on to Parquet in storage: read, erased and kept as those in the database are."""
 
+import io
 import json
 import secrets
 from datetime import UTC, date, datetime, timedelta
