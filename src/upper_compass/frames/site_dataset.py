@@ -296,6 +296,15 @@ def _taken_out(parts: list[T]) -> Iterator[T]:
         yield parts.pop()
 
 
+def _shards_of(visitors: pl.Series) -> pl.Series:
+    return visitors.hash() % SHARDS
+
+
+def split_by() -> str:
+    """What tells one way to split visitors from another: where some of them go."""
+    return "".join(map(str, _shards_of(pl.Series([f"visitor {number}" for number in range(64)]))))
+
+
 class _Splitting:
     """Which shard each visitor belongs to."""
 
@@ -307,7 +316,7 @@ class _Splitting:
         """The hits of each shard among these."""
         since = self._visitors.since(len(self._shard_of))
         if len(since):
-            self._shard_of = pl.concat([self._shard_of, since.hash() % SHARDS], rechunk=True)
+            self._shard_of = pl.concat([self._shard_of, _shards_of(since)], rechunk=True)
         of = self._shard_of[part["visitor"]]
         return (part.filter(of == number) for number in range(SHARDS))
 

@@ -18,10 +18,10 @@ import structlog
 
 from upper_compass.core.dataset.coded_hits import CODED, CODED_SCHEMA, Dictionaries
 from upper_compass.frames.placing import PlacedHits, Placing
-from upper_compass.frames.site_dataset import SiteDataset
+from upper_compass.frames.site_dataset import SiteDataset, split_by
 from upper_compass.store.storage import Storage
 
-FORMAT = 7
+FORMAT = 8
 ABOUT = "about.json"
 MAKING_OF = re.compile(r"[0-9a-f]{16}")
 log = structlog.get_logger()
@@ -60,7 +60,16 @@ def save(frames: SiteDataset, into: Storage, tip: str | None, deletion_epoch: in
         count += 1
     for name in CODED:
         write(f"{name}.parquet", frames.dictionaries[name].texts.to_frame("text"))
-    about = {"format": FORMAT, "making": making, "shards": count, "seq": frames.seq, "tip": tip, "deletion_epoch": deletion_epoch, "sums": sums}
+    about = {
+        "format": FORMAT,
+        "split_by": split_by(),
+        "making": making,
+        "shards": count,
+        "seq": frames.seq,
+        "tip": tip,
+        "deletion_epoch": deletion_epoch,
+        "sums": sums,
+    }
     into.write(ABOUT, json.dumps(about).encode())
     into.remove(*(name for name in into.names() if name != ABOUT and not name.startswith(f"{making}/")))
 
@@ -72,7 +81,13 @@ def load(of: Storage, deletion_epoch: int = 0, placing: Placing | None = None) -
     """
     try:
         about = json.loads(of.read(ABOUT))
-        if about["format"] != FORMAT or about["deletion_epoch"] != deletion_epoch or not MAKING_OF.fullmatch(about["making"]):
+        # Visitors stand in shards by a hash; what is split by another one, of another version or processor, could have somebody in two.
+        if (
+            about["format"] != FORMAT
+            or about["split_by"] != split_by()
+            or about["deletion_epoch"] != deletion_epoch
+            or not MAKING_OF.fullmatch(about["making"])
+        ):
             return None
         shards = [f"hits-{number}.arrow" for number in range(about["shards"])]
         if set(about["sums"]) != {*shards, *(f"{name}.parquet" for name in CODED)}:
