@@ -34,7 +34,8 @@ from upper_compass.settings import Clock, Settings
 from upper_compass.store import accounts, sites
 from upper_compass.store.database import connect, migrate
 
-LAID = "compass_test_laid"
+# Databases that stay until the next run: without a row, and with the demo.
+EMPTY, LAID = "compass_test_empty", "compass_test_laid"
 PASSWORD = "a long enough one"
 # The day on which all tests run, in this process, in servers and in browsers: a Wednesday, unless another one is asked for.
 DAY = os.environ.get("COMPASS_TEST_DAY", "2026-11-25")
@@ -101,16 +102,37 @@ def cluster():
     return start_cluster()
 
 
+@contextlib.contextmanager
+def once_a_run(name, tmp_path_factory, worker_id):
+    """Whether this is the first of a run's processes to come here; others wait until it is done."""
+    folder = tmp_path_factory.getbasetemp()
+    with (folder if worker_id == "master" else folder.parent).joinpath(name).open("a+") as mark:
+        fcntl.flock(mark, fcntl.LOCK_EX)
+        first = not os.fstat(mark.fileno()).st_size
+        yield first
+        if first:
+            mark.write("done")
+
+
+@pytest.fixture(scope="session")
+def migrated(cluster, tmp_path_factory, worker_id):
+    """The name of an empty database, migrated once for all processes of a run."""
+    with once_a_run(EMPTY, tmp_path_factory, worker_id) as first:
+        if first:
+            cluster.drop_database(EMPTY)
+            cluster.ensure_database(EMPTY)
+            engine = connect(cluster.url(EMPTY))
+            migrate(engine)
+            engine.dispose()
+    return EMPTY
+
+
 @pytest.fixture(scope="module")
-def database(cluster):
+def database(cluster, migrated):
     """The address of an empty database, dropped in the end."""
     name = f"compass_test_{secrets.token_hex(6)}"
-    cluster.ensure_database(name)
-    url = cluster.url(name)
-    engine = connect(url)
-    migrate(engine)
-    engine.dispose()
-    yield url
+    cluster.copy_database(migrated, name)
+    yield cluster.url(name)
     cluster.drop_database(name)
 
 
@@ -251,14 +273,12 @@ class Server:
 
 @pytest.fixture(scope="session")
 def laid(cluster, tmp_path_factory, worker_id):
-    """The name of a database with the demo, laid once for all processes of a run. It stays until the next run.
+    """The name of a database with the demo, laid once for all processes of a run.
 
     With COMPASS_KEEP_DEMO in the environment the next run takes it as it is, for those who run one test over and over.
     """
-    folder = tmp_path_factory.getbasetemp()
-    with (folder if worker_id == "master" else folder.parent).joinpath("laid").open("a+") as mark:
-        fcntl.flock(mark, fcntl.LOCK_EX)
-        if not os.fstat(mark.fileno()).st_size:
+    with once_a_run(LAID, tmp_path_factory, worker_id) as first:
+        if first:
             if not os.environ.get("COMPASS_KEEP_DEMO"):
                 cluster.drop_database(LAID)
             cluster.ensure_database(LAID)
@@ -267,7 +287,6 @@ def laid(cluster, tmp_path_factory, worker_id):
             if not seeded_today(engine, now()):
                 seed_demo(engine, cluster.url(LAID), now())
             engine.dispose()
-            mark.write("laid")
     return LAID
 
 

@@ -6,7 +6,7 @@ import pytest
 from playwright.sync_api import expect
 
 from tests.conftest import SHIFT, Server
-from upper_compass.demo.laying import ACCOUNT, PASSWORD
+from upper_compass.demo.laying import ACCOUNT, COLLEAGUE, PASSWORD
 from upper_compass.run.places import ROOT
 
 AXE = (ROOT / "node_modules" / "axe-core" / "axe.min.js").read_text()
@@ -20,6 +20,8 @@ QUIET = [
     "--disable-background-networking",
     "--disable-component-update",
     "--disable-sync",
+    # Pages of one address in one profile share a process, see `profile`.
+    "--process-per-site",
 ]
 
 # A browser without a window calls itself a robot, and robots are left out of reports.
@@ -79,19 +81,89 @@ def demo(demo_database, tmp_path_factory):
     server.stop()
 
 
+def sign_in(page, email, password, at=""):
+    """Sign in over the API, of another server where one is named."""
+    assert page.request.post(f"{at}/api/v1/session", data={"email": email, "password": password}).ok
+
+
+@pytest.fixture(scope="session")
+def profile(browser, browser_context_args, demo):
+    """One browser profile for all who are signed in to the demo, and a page in it that stays open: what was fetched and compiled once is there for the next."""
+    made = browser.new_context(**browser_context_args)
+    made.new_page().goto(f"{demo.address}/health/live")
+    yield made
+    made.close()
+
+
+@pytest.fixture
+def context(request):
+    """The profile of those who are signed in to the demo, as if nobody had used it. Whoever else a test is gets one of their own."""
+    if not {"analyst", "viewer"} & {*request.fixturenames}:
+        yield request.getfixturevalue("new_context")()
+        return
+    profile = request.getfixturevalue("profile")
+    yield profile
+    stays, *pages = profile.pages
+    for page in pages:
+        page.close()
+    profile.unroute_all(behavior="ignoreErrors")
+    profile.clear_cookies()
+    profile.clear_permissions()
+    forgetting = profile.new_cdp_session(stays)
+    forgetting.send("Storage.clearDataForOrigin", {"origin": request.getfixturevalue("demo").address, "storageTypes": "local_storage"})
+    forgetting.detach()
+
+
 @pytest.fixture
 def analyst(page):
     """Signed in, on no screen yet."""
-    assert page.request.post("/api/v1/session", data={"email": ACCOUNT, "password": PASSWORD}).ok
+    sign_in(page, ACCOUNT, PASSWORD)
     return page
 
 
 @pytest.fixture
-def overview(analyst):
+def viewer(page):
+    """Signed in as somebody who may only read, on no screen yet."""
+    sign_in(page, COLLEAGUE[0], COLLEAGUE[2])
+    return page
+
+
+# A view that asks for little, where `reader` rests.
+REST = "/s/mill/tag/settings"
+
+
+@pytest.fixture(scope="session")
+def _loaded(browser, browser_context_args):
+    context = browser.new_context(**browser_context_args)
+    page = context.new_page()
+    sign_in(page, ACCOUNT, PASSWORD)
+    page.goto(REST)
+    page.locator("h1").wait_for()
+    yield page
+    context.close()
+
+
+@pytest.fixture
+def reader(_loaded, browser_context_args):
+    """Signed in as an analyst is, in a page into which the application was loaded once for all tests: views are reached as links lead, see `follow`."""
+    yield _loaded
+    for page in _loaded.context.pages:
+        if page != _loaded:
+            page.close()
+    _loaded.unroute_all(behavior="ignoreErrors")
+    _loaded.evaluate("localStorage.clear()")
+    _loaded.emulate_media(color_scheme=browser_context_args["color_scheme"], reduced_motion=browser_context_args["reduced_motion"])
+    _loaded.set_viewport_size(browser_context_args["viewport"])
+    _loaded.mouse.move(0, 0)
+    follow(_loaded, REST)
+
+
+@pytest.fixture
+def overview(reader):
     """Signed in, on the first screen."""
-    analyst.goto("/")
-    analyst.locator("[data-ledger] tbody tr").first.wait_for()
-    return analyst
+    follow(reader, "/s/mill/read/overview")
+    reader.locator("[data-ledger] tbody tr").first.wait_for()
+    return reader
 
 
 def follow(page, path):

@@ -5,14 +5,14 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from tests.browser.conftest import serious
+from tests.browser.conftest import follow, serious
 
 
 @pytest.fixture
-def credit(analyst):
-    analyst.goto("/s/mill/explain/attribution")
-    rows(analyst).nth(3).wait_for()
-    return analyst
+def credit(reader):
+    follow(reader, "/s/mill/explain/attribution")
+    rows(reader).nth(3).wait_for()
+    return reader
 
 
 def rows(page):

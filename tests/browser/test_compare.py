@@ -6,7 +6,7 @@ from datetime import date, timedelta
 import pytest
 from playwright.sync_api import expect
 
-from tests.browser.conftest import opened_one_by_one, serious
+from tests.browser.conftest import follow, opened_one_by_one, serious
 
 
 @pytest.fixture
@@ -137,23 +137,23 @@ def test_days_without_anybody_say_so(compare):
     expect(compare.get_by_role("heading", level=1)).to_contain_text("nothing to compare")
 
 
-def test_each_figure_of_a_row_opens_into_who_is_in_it(analyst):
-    analyst.goto("/s/mill/explain/compare?by=channel")
-    rows = analyst.get_by_role("grid", name="Compared values").locator("tbody tr")
+def test_each_figure_of_a_row_opens_into_who_is_in_it(reader):
+    follow(reader, "/s/mill/explain/compare?by=channel")
+    rows = reader.get_by_role("grid", name="Compared values").locator("tbody tr")
     rows.first.wait_for()
     assert rows.first.locator("[data-opens]").count() == 5  # counts, shares, and the ratio
-    opened_one_by_one(analyst, rows.first.locator("[data-opens]").all())
+    opened_one_by_one(reader, rows.first.locator("[data-opens]").all())
     times = rows.first.locator("[data-opens]").last
     times.click()
-    numbers = analyst.get_by_role("dialog").locator("[data-numbers]").inner_text()
+    numbers = reader.get_by_role("dialog").locator("[data-numbers]").inner_text()
     a, size_a, b, size_b, said = (number(one) for one in re.findall(r"[\d.,]*\d", numbers))
     assert said == number(times.inner_text()) == pytest.approx(a / size_a / (b / size_b), rel=0.06)
 
 
 @pytest.mark.parametrize("asked", ["against=before", "group=everybody", "group=everybody&only=device:phone", "group=segment&only=channel:Email"])
-def test_figures_of_other_days_and_of_what_the_strip_leaves_out_open_up_too(analyst, asked):
-    analyst.goto(f"/s/mill/explain/compare?by=entry_page&{asked}")
-    rows = analyst.get_by_role("grid", name="Compared values").locator("tbody tr")
+def test_figures_of_other_days_and_of_what_the_strip_leaves_out_open_up_too(reader, asked):
+    follow(reader, f"/s/mill/explain/compare?by=entry_page&{asked}")
+    rows = reader.get_by_role("grid", name="Compared values").locator("tbody tr")
     rows.first.wait_for()
     assert rows.first.locator("[data-opens]").count() == 5
-    opened_one_by_one(analyst, rows.first.locator("[data-opens]").all())
+    opened_one_by_one(reader, rows.first.locator("[data-opens]").all())

@@ -6,14 +6,14 @@ import polars as pl
 import pytest
 from playwright.sync_api import expect
 
-from tests.browser.conftest import opened_one_by_one, serious
+from tests.browser.conftest import follow, opened_one_by_one, serious
 
 
 @pytest.fixture
-def sheet(analyst):
-    analyst.goto("/s/mill/explain/drivers")
-    rows(analyst, "Pages").first.wait_for()
-    return analyst
+def sheet(reader):
+    follow(reader, "/s/mill/explain/drivers")
+    rows(reader, "Pages").first.wait_for()
+    return reader
 
 
 def rows(page, what):

@@ -5,14 +5,14 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from tests.browser.conftest import opened_one_by_one, serious
+from tests.browser.conftest import follow, opened_one_by_one, serious
 
 
 @pytest.fixture
-def events(analyst):
-    analyst.goto("/s/mill/read/events")
-    analyst.get_by_role("region", name="Events").locator("tbody th[role=rowheader]").first.wait_for()
-    return analyst
+def events(reader):
+    follow(reader, "/s/mill/read/events")
+    reader.get_by_role("region", name="Events").locator("tbody th[role=rowheader]").first.wait_for()
+    return reader
 
 
 def cells(page, grid, row):

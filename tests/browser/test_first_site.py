@@ -1,32 +1,27 @@
 """An empty installation: the first site is added, its line of code is shown, and its first visit arrives."""
 
 import re
-import secrets
 
 import pytest
 import sqlalchemy as sa
 from playwright.sync_api import expect
 
-from tests.browser.conftest import follow, serious
+from tests.browser.conftest import follow, serious, sign_in
 from tests.conftest import IN_ONE, PASSWORD, Server
 from upper_compass.store import accounts
-from upper_compass.store.database import connect, migrate
+from upper_compass.store.database import connect
 
 PAGE = '<!doctype html><html lang="en"><head><title>A page</title>{}</head><body>Bread</body></html>'
 
 
 @pytest.fixture(scope="module")
-def engine(cluster):
+def engine(database):
     """A database of its own with one user."""
-    name = f"compass_test_{secrets.token_hex(6)}"
-    cluster.ensure_database(name)
-    made = connect(cluster.url(name))
-    migrate(made)
+    made = connect(database)
     with made.begin() as connection:
         accounts.add_user(connection, "owner@mill.example", "A new owner with a rather long name", PASSWORD)
     yield made
     made.dispose()
-    cluster.drop_database(name)
 
 
 @pytest.fixture(scope="module")
@@ -106,7 +101,7 @@ def test_a_page_of_another_host_may_not_send(page, empty):
 
 def open_site(page, empty):
     """A site without a single hit, signed in to."""
-    assert page.request.post(f"{empty.address}/api/v1/session", data={"email": "owner@mill.example", "password": PASSWORD}).ok
+    sign_in(page, "owner@mill.example", PASSWORD, empty.address)
     csrf = page.request.get(f"{empty.address}/api/v1/session").json()["csrf"]
     body = {"name": "Bare", "rules": {"hosts": ["bare.example"]}}
     made = page.request.post(f"{empty.address}/api/v1/sites", data=body, headers={"X-CSRF-Token": csrf})

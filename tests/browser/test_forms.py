@@ -2,69 +2,60 @@
 
 import re
 
-import pytest
 from playwright.sync_api import expect
 
-from upper_compass.demo.laying import ACCOUNT, PASSWORD
 
-
-@pytest.fixture
-def owner(page):
-    assert page.request.post("/api/v1/session", data={"email": ACCOUNT, "password": PASSWORD}).ok
-    return page
-
-
-def test_nothing_that_is_typed_leads_away_and_leaving_asks(owner):
-    owner.goto("/s/mill/tag/links")
-    source = owner.get_by_label("Source", exact=True)
+def test_nothing_that_is_typed_leads_away_and_leaving_asks(analyst):
+    analyst.goto("/s/mill/tag/links")
+    source = analyst.get_by_label("Source", exact=True)
     source.click()
     source.press_sequentially("card, le")
-    expect(owner.get_by_role("option", name=re.compile("^letter"))).to_contain_text(re.compile(r"[\d,]+ visits"))
-    remark = owner.get_by_role("button", name="Add card to the vocabulary")
+    expect(analyst.get_by_role("option", name=re.compile("^letter"))).to_contain_text(re.compile(r"[\d,]+ visits"))
+    remark = analyst.get_by_role("button", name="Add card to the vocabulary")
     expect(remark).to_be_visible()
     source.press("Tab")
-    medium = owner.get_by_label("Medium", exact=True)
+    medium = analyst.get_by_label("Medium", exact=True)
     expect(medium).to_be_focused()  # whatever has been said of the field meanwhile
     medium.press("Shift+Tab")
-    expect(owner.get_by_role("button", name="Add le to the vocabulary")).to_be_focused()
+    expect(analyst.get_by_role("button", name="Add le to the vocabulary")).to_be_focused()
     source.click()
     source.press("ArrowDown")
     source.press("Enter")
     expect(source).to_have_value(re.compile("^card, .*le"))
-    owner.get_by_role("heading", level=1).click()  # out of the field
+    analyst.get_by_role("heading", level=1).click()  # out of the field
     for key in "3d71":
-        owner.keyboard.press(key)
-    expect(owner).to_have_url(re.compile("/tag/links$"))
-    owner.get_by_role("link", name="Goals", exact=True).click()
-    ask = owner.get_by_role("dialog", name="Leave without saving?")
+        analyst.keyboard.press(key)
+    expect(analyst).to_have_url(re.compile("/tag/links$"))
+    analyst.get_by_role("link", name="Goals", exact=True).click()
+    ask = analyst.get_by_role("dialog", name="Leave without saving?")
     ask.get_by_role("button", name="Cancel").click()
     expect(source).to_have_value(re.compile("^card, "))
-    owner.get_by_role("link", name="Goals", exact=True).click()
+    analyst.get_by_role("link", name="Goals", exact=True).click()
     ask.get_by_role("button", name="Leave").click()
-    expect(owner).to_have_url(re.compile("/tag/goals"))
+    expect(analyst).to_have_url(re.compile("/tag/goals"))
 
 
-def test_another_goal_is_opened_only_when_what_was_changed_may_be_lost(owner):
-    owner.goto("/s/mill/tag/goals")
-    owner.get_by_role("button", name="Orders", exact=True).click()
-    name = owner.get_by_label("Name", exact=True)
+def test_another_goal_is_opened_only_when_what_was_changed_may_be_lost(analyst):
+    analyst.goto("/s/mill/tag/goals")
+    analyst.get_by_role("button", name="Orders", exact=True).click()
+    name = analyst.get_by_label("Name", exact=True)
     name.fill("Purchases")
-    owner.get_by_role("button", name="Guide downloads", exact=True).click()
-    ask = owner.get_by_role("dialog", name="Leave without saving?")
+    analyst.get_by_role("button", name="Guide downloads", exact=True).click()
+    ask = analyst.get_by_role("dialog", name="Leave without saving?")
     ask.get_by_role("button", name="Cancel").click()
     expect(name).to_have_value("Purchases")
-    owner.get_by_role("button", name="Close", exact=True).click()
+    analyst.get_by_role("button", name="Close", exact=True).click()
     ask.get_by_role("button", name="Leave").click()
     expect(name).to_have_count(0)
-    owner.get_by_role("button", name="Orders", exact=True).click()
+    analyst.get_by_role("button", name="Orders", exact=True).click()
     expect(name).to_have_value("Orders")
-    owner.get_by_role("button", name="Guide downloads", exact=True).click()  # nothing was changed
+    analyst.get_by_role("button", name="Guide downloads", exact=True).click()  # nothing was changed
     expect(name).to_have_value("Guide downloads")
 
 
-def test_all_that_is_wrong_is_listed_at_the_foot_and_the_first_takes_the_focus(owner):
-    owner.goto("/s/mill/tag/settings")
-    form = owner.get_by_role("form", name="Settings")
+def test_all_that_is_wrong_is_listed_at_the_foot_and_the_first_takes_the_focus(analyst):
+    analyst.goto("/s/mill/tag/settings")
+    form = analyst.get_by_role("form", name="Settings")
     zone, pause = form.get_by_label("Time zone"), form.get_by_label("Pause that ends a visit, in minutes")
     zone.fill("Nowhere/Land")
     zone.press("Escape")

@@ -6,22 +6,21 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from tests.browser.conftest import opened_one_by_one, serious
-from upper_compass.demo.laying import COLLEAGUE
+from tests.browser.conftest import follow, opened_one_by_one, serious
 
 PAGES = ("/basket", "/checkout/address", "/checkout/delivery", "/checkout/pay")
 
 
 @pytest.fixture
-def checkout(analyst):
+def checkout(reader):
     """The funnel that suggests itself for orders."""
-    analyst.goto("/s/mill/read/overview")
-    analyst.get_by_role("button", name=re.compile("^Steer by: ")).click()
-    analyst.get_by_role("menuitemradio", name="Orders", exact=True).click()
-    analyst.goto(analyst.url.replace("read/overview", "explain/funnels"))
-    step(analyst, 5).wait_for()
-    analyst.locator("[aria-busy=true]").first.wait_for(state="detached")  # its steps stand before their figures
-    return analyst
+    follow(reader, "/s/mill/read/overview")
+    reader.get_by_role("button", name=re.compile("^Steer by: ")).click()
+    reader.get_by_role("menuitemradio", name="Orders", exact=True).click()
+    follow(reader, reader.url.replace("read/overview", "explain/funnels"))
+    step(reader, 5).wait_for()
+    reader.locator("[aria-busy=true]").first.wait_for(state="detached")  # its steps stand before their figures
+    return reader
 
 
 def step(page, number):
@@ -162,17 +161,17 @@ def test_a_figure_of_a_goal_leads_to_how_they_got_there(overview):
     expect(overview.get_by_role("heading", level=1)).to_contain_text("did course booked")
 
 
-def test_segments_side_by_side_and_days_without_anybody(analyst):
+def test_segments_side_by_side_and_days_without_anybody(reader):
     steps = [{"kind": "view", "names": [], "props": [], "fields": [], "name_test": "is", "page": {"test": "is", "value": page}} for page in PAGES[:2]]
     phones = {"of": "visits", "where": {"of": "all", "conditions": [{"kind": "dimension", "dimension": "device", "test": "is", "values": ["phone"]}]}}
     funnel = json.dumps({"steps": steps, "units": "visits"})
-    analyst.goto("/s/mill/explain/funnels?" + f"by=none&funnel={funnel}&beside={json.dumps(phones)}")
-    expect(step(analyst, 2).locator("ul li")).to_have_text(re.compile("^Visits that used the device phone"))
-    analyst.goto(f"/s/mill/explain/funnels?funnel={funnel}&from=2020-01-01&to=2020-01-02")
-    expect(analyst.get_by_role("heading", level=1)).to_contain_text("No visits that saw /basket in these days.")
-    expect(analyst.locator("[data-empty]")).to_contain_text("Nobody came to the first step")
-    analyst.goto("/s/mill/explain/funnels?from=2020-01-01&to=2020-01-02")
-    expect(analyst.get_by_role("heading", level=1)).to_contain_text("in these days")
+    follow(reader, "/s/mill/explain/funnels?" + f"by=none&funnel={funnel}&beside={json.dumps(phones)}")
+    expect(step(reader, 2).locator("ul li")).to_have_text(re.compile("^Visits that used the device phone"))
+    reader.goto(f"/s/mill/explain/funnels?funnel={funnel}&from=2020-01-01&to=2020-01-02")
+    expect(reader.get_by_role("heading", level=1)).to_contain_text("No visits that saw /basket in these days.")
+    expect(reader.locator("[data-empty]")).to_contain_text("Nobody came to the first step")
+    reader.goto("/s/mill/explain/funnels?from=2020-01-01&to=2020-01-02")
+    expect(reader.get_by_role("heading", level=1)).to_contain_text("in these days")
 
 
 def test_a_window_of_ones_own_and_another_split_stay_in_the_address(checkout):
@@ -212,9 +211,7 @@ def test_the_course_of_another_step_and_a_part_are_chosen_where_they_stand(check
     expect(checkout.locator("[data-chip]")).to_have_count(0)
 
 
-def test_a_viewer_reads_funnels_and_keeps_none(page):
-    viewer = page
-    assert page.request.post("/api/v1/session", data={"email": COLLEAGUE[0], "password": COLLEAGUE[2]}).ok
+def test_a_viewer_reads_funnels_and_keeps_none(viewer):
     viewer.goto("/s/mill/explain/funnels?funnel=1")
     step(viewer, 5).wait_for()
     expect(viewer.get_by_role("button", name="Funnel: Checkout")).to_be_visible()

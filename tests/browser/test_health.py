@@ -6,15 +6,13 @@ import pytest
 from playwright.sync_api import expect
 
 from tests.browser.conftest import serious
-from upper_compass.demo.laying import ACCOUNT, COLLEAGUE, PASSWORD
 
 
 @pytest.fixture
-def health(page):
-    assert page.request.post("/api/v1/session", data={"email": ACCOUNT, "password": PASSWORD}).ok
-    page.goto("/s/mill/watch/tag-health")
-    page.locator("[aria-label='Findings'] > li").first.wait_for()
-    return page
+def health(analyst):
+    analyst.goto("/s/mill/watch/tag-health")
+    analyst.locator("[aria-label='Findings'] > li").first.wait_for()
+    return analyst
 
 
 def test_the_demo_has_several_of_each_kind_that_can_be_mended(health):
@@ -87,11 +85,10 @@ def test_a_finding_is_left_with_a_reason(health):
     expect(left).to_have_count(0)
 
 
-def test_a_viewer_reads_and_changes_nothing(page):
-    assert page.request.post("/api/v1/session", data={"email": COLLEAGUE[0], "password": COLLEAGUE[2]}).ok
-    page.goto("/s/mill/watch/tag-health")
-    page.locator("[aria-label='Findings'] > li").first.wait_for()
-    expect(page.locator("[aria-label='Findings'] > li button:not([aria-label^='Open up: '])")).to_have_count(0)
+def test_a_viewer_reads_and_changes_nothing(viewer):
+    viewer.goto("/s/mill/watch/tag-health")
+    viewer.locator("[aria-label='Findings'] > li").first.wait_for()
+    expect(viewer.locator("[aria-label='Findings'] > li button:not([aria-label^='Open up: '])")).to_have_count(0)
 
 
 def test_the_number_of_one_error_is_that_error_and_no_other(health):

@@ -5,6 +5,8 @@ import re
 import pytest
 from playwright.sync_api import expect
 
+from tests.browser.conftest import follow
+
 HEADS = "thead th"
 
 
@@ -139,15 +141,15 @@ def test_columns_are_chosen_ordered_widened_and_kept(channels):
     assert heads(channels) == before
 
 
-def test_the_columns_of_a_list_are_chosen_ordered_and_kept(analyst):
-    analyst.goto("/s/mill/tag/events")
-    events = analyst.get_by_role("region", name="Events")
+def test_the_columns_of_a_list_are_chosen_ordered_and_kept(reader):
+    follow(reader, "/s/mill/tag/events")
+    events = reader.get_by_role("region", name="Events")
     events.get_by_role("button", name="Columns").click()
-    choice = analyst.get_by_role("dialog", name="Columns")
+    choice = reader.get_by_role("dialog", name="Columns")
     choice.get_by_role("checkbox", name="Value").click()
     choice.get_by_role("button", name="Times: one place earlier").click()
-    analyst.keyboard.press("Escape")
-    analyst.reload()
+    reader.keyboard.press("Escape")
+    reader.reload()
     events.locator("tbody tr").first.wait_for()
     assert heads(events) == ["Event", "Times", "People", "Last seen, ago"]
     events.get_by_role("button", name="Columns").click()
@@ -181,32 +183,32 @@ def test_a_row_is_worked_with_by_keyboard_alone(channels):
     assert channels.page.locator("[data-cell][tabindex='0']").count() == 2  # one stop for Tab in each ledger
 
 
-def test_a_list_of_any_length_is_walked_to_its_end_by_keys_and_keeps_the_focus_in_sight(analyst):
-    analyst.goto("/s/mill/watch/visits?only=channel:Email")
-    grid = analyst.get_by_role("grid", name="Visits")
+def test_a_list_of_any_length_is_walked_to_its_end_by_keys_and_keeps_the_focus_in_sight(reader):
+    follow(reader, "/s/mill/watch/visits?only=channel:Email")
+    grid = reader.get_by_role("grid", name="Visits")
     grid.locator("[data-cell='0 0']").focus()
     rows = int(grid.get_attribute("aria-rowcount")) - 1
     assert rows > 400, "three pages at least"
-    here = analyst.locator(":focus")
+    here = reader.locator(":focus")
     seen = 0
     while seen < rows:
-        analyst.keyboard.press("Control+End")
+        reader.keyboard.press("Control+End")
         expect(here).not_to_have_attribute("data-cell", re.compile(rf"^{seen - 1} "))
         expect(here).to_be_in_viewport()
         seen = int(here.get_attribute("data-cell").split(" ")[0]) + 1
         if seen < rows:  # another page is on its way
             drawn = expect(grid.locator("tbody[data-index]").last, f"{seen} of {rows} rows came, now there are {grid.get_attribute('aria-rowcount')}")
             drawn.not_to_have_attribute("data-index", str(seen - 1))
-    analyst.keyboard.press("Control+Home")
+    reader.keyboard.press("Control+Home")
     expect(here).to_have_attribute("data-cell", "0 0")
     for _ in range(30):
-        analyst.keyboard.press("ArrowDown")
+        reader.keyboard.press("ArrowDown")
     expect(here).to_have_attribute("data-cell", "30 0")
     expect(here).to_be_in_viewport()
-    analyst.keyboard.press("PageDown")
-    analyst.keyboard.press("ArrowRight")
+    reader.keyboard.press("PageDown")
+    reader.keyboard.press("ArrowRight")
     expect(here).to_have_attribute("data-cell", "50 1")
-    expect(analyst.locator("[data-cell][tabindex='0']")).to_have_count(1)
+    expect(reader.locator("[data-cell][tabindex='0']")).to_have_count(1)
 
 
 def test_visits_are_not_asked_for_before_it_is_known_of_whom(analyst):

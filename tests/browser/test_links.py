@@ -11,15 +11,13 @@ from playwright.sync_api import expect
 
 from tests.browser.conftest import PERSON
 from tests.browser.telling import hits, visitor_of, wait_for
-from upper_compass.demo.laying import ACCOUNT, PASSWORD
 
 
 @pytest.fixture
-def links(page):
-    assert page.request.post("/api/v1/session", data={"email": ACCOUNT, "password": PASSWORD}).ok
-    page.goto("/s/mill/tag/links")
-    page.get_by_role("region", name="Library").get_by_role("row").nth(1).wait_for()
-    return page
+def links(analyst):
+    analyst.goto("/s/mill/tag/links")
+    analyst.get_by_role("region", name="Library").get_by_role("row").nth(1).wait_for()
+    return analyst
 
 
 def scanned(picture):

@@ -5,7 +5,6 @@ import re
 from playwright.sync_api import expect
 
 from tests.browser.conftest import serious
-from upper_compass.demo.laying import COLLEAGUE
 
 
 def logbook(page):
@@ -60,9 +59,8 @@ def test_an_entry_is_written_with_a_key_flagged_changed_deleted_and_brought_back
     expect(entry(overview, "Letters went out in time")).to_have_count(0)
 
 
-def test_a_viewer_reads_the_logbook_and_writes_nothing(page):
-    assert page.request.post("/api/v1/session", data={"email": COLLEAGUE[0], "password": COLLEAGUE[2]}).ok
-    page.goto("/s/mill/read/pages")
-    page.get_by_role("button", name=re.compile("^Logbook")).click()
-    expect(entry(page, "The German part opened.")).to_be_visible()
-    expect(page.get_by_role("button", name=re.compile("Note|Write an entry|^Edit|^Delete"))).to_have_count(0)
+def test_a_viewer_reads_the_logbook_and_writes_nothing(viewer):
+    viewer.goto("/s/mill/read/pages")
+    viewer.get_by_role("button", name=re.compile("^Logbook")).click()
+    expect(entry(viewer, "The German part opened.")).to_be_visible()
+    expect(viewer.get_by_role("button", name=re.compile("Note|Write an entry|^Edit|^Delete"))).to_have_count(0)

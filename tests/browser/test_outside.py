@@ -5,9 +5,9 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from tests.browser.conftest import PERSON, follow
+from tests.browser.conftest import PERSON, follow, sign_in
 from tests.browser.telling import HARM, collected, hits, props_of, serve, settled, until, visitor_of, wait_for, wait_for_events
-from upper_compass.demo.laying import ACCOUNT, COLLEAGUE, PASSWORD
+from upper_compass.demo.laying import ACCOUNT, PASSWORD
 
 ALL = "/uc.js?site=mill"
 
@@ -114,7 +114,7 @@ def planted(page, demo_database):
         PLANTED,
     )
     wait_for(page, demo_database, f"visitor = '{visitor_of(page)}' AND kind IN (1, 2, 3)", 4)
-    assert page.request.post("/api/v1/session", data={"email": ACCOUNT, "password": PASSWORD}).ok
+    sign_in(page, ACCOUNT, PASSWORD)
     return page
 
 
@@ -137,22 +137,21 @@ def test_texts_from_outside_are_text_on_every_view(planted):
     assert planted.evaluate("window.hacked") is None
 
 
-def test_a_viewer_sees_everything_and_is_offered_no_change(page):
-    assert page.request.post("/api/v1/session", data={"email": COLLEAGUE[0], "password": COLLEAGUE[2]}).ok
+def test_a_viewer_sees_everything_and_is_offered_no_change(viewer):
     offered = {
         "tag/goals": ("Make a goal",), "tag/fields": ("Add a field",), "tag/channels": ("Add a channel", "Add an alias", "Save"),
         "tag/links": ("Save", "Archive", "Add a word"), "tag/rules": ("Make a rule", "Publish"),
     }  # fmt: skip
-    page.goto("/s/mill/tag/settings")
-    page.locator("h1").wait_for()
+    viewer.goto("/s/mill/tag/settings")
+    viewer.locator("h1").wait_for()
     for view, buttons in offered.items():
-        follow(page, f"/s/mill/{view}")
-        page.locator("main table, main [aria-label='Channels'] ol").first.wait_for()
+        follow(viewer, f"/s/mill/{view}")
+        viewer.locator("main table, main [aria-label='Channels'] ol").first.wait_for()
         for name in buttons:
-            assert page.get_by_role("button", name=name, exact=True).count() == 0, (view, name)
-    page.goto("/s/mill/tag/events")
-    page.get_by_role("button", name="course booked", exact=True).click()
-    expect(page.get_by_role("form", name="What is said of course booked").get_by_role("button", name="Save")).to_be_disabled()
+            assert viewer.get_by_role("button", name=name, exact=True).count() == 0, (view, name)
+    viewer.goto("/s/mill/tag/events")
+    viewer.get_by_role("button", name="course booked", exact=True).click()
+    expect(viewer.get_by_role("form", name="What is said of course booked").get_by_role("button", name="Save")).to_be_disabled()
 
 
 def test_nothing_is_stored_of_a_visit_that_asks_for_no_tracking_whatever_it_does(browser, demo, demo_database):

@@ -6,7 +6,7 @@ from datetime import timedelta
 import pytest
 from playwright.sync_api import expect
 
-from tests.browser.conftest import choose, serious
+from tests.browser.conftest import choose, serious, sign_in
 from tests.conftest import a_hit, now
 from upper_compass.demo.laying import ACCOUNT, PASSWORD
 
@@ -312,7 +312,7 @@ def test_steps_and_figures_are_chosen_ordered_and_kept(overview):
 def test_the_first_load_is_light_and_asks_no_other_host(page):
     asked = []
     page.on("response", lambda response: asked.append(response))  # noqa: PLW0108 (a method of a list is not taken here)
-    page.request.post("/api/v1/session", data={"email": ACCOUNT, "password": PASSWORD})
+    sign_in(page, ACCOUNT, PASSWORD)
     page.goto("/")
     page.locator("[data-ledger] tbody tr").first.wait_for()
     page.wait_for_load_state("networkidle")
@@ -344,9 +344,10 @@ def test_an_address_of_somebody_elses_site_leads_back_to_ones_own(overview):
     expect(overview.locator("[data-ledger]").first).to_be_visible()
 
 
-def test_signing_out_closes_the_door(overview):
-    overview.get_by_role("button", name="IB, signed in as Ida Brandvold").click()
-    overview.get_by_role("menuitem", name="Sign out").click()
-    expect(overview.get_by_role("button", name="Sign in")).to_be_visible()
-    overview.reload()
-    expect(overview.get_by_role("button", name="Sign in")).to_be_visible()
+def test_signing_out_closes_the_door(analyst):
+    analyst.goto("/")
+    analyst.get_by_role("button", name="IB, signed in as Ida Brandvold").click()
+    analyst.get_by_role("menuitem", name="Sign out").click()
+    expect(analyst.get_by_role("button", name="Sign in")).to_be_visible()
+    analyst.reload()
+    expect(analyst.get_by_role("button", name="Sign in")).to_be_visible()

@@ -5,14 +5,14 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from tests.browser.conftest import opened_one_by_one, serious
+from tests.browser.conftest import follow, opened_one_by_one, serious
 
 
 @pytest.fixture
-def ways(analyst):
-    analyst.goto("/s/mill/explain/paths?centre=page:/courses")
-    nodes(analyst).first.wait_for()
-    return analyst
+def ways(reader):
+    follow(reader, "/s/mill/explain/paths?centre=page:/courses")
+    nodes(reader).first.wait_for()
+    return reader
 
 
 def nodes(page):

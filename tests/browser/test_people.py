@@ -166,14 +166,13 @@ def test_what_was_changed_is_found_again_and_taken_away(people):
     expect(people.get_by_role("heading", level=1)).to_have_text("No change has this in it.")
 
 
-def test_a_viewer_sees_neither_people_nor_changes(page):
-    assert page.request.post("/api/v1/session", data={"email": COLLEAGUE[0], "password": COLLEAGUE[2]}).ok
-    page.goto("/s/mill/tag/people")
-    expect(page.get_by_role("heading", level=1)).to_have_text("You are a viewer of Fennmoor Mill.")
-    follow(page, "/s/mill/tag/changes")
-    expect(page.get_by_role("heading", level=1)).to_have_text("Who changed what is for the owners of Fennmoor Mill.")
-    page.goto("/invited#short")
-    expect(page.get_by_role("heading", level=1)).to_have_text("This link lets nobody in.")
+def test_a_viewer_sees_neither_people_nor_changes(viewer):
+    viewer.goto("/s/mill/tag/people")
+    expect(viewer.get_by_role("heading", level=1)).to_have_text("You are a viewer of Fennmoor Mill.")
+    follow(viewer, "/s/mill/tag/changes")
+    expect(viewer.get_by_role("heading", level=1)).to_have_text("Who changed what is for the owners of Fennmoor Mill.")
+    viewer.goto("/invited#short")
+    expect(viewer.get_by_role("heading", level=1)).to_have_text("This link lets nobody in.")
 
 
 def test_a_site_is_deleted_by_its_name_and_brought_back(people):

@@ -7,24 +7,22 @@ from playwright.sync_api import expect
 
 from tests.browser.conftest import PERSON, choose, options_of, serious
 from tests.browser.telling import hits, served, until, until_served_anew, visitor_of, wait_for
-from upper_compass.demo.laying import ACCOUNT, COLLEAGUE, PASSWORD
 
 EVENT = "course behind a voucher"
 
 
 @pytest.fixture
-def rules(page):
+def rules(analyst):
     """The rules of the mill, with what is live and the draft put back in the end."""
-    assert page.request.post("/api/v1/session", data={"email": ACCOUNT, "password": PASSWORD}).ok
-    page.goto("/s/mill/tag/rules")
-    page.get_by_role("region", name="Rules", exact=True).get_by_role("row").nth(1).wait_for()
-    before = page.request.get("/api/v1/sites/mill/rules").json()
-    yield page
-    headers = {"X-CSRF-Token": page.request.get("/api/v1/session").json()["csrf"]}
-    after = page.request.get("/api/v1/sites/mill/rules").json()
+    analyst.goto("/s/mill/tag/rules")
+    analyst.get_by_role("region", name="Rules", exact=True).get_by_role("row").nth(1).wait_for()
+    before = analyst.request.get("/api/v1/sites/mill/rules").json()
+    yield analyst
+    headers = {"X-CSRF-Token": analyst.request.get("/api/v1/session").json()["csrf"]}
+    after = analyst.request.get("/api/v1/sites/mill/rules").json()
     if after["versions"][0]["rules"] != before["versions"][0]["rules"]:
-        page.request.post(f"/api/v1/sites/mill/rules/versions/{before['versions'][0]['number']}/again", headers=headers)
-    page.request.put("/api/v1/sites/mill/rules/draft", data={"rules": before["draft"]}, headers=headers)
+        analyst.request.post(f"/api/v1/sites/mill/rules/versions/{before['versions'][0]['number']}/again", headers=headers)
+    analyst.request.put("/api/v1/sites/mill/rules/draft", data={"rules": before["draft"]}, headers=headers)
 
 
 def stranger(page):
@@ -281,14 +279,13 @@ def test_an_analyst_who_was_slower_is_told_and_keeps_what_was_typed(rules):
     expect(form.get_by_label("Name", exact=True)).to_have_value("A kind word")
 
 
-def test_a_viewer_reads_rules_and_changes_none(page):
-    assert page.request.post("/api/v1/session", data={"email": COLLEAGUE[0], "password": COLLEAGUE[2]}).ok
-    page.goto("/s/mill/tag/rules")
-    page.get_by_role("button", name="Recipes read for a minute").click()
-    form = page.get_by_role("form", name="The rule Recipes read for a minute")
+def test_a_viewer_reads_rules_and_changes_none(viewer):
+    viewer.goto("/s/mill/tag/rules")
+    viewer.get_by_role("button", name="Recipes read for a minute").click()
+    form = viewer.get_by_role("form", name="The rule Recipes read for a minute")
     expect(form.get_by_label("Name", exact=True)).to_be_disabled()
     for name in ("Save in the draft", "Remove", "Make a rule", "Publish", "Open it with the draft", "Restore …"):
-        expect(page.get_by_role("button", name=name, exact=True)).to_have_count(0)
+        expect(viewer.get_by_role("button", name=name, exact=True)).to_have_count(0)
 
 
 def test_a_trial_that_is_over_leaves_the_live_rules_in_place(page, demo_database):

@@ -5,14 +5,14 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from tests.browser.conftest import serious
+from tests.browser.conftest import follow, serious
 
 
 @pytest.fixture
-def segments(analyst):
-    analyst.goto("/s/mill/explain/segments")
-    analyst.get_by_role("grid", name="Segments", exact=True).locator("tbody tr").first.wait_for()
-    return analyst
+def segments(reader):
+    follow(reader, "/s/mill/explain/segments")
+    reader.get_by_role("grid", name="Segments", exact=True).locator("tbody tr").first.wait_for()
+    return reader
 
 
 def number(text):
@@ -114,9 +114,9 @@ def test_groups_orders_and_people_are_written_by_keyboard(segments):
     expect(page).to_have_url(re.compile("/read/"))
 
 
-def test_up_to_four_stand_side_by_side_in_ledgers_and_the_chart(analyst):
-    page = analyst
-    page.goto("/s/mill/read/overview")
+def test_up_to_four_stand_side_by_side_in_ledgers_and_the_chart(reader):
+    page = reader
+    follow(page, "/s/mill/read/overview")
     page.get_by_role("region", name="Channels").locator("tbody th[role=rowheader]").first.wait_for()
     page.keyboard.press("e")
     page.get_by_role("checkbox", name="By letter side by side").click()
@@ -137,9 +137,9 @@ def test_up_to_four_stand_side_by_side_in_ledgers_and_the_chart(analyst):
     expect(page.get_by_role("heading", level=1)).to_contain_text(f"{b:,}")
 
 
-def test_a_segment_is_begun_from_a_row_a_point_of_a_chart_and_a_visit(analyst):
-    page = analyst
-    page.goto("/s/mill/read/overview")
+def test_a_segment_is_begun_from_a_row_a_point_of_a_chart_and_a_visit(reader):
+    page = reader
+    follow(page, "/s/mill/read/overview")
     heading = page.get_by_role("heading", level=1)
     row = page.get_by_role("region", name="Channels").locator("tbody tr").first
     name = row.get_by_role("rowheader").inner_text().strip().split("\n")[0]
@@ -160,9 +160,9 @@ def test_a_segment_is_begun_from_a_row_a_point_of_a_chart_and_a_visit(analyst):
     assert held(page) > 0
 
 
-def test_saved_segments_are_found_in_the_palette_and_compared(analyst):
-    page = analyst
-    page.goto("/s/mill/read/overview")
+def test_saved_segments_are_found_in_the_palette_and_compared(reader):
+    page = reader
+    follow(page, "/s/mill/read/overview")
     page.get_by_role("list", name="Figures").get_by_role("listitem").nth(3).wait_for()
     page.keyboard.press("/")
     page.get_by_role("dialog").get_by_role("combobox").fill("segment On phones")
@@ -173,13 +173,13 @@ def test_saved_segments_are_found_in_the_palette_and_compared(analyst):
     expect(page.get_by_role("grid", name="Compared values").locator("tbody tr").first).to_be_visible()
 
 
-def test_how_many_a_segment_holds_opens_up_within_what_is_read(analyst):
+def test_how_many_a_segment_holds_opens_up_within_what_is_read(reader):
     held_in = []
     for narrowed in ("", "?only=channel:Email"):
-        analyst.goto(f"/s/mill/explain/segments{narrowed}")
-        figure = analyst.get_by_role("grid", name="Segments", exact=True).get_by_role("row", name=re.compile("^On phones")).locator("[data-opens]")
+        follow(reader, f"/s/mill/explain/segments{narrowed}")
+        figure = reader.get_by_role("grid", name="Segments", exact=True).get_by_role("row", name=re.compile("^On phones")).locator("[data-opens]")
         expect(figure).to_have_text(re.compile(r"\d"))
         held_in.append(number(figure.inner_text()))
         figure.click()
-        expect(analyst.locator("[data-figure]")).to_have_text(figure.inner_text())
+        expect(reader.locator("[data-figure]")).to_have_text(figure.inner_text())
     assert held_in[0] > held_in[1] > 0

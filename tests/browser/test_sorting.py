@@ -5,15 +5,12 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from upper_compass.demo.laying import ACCOUNT, PASSWORD
-
 
 @pytest.fixture
-def channels(page):
-    assert page.request.post("/api/v1/session", data={"email": ACCOUNT, "password": PASSWORD}).ok
-    page.goto("/s/mill/tag/channels")
-    page.get_by_text(re.compile("visits in 90 days fit no channel")).wait_for()
-    return page
+def channels(analyst):
+    analyst.goto("/s/mill/tag/channels")
+    analyst.get_by_text(re.compile("visits in 90 days fit no channel")).wait_for()
+    return analyst
 
 
 def test_an_alias_is_tried_saved_and_undone(channels):

@@ -12,7 +12,6 @@ import pytest
 
 from tests.browser.conftest import findings, follow
 from tests.browser.telling import until
-from upper_compass.demo.laying import COLLEAGUE
 
 VIEWS = (
     "read/overview", "read/pages", "read/sources", "read/audience", "read/events", "explain/compare", "explain/funnels", "explain/paths", "explain/attribution", "explain/drivers", "explain/segments", "watch/now", "watch/visits", "watch/tag-health", "tag/site-code", "tag/events", "tag/goals", "tag/fields", "tag/rules", "tag/links",
@@ -155,6 +154,5 @@ def test_every_view_in_this_state(analyst, state):
 
 
 @pytest.mark.skipif(not ALL, reason="who may change nothing is looked after by test_outside; with axe when all is asked for")
-def test_every_view_for_who_may_change_nothing(page):
-    assert page.request.post("/api/v1/session", data={"email": COLLEAGUE[0], "password": COLLEAGUE[2]}).ok
-    _walk(page, "viewer")
+def test_every_view_for_who_may_change_nothing(viewer):
+    _walk(viewer, "viewer")

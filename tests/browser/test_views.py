@@ -10,7 +10,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.browser.conftest import follow, serious
+from tests.browser.conftest import follow, serious, sign_in
 from tests.browser.telling import until
 from tests.conftest import a_hit
 from upper_compass.demo.laying import ACCOUNT, PASSWORD
@@ -193,30 +193,18 @@ def somebody(demo, playwright):
     sender.dispose()
 
 
-@pytest.fixture(scope="module")
-def page_of_all(browser, browser_context_args):
-    """One page for views that are looked at one after the other, signed in."""
-    context = browser.new_context(**browser_context_args)
-    page = context.new_page()
-    assert page.request.post("/api/v1/session", data={"email": ACCOUNT, "password": PASSWORD}).ok
-    page.goto("/s/mill/tag/settings")
-    page.locator("h1").wait_for()
-    yield page
-    context.close()
-
-
 @pytest.fixture
 def shown(request, view):
     """A page with this view, by day and wide."""
     address, ready = VIEWS[view]
-    page = request.getfixturevalue("page" if view in ALONE else "page_of_all")
+    page = request.getfixturevalue("page" if view in ALONE else "reader")
     page.emulate_media(color_scheme="light", reduced_motion="reduce")
     page.set_viewport_size(dict(zip(("width", "height"), WIDE, strict=True)))
     if page.url != "about:blank":
         follow(page, address)
     else:
         if view != "sign-in":
-            assert page.request.post("/api/v1/session", data={"email": ACCOUNT, "password": PASSWORD}).ok
+            sign_in(page, ACCOUNT, PASSWORD)
         page.goto(address)
     ready(page)
     return page

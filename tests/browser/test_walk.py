@@ -4,7 +4,7 @@ import re
 
 from playwright.sync_api import expect
 
-from tests.browser.conftest import PERSON
+from tests.browser.conftest import PERSON, sign_in
 from tests.browser.telling import visitor_of
 from tests.browser.test_links import fill, scanned
 from upper_compass.demo.laying import ACCOUNT, PASSWORD
@@ -65,7 +65,7 @@ TOLD = {
 
 
 def test_all_that_is_done_is_seen_in_now_and_then_in_the_reports(page):
-    assert page.request.post("/api/v1/session", data={"email": ACCOUNT, "password": PASSWORD}).ok
+    sign_in(page, ACCOUNT, PASSWORD)
     page.goto("/s/mill/watch/now")
     here = page.url.split("/s/")[0]
     url = scan_a_link(page, f"{here}/mill/recipes/no-knead-loaf")

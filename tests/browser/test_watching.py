@@ -8,19 +8,17 @@ from playwright.sync_api import expect
 
 from tests.browser.conftest import opened_one_by_one
 from tests.conftest import a_hit
-from upper_compass.demo.laying import ACCOUNT, PASSWORD
 
 MARKUP = '<img src=x onerror="window.broken=1">{{7*7}}'
 
 
 @pytest.fixture
-def now(page):
-    assert page.request.post("/api/v1/session", data={"email": ACCOUNT, "password": PASSWORD}).ok
-    page.goto("/s/mill/read/overview")
-    page.locator("[data-stage='2']").wait_for()
-    page.keyboard.press("2")
-    expect(page.get_by_role("heading", level=1)).to_contain_text(re.compile("here just now|here now"))
-    return page
+def now(analyst):
+    analyst.goto("/s/mill/read/overview")
+    analyst.locator("[data-stage='2']").wait_for()
+    analyst.keyboard.press("2")
+    expect(analyst.get_by_role("heading", level=1)).to_contain_text(re.compile("here just now|here now"))
+    return analyst
 
 
 def rows(page):

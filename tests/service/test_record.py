@@ -20,7 +20,7 @@ from upper_compass.frames.reader import ReaderHere
 from upper_compass.services.retention import delete_what_is_over, hand_on_what_is_old, purge_what_was_deleted
 from upper_compass.settings import Settings
 from upper_compass.store import record, record_files, sites
-from upper_compass.store.database import connect, migrate
+from upper_compass.store.database import connect
 from upper_compass.store.record_files import VisitorPart
 
 WHOLE = {"first": (now() - timedelta(days=390)).date().isoformat(), "last": now().date().isoformat()}
@@ -74,11 +74,10 @@ BOTH = pytest.mark.parametrize("held", ["folder", "service"], indirect=True)
 
 
 @pytest.fixture
-def held(request, cluster, tmp_path):
+def held(request, cluster, migrated, tmp_path):
     name = f"compass_test_{secrets.token_hex(6)}"
-    cluster.ensure_database(name)
+    cluster.copy_database(migrated, name)
     engine = connect(cluster.url(name))
-    migrate(engine)
     fill(cluster.url(name))
     with object_storage() as (service, address):
         kept = {"storage": str(tmp_path / "kept")}

@@ -81,7 +81,7 @@ def machine(tmp_path_factory):
     # What takes minutes was done once for all tests.
     for name in (".venv", "node_modules"):
         (here / name).symlink_to(ROOT / name)
-    for name in ("web/dist", "tracker/dist"):
+    for name in ("web/dist", "tracker/dist", *(str(one.relative_to(ROOT)) for one in (ROOT / "src").rglob("__pycache__"))):
         shutil.copytree(ROOT / name, here / name)
     (here / ".compass").mkdir(mode=0o700)
     for stamp in (ROOT / ".compass").glob("*.stamp"):
