@@ -9,11 +9,12 @@ from __future__ import annotations
 import json
 import sys
 from collections.abc import Callable
+from functools import partial
 
 from bench.allocators import as_started
-from bench.asking import ORDERED, SCROLLED, columns
+from bench.asking import ORDERED, SCROLLED
 from bench.data import RULES, make
-from bench.reports import MONTH, ZONE, _timed
+from bench.reports import MONTH, ZONE, _timed, columns
 from upper_compass.core.dataset.coded_hits import Dictionaries, encode_hits
 from upper_compass.core.definitions.comparisons import CompareRequest
 from upper_compass.core.definitions.requests import TableRequest
@@ -44,7 +45,7 @@ def main() -> None:
         compare(ReportContext(dataset.shards, ZONE), CompareRequest(period=MONTH, group=ORDERED, dimensions=dimensions), {})
 
     names = [dimension.name for dimension in own_dimensions(ReportContext(dataset.shards, ZONE))]
-    alone = {name: round(_timed(lambda name=name: ask([name])) * 1000, 1) for name in names}
+    alone = {name: round(_timed(partial(ask, [name])) * 1000, 1) for name in names}
     slowest = max(alone, key=lambda name: alone[name])
     together = round(_timed(lambda: ask([])) * 1000, 1)
     print(json.dumps({"all, ms": together, "slowest alone": slowest, "ms": alone[slowest], "ratio": round(together / alone[slowest], 2)}), flush=True)
@@ -61,12 +62,11 @@ def main() -> None:
     counted = columns(["visits", "conversions"])
     asked = InsightsRequest(period=MONTH, goal=1)
     looked = forgetting(lambda context: worth_a_look(context, asked, {1: SCROLLED}))
-    tables = {
-        name: forgetting(
-            lambda context, name=name: table(context, TableRequest(period=MONTH, versus="before", dimensions=[name], columns=counted, goal=1), {1: SCROLLED})
-        )
-        for name in names
-    }
+
+    def by(name: str, context: ReportContext) -> object:
+        return table(context, TableRequest(period=MONTH, versus="before", dimensions=[name], columns=counted, goal=1), {1: SCROLLED})
+
+    tables = {name: forgetting(partial(by, name)) for name in names}
     slowest = max(tables, key=lambda name: tables[name])
     told = {"worth a look, ms": looked, "slowest table": slowest, "ms": tables[slowest], "ratio": round(looked / tables[slowest], 2)}
     print(json.dumps(told), flush=True)

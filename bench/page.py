@@ -10,7 +10,7 @@ import re
 import statistics
 import tempfile
 
-from playwright.sync_api import Browser, Route, sync_playwright
+from playwright.sync_api import Browser, Request, Route, sync_playwright
 
 from bench.laid import laid_demo
 from tests.browser.conftest import CHROMIUM, QUIET
@@ -88,13 +88,13 @@ def main() -> None:
             context = browser.new_context(viewport={"width": 1280, "height": 800})
             context.request.post(f"{server.address}/api/v1/session", data={"email": ACCOUNT, "password": PASSWORD})
             page = context.new_page()
-            scripts: list[int] = []
-            page.on("requestfinished", lambda r, held=scripts: held.append(r.sizes()["responseBodySize"]) if r.resource_type == "script" else None)
+            finished: list[Request] = []
+            page.on("requestfinished", finished.append)
             page.goto(server.address)
             page.locator("[data-ledger] tbody tr").first.wait_for()
             page.wait_for_load_state("networkidle")
             paints.append(page.evaluate(_LCP))
-            weights.append(sum(scripts))
+            weights.append(sum(one.sizes()["responseBodySize"] for one in finished if one.resource_type == "script"))
             context.close()
         keys = _keys(browser, server.address)
         browser.close()

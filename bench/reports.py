@@ -20,6 +20,7 @@ from concurrent.futures import ProcessPoolExecutor
 from datetime import date, timedelta
 from functools import partial
 from multiprocessing import get_context
+from typing import Any
 from zoneinfo import ZoneInfo
 
 os.environ["POLARS_MAX_THREADS"] = "2"
@@ -292,12 +293,12 @@ def measure(count: int) -> dict[str, object]:
     connection = into_duckdb(dataset.main.shards)
     connection.execute("CREATE TABLE raw AS SELECT * FROM raw")
     window_s, visits_s = (_timed(partial(connection.execute, query), DERIVINGS) for query in (_WINDOW, _VISITS))
-    rows = []
+    rows: list[dict[str, Any]] = []
     for name, mine, query in runs:
         theirs = {row[0]: [float(x) for x in row[1:]] for row in connection.execute(query).fetchall()}
         found = mine()
         same = {k: v for k, v in found.items() if any(v)} == {k: v for k, v in theirs.items() if any(v)} or _close(found, theirs)
-        ours, duck = _timed(mine), _timed(lambda query=query: connection.execute(query).fetchall())
+        ours, duck = _timed(mine), _timed(partial(fetched, connection, query))
         rows.append({"report": name, "same": same, "ms": round(ours * 1000, 1), "duckdb_ms": round(duck * 1000, 1), "ratio": round(ours / duck, 2)})
         print(json.dumps(rows[-1]), flush=True)
     return {
@@ -307,6 +308,11 @@ def measure(count: int) -> dict[str, object]:
         "raw_bytes_per_hit": round(ordered.estimated_size() / count, 1),
         "total_ms": round(sum(row["ms"] for row in rows), 1), "all_same": all(row["same"] for row in rows), "worst_ratio": max(row["ratio"] for row in rows),
     }  # fmt: skip
+
+
+def fetched(connection: duckdb.DuckDBPyConnection, query: str) -> list[Any]:
+    """What a query gives."""
+    return connection.execute(query).fetchall()
 
 
 def _close(mine: dict[str, list[float]], theirs: dict[str, list[float]]) -> bool:

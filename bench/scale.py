@@ -32,7 +32,7 @@ from bench.allocators import as_started
 from bench.attribution import linear_sql
 from bench.data import GOAL
 from bench.recording import lay
-from bench.reports import COURSE_MEASURES, LAST, VISIT_MEASURES, ZONE, _course, _tables, _visit_table, columns
+from bench.reports import COURSE_MEASURES, LAST, VISIT_MEASURES, ZONE, _course, _tables, _visit_table, columns, fetched
 from bench.sequences import STEPS, WINDOW_MINUTES, _funnel_sql
 from upper_compass.core.dataset.shard_set import ShardSet
 from upper_compass.core.definitions.funnels import Funnel, FunnelRequest
@@ -212,7 +212,7 @@ def duck(folder: Path, found: dict[str, list[Any]]) -> None:
         connection.execute(f"CREATE VIEW {name} AS SELECT * FROM read_parquet('{folder}/{name}-*.parquet')")
     with Watched(Path(f"/proc/{os.getpid()}/cmdline").read_bytes()) as watched:
         for name, (_, of, query, read) in QUESTIONS.items():
-            answers = [timed(lambda period=period, query=query: connection.execute(query(period)).fetchall()) for period in of]
+            answers = [timed(partial(fetched, connection, query(period))) for period in of]
             for mine, (_, rows) in zip(found[name], answers, strict=True):
                 theirs = {key: row for key, row in read(rows).items() if any(row)}
                 ours = {key: row for key, row in mine.items() if any(row)}

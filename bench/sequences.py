@@ -11,6 +11,7 @@ from __future__ import annotations
 import json
 import sys
 from collections.abc import Callable
+from functools import partial
 
 from bench.allocators import as_started
 from bench.data import RULES, make
@@ -105,10 +106,14 @@ def main() -> None:
         request = FunnelRequest(period=MONTH, versus="none", funnel=asked)
         ours, theirs = funnel(reading(), request).whole.reached, duck.execute(_funnel_sql(units)).fetchall()[0]
         assert tuple(ours) == theirs, (ours, theirs)
-        compared(f"funnel of {units}", lambda request=request: funnel(reading(), request), _funnel_sql(units))
-    request = PathsRequest(period=MONTH, versus="none", centre=Centre(dimension="page", value=CENTRE), forward=_opened(), backward=_opened())
-    _same_ways(paths(reading(), request, {}), duck.execute(_paths_sql()).fetchall())
-    compared("paths", lambda: paths(reading(), request, {}), _paths_sql())
+        compared(f"funnel of {units}", partial(_funnel_of, reading, request), _funnel_sql(units))
+    ways = PathsRequest(period=MONTH, versus="none", centre=Centre(dimension="page", value=CENTRE), forward=_opened(), backward=_opened())
+    _same_ways(paths(reading(), ways, {}), duck.execute(_paths_sql()).fetchall())
+    compared("paths", lambda: paths(reading(), ways, {}), _paths_sql())
+
+
+def _funnel_of(reading: Callable[[], ReportContext], request: FunnelRequest) -> object:
+    return funnel(reading(), request)
 
 
 if __name__ == "__main__":

@@ -41,7 +41,7 @@ def _reads(port: int, begun: Semaphore, enough: Event, told: Queue[tuple[list[fl
     connection = http.client.HTTPConnection("127.0.0.1", port, timeout=60)
     connection.request("POST", "/api/v1/session", json.dumps({"email": ACCOUNT, "password": PASSWORD}), {"Content-Type": "application/json"})
     answer = connection.getresponse()
-    headers = {"Cookie": "; ".join(one.partition(";")[0] for one in answer.headers.get_all("Set-Cookie")), "Content-Type": "application/json"}
+    headers = {"Cookie": "; ".join(one.partition(";")[0] for one in answer.headers.get_all("Set-Cookie", [])), "Content-Type": "application/json"}
     headers["X-CSRF-Token"] = json.loads(answer.read())["csrf"]
     yesterday = date.today() - timedelta(days=1)
     period = {"first": str(yesterday - timedelta(days=27)), "last": str(yesterday)}
