@@ -128,8 +128,8 @@ def viewer(page):
     return page
 
 
-# A view that asks for little, where `reader` rests.
-REST = "/s/mill/tag/settings"
+# Where `reader` rests: a view of no site, which asks for nothing and is none that a test reads.
+REST = "/s/nowhere/read/overview"
 
 
 @pytest.fixture(scope="session")
@@ -145,8 +145,13 @@ def _loaded(browser, browser_context_args):
 
 @pytest.fixture
 def reader(_loaded, browser_context_args):
-    """Signed in as an analyst is, in a page into which the application was loaded once for all tests: views are reached as links lead, see `follow`."""
+    """Signed in as an analyst is, in a page into which the application was loaded once for all tests: views are reached as links lead, see `follow`.
+
+    It remembers what a page remembers, such as the last view of a stage.
+    """
     yield _loaded
+    while _loaded.get_by_role("dialog").or_(_loaded.get_by_role("menu")).or_(_loaded.get_by_role("listbox")).count():
+        _loaded.keyboard.press("Escape")
     for page in _loaded.context.pages:
         if page != _loaded:
             page.close()
@@ -159,11 +164,11 @@ def reader(_loaded, browser_context_args):
 
 
 @pytest.fixture
-def overview(reader):
+def overview(analyst):
     """Signed in, on the first screen."""
-    follow(reader, "/s/mill/read/overview")
-    reader.locator("[data-ledger] tbody tr").first.wait_for()
-    return reader
+    analyst.goto("/")
+    analyst.locator("[data-ledger] tbody tr").first.wait_for()
+    return analyst
 
 
 def follow(page, path):

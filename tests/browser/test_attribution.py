@@ -62,7 +62,9 @@ def test_a_channel_opens_into_campaigns_that_add_up_to_it(credit):
     below.nth(2).wait_for()
     for column, amount in enumerate(whole):
         assert sum(credits(one)[column] for one in below.all()) == pytest.approx(amount, abs=0.05 * below.count() + 0.05)
-    choose(credit, "Below Email", "last touch")
+    with credit.expect_response(re.compile("/reports/table$")):  # until then the rows of before stand there
+        choose(credit, "Below Email", "last touch")
+    credit.evaluate("new Promise((drawn) => requestAnimationFrame(() => requestAnimationFrame(drawn)))")
     expect(credit).to_have_url(re.compile("below"))
     # What the channel has by first touch is shared out as the last touches are.
     changed = [credits(one) for one in below.all()]

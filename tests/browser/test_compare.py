@@ -10,11 +10,10 @@ from tests.browser.conftest import follow, opened_one_by_one, serious
 
 
 @pytest.fixture
-def compare(overview):
-    overview.keyboard.press("4")
-    grid = overview.get_by_role("grid", name="Compared values")
-    grid.locator("tbody tr").nth(3).wait_for()
-    return overview
+def compare(reader):
+    follow(reader, "/s/mill/explain/compare")
+    reader.get_by_role("grid", name="Compared values").locator("tbody tr").nth(3).wait_for()
+    return reader
 
 
 def cells(page, place=0, grid="Compared values"):

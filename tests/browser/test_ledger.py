@@ -11,8 +11,11 @@ HEADS = "thead th"
 
 
 @pytest.fixture
-def channels(overview):
-    return overview.get_by_role("region", name="Channels")
+def channels(reader):
+    follow(reader, "/s/mill/read/overview")
+    region = reader.get_by_role("region", name="Channels")
+    region.locator("tbody tr").first.wait_for()
+    return region
 
 
 def heads(region):

@@ -176,7 +176,7 @@ def test_saved_segments_are_found_in_the_palette_and_compared(reader):
 def test_how_many_a_segment_holds_opens_up_within_what_is_read(reader):
     held_in = []
     for narrowed in ("", "?only=channel:Email"):
-        follow(reader, f"/s/mill/explain/segments{narrowed}")
+        reader.goto(f"/s/mill/explain/segments{narrowed}")
         figure = reader.get_by_role("grid", name="Segments", exact=True).get_by_role("row", name=re.compile("^On phones")).locator("[data-opens]")
         expect(figure).to_have_text(re.compile(r"\d"))
         held_in.append(number(figure.inner_text()))
