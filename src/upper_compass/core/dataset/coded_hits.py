@@ -147,6 +147,8 @@ class Dictionary:
         """The code of each text, and whether there is one. Where two texts have the same hash, all texts are looked through."""
         self._index.extend(self._texts.slice(len(self._index)))
         codes, known = self._index.find(distinct)
+        if not known.any():
+            return codes, known
         other = np.flatnonzero(known & (self._texts.gather(codes) != distinct).to_numpy())
         for place in other:
             found = self._texts.index_of(distinct[int(place)])

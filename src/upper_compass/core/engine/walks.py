@@ -51,6 +51,8 @@ class Walk:
         """Which visits go these steps."""
         fitting = np.ones(len(self.visits), bool)
         for depth, step in enumerate(chain, 1):
+            if not fitting.any():
+                break  # looking texts up costs more than all else where few visits are left
             fitting &= self._is_step(shard, direction, depth, [step], of)
         return fitting
 

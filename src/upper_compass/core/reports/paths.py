@@ -59,11 +59,16 @@ class _Side:
         return PathBranches(chain=node.chain, nodes=nodes, more=more, ended=PathCount(visits=ended[0], converted=ended[1], before=_at(earlier, "", 0)))
 
     def _below(self, chain: tuple[WayStep, ...]) -> list[pl.DataFrame]:
-        within = chain[: len(chain) // STRIDE * STRIDE]
-        if within not in self.counted:
-            by = Counting(chains, (self.request.steps, self.request.centre, self.direction, within, STRIDE))
-            self.counted[within] = [tally.as_texts().frame for tally in self.context.tallies([(ask, by) for ask in self.asks])]
-        return self.counted[within]
+        self._count([chain])
+        return self.counted[_within(chain)]
+
+    def _count(self, opened: Sequence[tuple[WayStep, ...]]) -> None:
+        """Count below all of these at once, so that the steps of the visits are found once for them."""
+        missing = [within for within in dict.fromkeys(map(_within, opened)) if within not in self.counted]
+        by = [Counting(chains, (self.request.steps, self.request.centre, self.direction, within, STRIDE)) for within in missing]
+        tallies = iter(self.context.tallies([(ask, one) for one in by for ask in self.asks]))
+        for within in missing:
+            self.counted[within] = [next(tallies).as_texts().frame for _ in self.asks]
 
     def _next(self, frame: pl.DataFrame, chain: tuple[WayStep, ...]) -> pl.DataFrame:
         """Next steps behind a chain: their value (empty: the visit ends), kind, visits, converted; the commonest first."""
@@ -80,6 +85,7 @@ class _Side:
         """All that is opened; where nothing is said to be, the largest."""
         asked = self.request.forward if self.direction == "forward" else self.request.backward
         if asked is not None:
+            self._count([tuple(node.chain) for node in asked])
             return [self.branches(node) for node in asked]
         found = level = [self.branches(OpenedNode())]
         for count in USUAL[self.direction]:
@@ -106,6 +112,11 @@ def paths(context: ReportContext, request: PathsRequest, goals: Mapping[int, Goa
     asks = [now, *([replace(now, start=start, stop=stop)] if versus else [])]
     forward, backward = (_Side(context, request, asks, direction) for direction in ("forward", "backward"))
     return PathsResult(period=request.period, versus=versus, centre=forward.total(), forward=forward.opened(), backward=backward.opened())
+
+
+def _within(chain: tuple[WayStep, ...]) -> tuple[WayStep, ...]:
+    """Those first steps of a chain below which it was counted."""
+    return chain[: len(chain) // STRIDE * STRIDE]
 
 
 def _at(earlier: Mapping[tuple[str, int], int] | None, value: str, kind: int) -> int | None:
