@@ -47,7 +47,8 @@ def test_a_replicate_is_the_credit_of_each_visitor_as_often_as_they_are_drawn(hi
             theirs[value] = theirs.get(value, 0) + credit * drawn(visitor)
     for shards in (1, 3):
         ours, of_all = replicated(reading_of(hits, count=shards), dimension, model)
-        assert ours == {value: pytest.approx(row, abs=1e-9) for value, row in theirs.items() if row.max() > 1e-9}
+        # What rows tell has nine decimals, and is drawn several times of several visitors.
+        assert ours == {value: pytest.approx(row, abs=1e-7) for value, row in theirs.items() if row.max() > 1e-9}
         assert of_all == pytest.approx(whole)
 
 
