@@ -9,6 +9,7 @@ import json
 import re
 import statistics
 import tempfile
+from functools import partial
 
 from playwright.sync_api import Browser, Request, Route, sync_playwright
 
@@ -78,6 +79,10 @@ def _keys(browser: Browser, address: str) -> dict[str, object]:
     return {"rows": ROWS, "keys": KEYS, "under_16_ms": quick, "median_ms": statistics.median(every), "p95_ms": every[int(KEYS * 0.95)], "worst_ms": every[-1]}
 
 
+def _keep(held: list[Request], request: Request) -> None:
+    held.append(request)
+
+
 def main() -> None:
     """Lay the demo in a database of its own, then load the Overview in new browser profiles."""
     with laid_demo() as url, tempfile.TemporaryDirectory() as folder, sync_playwright() as playwright:
@@ -89,7 +94,7 @@ def main() -> None:
             context.request.post(f"{server.address}/api/v1/session", data={"email": ACCOUNT, "password": PASSWORD})
             page = context.new_page()
             finished: list[Request] = []
-            page.on("requestfinished", finished.append)
+            page.on("requestfinished", partial(_keep, finished))
             page.goto(server.address)
             page.locator("[data-ledger] tbody tr").first.wait_for()
             page.wait_for_load_state("networkidle")
