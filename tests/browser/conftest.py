@@ -176,7 +176,8 @@ def overview(analyst):
 def follow(page, path):
     """Go to another view as a link does, without loading the application anew, and wait for its heading."""
     page.evaluate("(path) => { document.querySelector('h1').dataset.left = ''; history.pushState({}, '', path); }", path)
-    page.locator("h1:not([data-left])").wait_for(state="attached")
+    page.locator("h1:not([data-left])").first.wait_for(state="attached")
+    page.locator("h1[data-left]").wait_for(state="detached")  # hidden, not gone, while the code of the other view is being fetched
 
 
 def confirm(page, button, *, key=None):
