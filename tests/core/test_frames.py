@@ -49,6 +49,7 @@ def _small_levels(monkeypatch):
     monkeypatch.setattr(site_dataset, "COMPACT_FROM", 1000)
     monkeypatch.setattr(site_dataset, "TAIL", 3)
     monkeypatch.setattr(site_dataset, "SHARDS", 2)
+    monkeypatch.setattr(site_dataset, "SPLIT_FROM", 0)
     monkeypatch.setattr(site_dataset, "GROWTH", 2)
     monkeypatch.setattr(site_dataset, "RETRACT_FROM", 4)
 
@@ -66,10 +67,11 @@ def lists(frames):
     st.sampled_from((3, 10, 1000)),
     st.sampled_from((0, 6, 1000)),
     st.sampled_from((0, 500, 2**62)),
+    st.sampled_from((0, 12, 1000)),
 )
-@settings(max_examples=8)
-def test_step_by_step_is_the_same_as_at_once_in_memory_and_mapped(hits, steps, compact_from, taken_back_from, max_bytes):
-    site_dataset.RETRACT_FROM = taken_back_from
+@settings(max_examples=10)
+def test_step_by_step_is_the_same_as_at_once_in_memory_and_mapped(hits, steps, compact_from, taken_back_from, max_bytes, split_from):
+    site_dataset.RETRACT_FROM, site_dataset.SPLIT_FROM = taken_back_from, split_from
     ordered = sorted(hits, key=lambda one: one["seq"])
     whole = site_dataset.start(rules(), REFERENCE)
     whole = site_dataset.advance(whole, [raw_frame(ordered)], len(ordered))
@@ -87,6 +89,17 @@ def test_step_by_step_is_the_same_as_at_once_in_memory_and_mapped(hits, steps, c
     put_down = [PlacedHits(hits) for hits in frames.by_shard()]
     again = site_dataset.of_shards(rules(), REFERENCE, frames.dictionaries, put_down, frames.seq)
     assert (answers(again), lists(again)) == (answers(whole), lists(whole))
+
+
+def test_a_small_site_is_one_shard_and_is_split_when_it_has_grown():
+    site_dataset.SPLIT_FROM, site_dataset.COMPACT_FROM = 10, 3
+    ordered = numbered([hit(9 * DAY + i, visitor=str(i)) for i in range(24)])
+    frames, counts = empty(), []
+    for done in range(0, 24, 4):
+        frames = site_dataset.advance(frames, [raw_frame(ordered[done : done + 4])], done + 4)
+        counts.append(len(frames.main.shards))
+    assert counts == [1, 1, 2, 2, 2, 2]
+    assert sum(map(len, frames.parts())) == 24
 
 
 def test_what_does_not_fit_is_mapped_and_takes_no_memory(tmp_path):

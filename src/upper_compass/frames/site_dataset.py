@@ -1,7 +1,7 @@
 """One site's hits as shards, brought up to date by what came since.
 
-Visitors are split by a hash among the shards of the main level, which hold most of them. A visitor who does something after that was made is taken
-over, with all their hits, by the deltas: the last of these is small and takes in what arrives; when it has grown it stays, and is joined with the one
+Visitors are split by a hash among the shards of the main level, which hold most of them; of a small site there is one.
+A visitor who does something after that was made is taken over, with all their hits, by the deltas: the last of these is small and takes in what arrives; when it has grown it stays, and is joined with the one
 before when that is of about its size. So only the visitors who did something are derived anew, and little else, however much has gathered. When
 the deltas have grown to a fair part of the main level, all are compacted into a new one.
 
@@ -41,8 +41,9 @@ from upper_compass.core.definitions.reference import Reference
 from upper_compass.core.definitions.site_rules import SiteRules
 from upper_compass.frames.placing import PlacedHits, Placing
 
-# Into so many shards the visitors of the main level are split.
+# Into so many shards the visitors of the main level are split, from so many hits on: fewer are read sooner in one.
 SHARDS = 8
+SPLIT_FROM = 400_000
 # Hits of the last delta, and how many times larger each level before it is at least.
 TAIL, GROWTH = 2_000, 4
 # From a level of so many hits, visitors who leave are retracted, and not taken out.
@@ -138,8 +139,9 @@ class SiteDataset:
         return (_valid_hits(shard) for level in (self.main, *self.deltas) for shard in level.valid)
 
     def by_shard(self) -> Iterator[pl.DataFrame]:
-        """All coded hits, each once, in SHARDS shards, each in order (frames of CODED_SCHEMA)."""
-        splitting, pieces = _Splitting(self.dictionaries), _nothing()
+        """All coded hits, each once, in the shards of the main level, each in order (frames of CODED_SCHEMA)."""
+        count = len(self.main.valid)
+        splitting, pieces = _Splitting(self.dictionaries, count), _nothing(count)
         for part in (_valid_hits(shard) for level in self.deltas for shard in level.valid):
             _hand_out(splitting.split(part), pieces, lambda piece: piece)
         for number, shard in enumerate(self.main.valid):
@@ -178,8 +180,7 @@ def start(
 
     `repeated`: the `seq` of repeated orders of the whole site (ascending), where these are not all of its hits.
     """
-    nothing = [PlacedHits(NO_HITS)] * SHARDS
-    empty = of_shards(rules, reference, dictionaries or Dictionaries(), nothing, 0, repeated, placing)
+    empty = of_shards(rules, reference, dictionaries or Dictionaries(), [PlacedHits(NO_HITS)], 0, repeated, placing)
     return _compacted(empty, empty.lookups, _taken_out(hits or []), seq, repeated)
 
 
@@ -296,33 +297,33 @@ def _taken_out(parts: list[T]) -> Iterator[T]:
         yield parts.pop()
 
 
-def _shards_of(visitors: pl.Series) -> pl.Series:
-    return visitors.hash() % SHARDS
+def _shards_of(visitors: pl.Series, count: int) -> pl.Series:
+    return visitors.hash() % count
 
 
 def split_by() -> str:
     """What tells one way to split visitors from another: where some of them go."""
-    return "".join(map(str, _shards_of(pl.Series([f"visitor {number}" for number in range(64)]))))
+    return "".join(map(str, _shards_of(pl.Series([f"visitor {number}" for number in range(64)]), SHARDS)))
 
 
 class _Splitting:
-    """Which shard each visitor belongs to."""
+    """Which shard of so many each visitor belongs to."""
 
-    def __init__(self, dictionaries: Dictionaries) -> None:
-        self._visitors = dictionaries["visitor"]
+    def __init__(self, dictionaries: Dictionaries, count: int) -> None:
+        self._visitors, self._count = dictionaries["visitor"], count
         self._shard_of = pl.Series([], dtype=pl.UInt64)
 
     def split(self, part: pl.DataFrame) -> Iterator[pl.DataFrame]:
         """The hits of each shard among these."""
         since = self._visitors.since(len(self._shard_of))
         if len(since):
-            self._shard_of = pl.concat([self._shard_of, _shards_of(since)], rechunk=True)
+            self._shard_of = pl.concat([self._shard_of, _shards_of(since, self._count)], rechunk=True)
         of = self._shard_of[part["visitor"]]
-        return (part.filter(of == number) for number in range(SHARDS))
+        return (part.filter(of == number) for number in range(self._count))
 
 
-def _nothing() -> list[list[pl.DataFrame]]:
-    return [[] for _ in range(SHARDS)]
+def _nothing(count: int) -> list[list[pl.DataFrame]]:
+    return [[] for _ in range(count)]
 
 
 def _hand_out(split: Iterable[pl.DataFrame], pieces: Sequence[list[pl.DataFrame]], keep: Callable[[pl.DataFrame], pl.DataFrame]) -> None:
@@ -331,9 +332,9 @@ def _hand_out(split: Iterable[pl.DataFrame], pieces: Sequence[list[pl.DataFrame]
             pieces[number].append(keep(piece))
 
 
-def _joined(shard: Shard, pieces: Sequence[pl.DataFrame]) -> pl.DataFrame:
-    """The hits of a shard together with others, in order; the same frame where there is nothing to change."""
-    standing = _valid_hits(shard)
+def _joined(shard: Shard | None, pieces: Sequence[pl.DataFrame]) -> pl.DataFrame:
+    """The hits of a shard, if any, together with others, in order; the same frame where there is nothing to change."""
+    standing = _valid_hits(shard) if shard else NO_HITS
     return in_order(pl.concat([standing, *pieces])) if pieces else standing
 
 
@@ -348,25 +349,31 @@ def _shard_of(placed: PlacedHits, lookups: DimensionLookups, repeated: Ints) -> 
 def _compacted(dataset: SiteDataset, lookups: DimensionLookups, parts: Iterable[pl.DataFrame], seq: int, repeated: Ints | None) -> SiteDataset:
     """All hits, with parts (frames of CODED_SCHEMA) that come, as one level. A part is let go of when it is split, and what was split when its shard is made.
 
-    Whoever stands in a shard of the main level stays there.
+    Whoever stands in one of SHARDS shards of the main level stays there; what stands in a single one is split too when there is enough.
     """
-    splitting, pieces, place = _Splitting(dataset.dictionaries), _nothing(), dataset.placing.begin()
-    new_orders = [dataset.orders]
-    gathered = (_valid_hits(shard) for level in dataset.deltas for shard in level.valid)
+    splitting, pieces, place = _Splitting(dataset.dictionaries, SHARDS), _nothing(SHARDS), dataset.placing.begin()
+    is_split = len(dataset.main.valid) == SHARDS
+    standing: list[Shard | None] = [*dataset.main.valid] if is_split else [None] * SHARDS
+    new_orders, count = [dataset.orders], 0
+    gathered = (_valid_hits(shard) for level in (dataset.deltas if is_split else (dataset.main, *dataset.deltas)) for shard in level.valid)
     for part in gathered:
         _hand_out(splitting.split(part), pieces, lambda piece: place.keep(piece).hits)
+        count += len(part)
     for part in parts:
         new_orders.append(_orders_of(part))
         _hand_out(splitting.split(part), pieces, lambda piece: place.keep(piece).hits)
+        count += len(part)
         del part
+    if not is_split and count < SPLIT_FROM:
+        standing, pieces = [None], [list(chain(*pieces))]
     lookups.extend()
     orders = pl.concat(new_orders)
     repeated = repeated_orders(orders) if repeated is None else repeated
     place, main = dataset.placing.begin(), []
-    for number, shard in enumerate(dataset.main.valid):
+    for number, shard in enumerate(standing):
         hits = _joined(shard, pieces[number])
         pieces[number] = []
-        placed = PlacedHits(hits, shard.let_go) if hits is shard.hits and shard.is_mapped else place.keep(hits)
+        placed = PlacedHits(hits, shard.let_go) if shard and hits is shard.hits and shard.is_mapped else place.keep(hits)
         main.append(_shard_of(placed, lookups, repeated))
         del hits, placed
     return SiteDataset(dataset.dictionaries, lookups, Level(tuple(main), tuple(main), repeated), orders, repeated, seq, placing=dataset.placing)

@@ -18,7 +18,8 @@ from upper_compass.run.places import ROOT, CannotRunError, install_packages, say
 PYTHON = ("src", "tests", "bench")
 # The last takes half an hour and forty GB of the disk; it runs when it is named.
 BENCHES = (
-    "asking", "attribution", "collect", "comparing", "importing", "keeping", "page", "planted", "reports", "sequences", "tagging", "together", "views", "scale",
+    "asking", "attribution", "collect", "comparing", "importing", "keeping", "page", "planted", "reports", "sequences", "splitting", "tagging",
+    "together", "views", "scale",
 )  # fmt: skip
 LONG = ("scale",)
 
