@@ -155,5 +155,7 @@ def _reader(settings: Settings) -> Reader:
 def _provider(settings: Settings) -> Provider | None:
     if settings.oidc_issuer is None:
         return None
+    from upper_compass.services.openid_client import OpenIdProvider  # what only an installation with a provider has
+
     given = settings.oidc_issuer, settings.oidc_client_id, settings.oidc_client_secret, settings.oidc_name
-    return Provider(*given, now=lambda: settings.now().timestamp())
+    return OpenIdProvider(*given, now=lambda: settings.now().timestamp())
