@@ -85,7 +85,7 @@ function Credit() {
   }));
   const title = `Credit by ${by}`;
   return (
-    <div className="grid max-w-[1800px] grid-cols-[minmax(0,1fr)] gap-3" aria-busy={asked.isPlaceholderData}>
+    <div className="held grid max-w-[1800px] grid-cols-[minmax(0,1fr)] gap-3" aria-busy={asked.isPlaceholderData}>
       {table ? <CreditAnswer ends={ends} by={by} did={did} whole={table.total.values[FIRST] ?? 0} /> : <Answer> </Answer>}
       <div className="flex flex-wrap items-baseline justify-between gap-x-6 gap-y-1">
         <p className="min-w-0 wrap-anywhere text-ink-2">

@@ -72,7 +72,7 @@ function Compared() {
       )}
       {first && !isEmpty && (
         <div
-          className="grid grid-cols-[minmax(0,1fr)_290px] gap-x-7 gap-y-4 max-[1100px]:grid-cols-[minmax(0,1fr)]"
+          className="held grid grid-cols-[minmax(0,1fr)_290px] gap-x-7 gap-y-4 max-[1100px]:grid-cols-[minmax(0,1fr)]"
           aria-busy={sure.isPlaceholderData}
         >
           <div className="grid min-w-0 content-start gap-4">

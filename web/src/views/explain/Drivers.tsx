@@ -50,7 +50,7 @@ function Sheet() {
   const total = found.channels.total.find((one) => one.id === "conversions")?.values[0] ?? 0;
   const rateOfAll = found.visits ? found.converting / found.visits : null;
   return (
-    <div className="grid max-w-[1800px] grid-cols-[minmax(0,1fr)] gap-3" aria-busy={asked.isPlaceholderData}>
+    <div className="held grid max-w-[1800px] grid-cols-[minmax(0,1fr)] gap-3" aria-busy={asked.isPlaceholderData}>
       {/* What the frame says on the screen stands on the paper too. */}
       <p className="hidden text-label text-ink-2 print:block">
         {site.name} · {goal.name} · {periodWords(period)}

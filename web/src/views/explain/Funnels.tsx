@@ -110,7 +110,7 @@ function Funnel() {
   const step = chosen >= 0 && chosen < funnel.steps.length ? chosen : (apart?.step ?? worstStep(result.whole) ?? funnel.steps.length - 1);
   const title = `Funnel ${funnel.steps.map(stepName).join(" to ")}`.slice(0, 100);
   return (
-    <div className="grid max-w-[1800px] grid-cols-[minmax(0,1fr)] gap-3" aria-busy={asked.isPlaceholderData || !asked.data}>
+    <div className="held grid max-w-[1800px] grid-cols-[minmax(0,1fr)] gap-3" aria-busy={asked.isPlaceholderData || !asked.data}>
       {asked.data ? <FunnelAnswer {...{ funnel, result, dimension, apart }} /> : <Answer> </Answer>}
       <div className="flex flex-wrap items-baseline justify-between gap-x-6 gap-y-1">
         <FunnelLine funnel={funnel} inHand={inHand} />

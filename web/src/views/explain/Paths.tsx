@@ -48,7 +48,7 @@ function Ways() {
   const said = pathSaid(result, centre);
   const all = result.centre;
   return (
-    <div className="grid max-w-[1800px] grid-cols-[minmax(0,1fr)] gap-3" aria-busy={paths.isStale}>
+    <div className="held grid max-w-[1800px] grid-cols-[minmax(0,1fr)] gap-3" aria-busy={paths.isStale}>
       <Answer>
         {all.visits === 0 ? `No ${said.middle.replace(/^0 /, "")} in these days.` : `Of ${said.middle}, `}
         {said.next && (

@@ -33,15 +33,17 @@ export interface LineProps {
   /** Whether credit is told as a share of its column. */
   asShares: boolean;
   top: number;
+  /** Whether its figures are of before, while others are being read. */
+  isHeld?: boolean;
   children: ReactNode;
 }
 
 /** A row of credit: its cells for each column, and where it mostly stands. */
-export function Line({ row, path, onOpen, columns, sharesOf, asShares, top, children }: LineProps) {
+export function Line({ row, path, onOpen, columns, sharesOf, asShares, top, isHeld = false, children }: LineProps) {
   const depth = path.length - 1;
   const name = path.map((one) => nameOf(one.dimension, one.value)).join(", ");
   return (
-    <tr className="group border-b border-hairline" data-level={depth + 1}>
+    <tr className="held group border-b border-hairline" data-level={depth + 1} aria-busy={isHeld}>
       <th scope="row" className="max-w-52 py-0.5 text-start font-normal">
         <span className={clsx("flex min-w-0 items-center gap-1", depth > 0 && "ml-2.5 border-l border-ink-2 pl-5")}>
           {children}

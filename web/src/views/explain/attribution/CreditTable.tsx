@@ -287,7 +287,7 @@ function Children({ request, parent, into, below, setBelow, ...line }: ChildrenP
       {rows.map((row) => {
         const value = row.keys.at(-1) ?? "";
         return (
-          <Line key={value} {...line} row={row} path={[parent, { dimension: into, value }]}>
+          <Line key={value} {...line} row={row} path={[parent, { dimension: into, value }]} isHeld={asked.isPlaceholderData}>
             <NamedRow dimension={into} value={value} none="none" />
           </Line>
         );

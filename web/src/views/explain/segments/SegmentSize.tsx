@@ -27,7 +27,7 @@ export function SegmentSize({ segment, size, isStale }: SegmentSizeProps) {
     <aside
       aria-label="What the segment holds"
       aria-busy={isStale}
-      className="grid min-w-0 grid-cols-[minmax(0,1fr)] content-start gap-3 min-[1000px]:border-l min-[1000px]:border-hairline min-[1000px]:pl-6"
+      className="held grid min-w-0 grid-cols-[minmax(0,1fr)] content-start gap-3 min-[1000px]:border-l min-[1000px]:border-hairline min-[1000px]:pl-6"
     >
       <div role="status">
         <p className="text-[22px] leading-7 font-semibold" data-held>
