@@ -176,6 +176,7 @@ def test_the_removal_effect_says_what_it_rests_on_and_shares_have_intervals(cred
     expect(figure).to_have_text(f"{share:.2f}")
     assert sum(float(line.locator("td.font-semibold").nth(1).inner_text()) for line in rows(credit).all()) == pytest.approx(100, abs=0.1)
     figure.click()
+    expect(opened).to_contain_text(re.compile(r"between [\d.]+ and [\d.]+ %"))
     low, high = (float(one) for one in re.search(r"between ([\d.]+) and ([\d.]+) %", opened.inner_text()).groups())
     assert low < share < high
     assert serious(credit) == []

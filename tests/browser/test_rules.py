@@ -222,11 +222,8 @@ def test_a_rule_calls_a_goal_that_listens_or_one_that_is_made_for_it(rules):
     form = rules.get_by_role("form", name="A new rule")
     choose(form.get_by_label("What is done"), "count a goal")
     form.get_by_label("The goal", exact=True).click()
-    assert rules.get_by_role("option").all_inner_texts()[1:] == [
-        "Course bookings, by course booked",
-        "Guide downloads, by file download",
-        "Wholesale enquiries, by form submit",
-    ]
+    goals = ["Course bookings, by course booked", "Guide downloads, by file download", "Wholesale enquiries, by form submit"]
+    expect(rules.get_by_role("option")).to_have_text([re.compile(".*"), *goals])
     rules.keyboard.press("Escape")
     form.get_by_role("button", name="Make a goal that listens for a call").click()
     form.get_by_label("Name of a goal that is called").fill("Voucher wish")
