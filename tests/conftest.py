@@ -55,7 +55,7 @@ BOOKED = Goal.model_validate({"match": {"kind": "event", "names": ["book"]}, "co
 
 
 class ByFile(LoadScopeScheduling):
-    """For two processes: a file's tests stay together, so that what they share is made once."""
+    """For several processes: a file's tests stay together, so that what they share is made once."""
 
     def _split_scope(self, nodeid):
         return nodeid.partition("::")[0]
@@ -65,9 +65,9 @@ def pytest_xdist_make_scheduler(config, log):
     return ByFile(config, log)
 
 
-# Long ones that need no demo: while one process lays it, the other would wait.
+# Long ones that need no demo: while one process lays it, the others would wait.
 MEANWHILE = tuple(f"tests/core/test_{name}.py" for name in ("frames", "reports", "watching", "columns", "segments", "sources"))
-# The short ones last, so that both processes end together.
+# The short ones last, so that all processes end together.
 ROOMS = ("scale", "browser", "service", "core")
 
 

@@ -63,13 +63,13 @@ def test_a_channel_opens_into_campaigns_that_add_up_to_it(credit):
     for column, amount in enumerate(whole):
         assert sum(credits(one)[column] for one in below.all()) == pytest.approx(amount, abs=0.05 * below.count() + 0.05)
     asked = []
-    credit.route("**/reports/table", lambda route: asked.append(route))
+    credit.route("**/reports/table", lambda route: asked.insert(0, route))
     choose(credit, "Below Email", "last touch")
     expect(below.first).to_have_attribute("aria-busy", "true")  # until the others come the rows of before stand there, paler
     expect(below.first).to_have_css("opacity", "0.5")
-    credit.unroute_all()
     for one in asked:
         one.continue_()
+    credit.unroute_all()
     expect(below.first).to_have_attribute("aria-busy", "false")
     expect(credit).to_have_url(re.compile("below"))
     # What the channel has by first touch is shared out as the last touches are.
