@@ -24,8 +24,6 @@ BENCHES = (
 LONG = ("scale",)
 
 
-# One more than two cores have to do: a test waits now and then, for the browser or for the clock of a page.
-WORKERS = "3"
 # Tests of reports over HTTP, which run once on each runner.
 REPORTS = ("api", "comparing", "explaining", "exports", "figures", "findings", "insights", "links", "naming", "segments", "sorting", "upgrade", "watching")
 
@@ -131,7 +129,7 @@ def test(rest: Sequence[str]) -> int:
     # Tests wait now and then; the checks, which are nicer, take that time.
     with ThreadPoolExecutor(1) as pool:
         checking = pool.submit(_complaints)
-        tested = subprocess.run([*pytest, "-n", WORKERS, "--dist", "loadscope", "--no-loadscope-reorder"], cwd=ROOT, env=few_threads, check=False).returncode
+        tested = subprocess.run([*pytest, "-n", "2", "--dist", "loadscope", "--no-loadscope-reorder"], cwd=ROOT, env=few_threads, check=False).returncode
         complaints = checking.result()
     return 1 if _said(complaints) or tested else 0
 
