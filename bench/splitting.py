@@ -1,6 +1,6 @@
 """From how many hits on a site is split into several shards: the ten reports of `bench/reports` on one, as ratios of their time on several, and a new hit.
 
-Each medians of five, both in one run, nothing kept in between. Run: ./compass bench splitting.
+Each report the median of five, the hit of twenty, both sides in one run, nothing kept in between. Run: ./compass bench splitting.
 """
 
 from __future__ import annotations
