@@ -76,7 +76,7 @@ def test_an_address_brings_a_view_back_as_it_was(channels):
     expect(channels.get_by_role("row").filter(has_text="news-letter")).to_be_visible()
     channels.get_by_role("button", name="Find").click()
     channels.get_by_label("Look for channels").fill("mail")
-    expect(channels.get_by_role("row").filter(has_text="Podcast")).to_have_count(0)
+    expect(channels.get_by_role("row").filter(has_text="Direct")).to_have_count(0)
     expect(page).to_have_url(re.compile("query"))
     channels.get_by_role("button", name=re.compile("^Email, Visits: ")).click()
     expect(page.locator("[data-figure]")).not_to_be_empty()
