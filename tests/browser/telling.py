@@ -23,7 +23,7 @@ def hits(engine, where):
 
 
 def wait_for(page, engine, where, count=1):
-    for _ in range(200):
+    for _ in range(600):
         found = hits(engine, where)
         if len(found) >= count:
             return found
@@ -91,7 +91,7 @@ def events(bodies):
 
 
 def wait_for_events(page, bodies, count):
-    for _ in range(100):
+    for _ in range(600):
         if len(events(bodies)) >= count:
             return events(bodies)
         page.wait_for_timeout(50)
@@ -101,7 +101,7 @@ def wait_for_events(page, bodies, count):
 def settled(page, bodies):
     """The events that were sent so far: what is sent goes out in order, so all of it is out when one more has arrived."""
     page.evaluate("uc.event('the very last')")
-    for _ in range(200):
+    for _ in range(600):
         if any(hit["name"] == "the very last" for hit in events(bodies)):
             return [hit for hit in events(bodies) if hit["name"] != "the very last"]
         page.wait_for_timeout(50)

@@ -103,7 +103,7 @@ def test_a_player_in_a_frame_says_what_it_plays(page, demo_database):
     wait_for(page, demo_database, f"visitor = '{visitor_of(page)}' AND name = 'media start'")
     play.click()  # rests
     play.click()  # and goes on, which is no second start
-    for _ in range(100):
+    for _ in range(600):
         told_now = wait_for(page, demo_database, f"visitor = '{visitor_of(page)}' AND name = 'media progress'", 1)
         if told_now[-1]["props"].get("percent") == 100:
             break

@@ -19,7 +19,7 @@ def scan_a_link(page, address):
     page.get_by_role("button", name="QR code").click()
     code = page.get_by_role("group", name="QR code")
     expect(code).to_contain_text("Read again by a decoder")
-    for _ in range(100):  # the picture is drawn some time after it is there
+    for _ in range(300):  # the picture is drawn some time after it is there
         if found := scanned(code.get_by_role("img").screenshot()):
             return found[0]
         page.wait_for_timeout(100)

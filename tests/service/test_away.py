@@ -50,7 +50,7 @@ def asked(client):
 
 
 def is_well(client):
-    for _ in range(100):
+    for _ in range(600):
         if client.get("/health").status_code == 200:
             return True
         time.sleep(0.1)
@@ -59,7 +59,7 @@ def is_well(client):
 
 def until_gone(cluster):
     """Wait until nobody is answered there any more."""
-    for _ in range(100):
+    for _ in range(600):
         try:
             psycopg.connect(cluster.url("away").replace("+psycopg", "")).close()
         except psycopg.OperationalError:

@@ -44,7 +44,7 @@ def proxied(database, tmp_path_factory):
     around = f"daemon off; pid {folder}/nginx.pid; error_log {folder}/error.log; events {{}} http {{ access_log off; {temporary} {shipped} }}"
     (folder / "nginx.conf").write_text(around)
     process = subprocess.Popen([NGINX, "-c", str(folder / "nginx.conf"), "-e", str(folder / "error.log")])
-    for _ in range(200):
+    for _ in range(600):
         with socket.socket() as probe:
             if probe.connect_ex(("127.0.0.1", secure)) == 0:
                 break

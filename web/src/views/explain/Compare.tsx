@@ -59,7 +59,7 @@ function Compared() {
     ...naming,
   };
   return (
-    <div className="grid max-w-[1800px] grid-cols-[minmax(0,1fr)] gap-3">
+    <div className="held grid max-w-[1800px] grid-cols-[minmax(0,1fr)] gap-3" aria-busy={sure.isPlaceholderData}>
       <ComparedAnswer rows={rows} sizes={first?.sizes} units={comparison.units} tested={first?.tested ?? 0} {...naming} />
       <GroupsLine comparison={comparison} sizes={first?.sizes} set={set} />
       {sure.isPending && <LedgerSkeleton rows={14} />}
@@ -71,10 +71,7 @@ function Compared() {
         </EmptyNote>
       )}
       {first && !isEmpty && (
-        <div
-          className="held grid grid-cols-[minmax(0,1fr)_290px] gap-x-7 gap-y-4 max-[1100px]:grid-cols-[minmax(0,1fr)]"
-          aria-busy={sure.isPlaceholderData}
-        >
+        <div className="grid grid-cols-[minmax(0,1fr)_290px] gap-x-7 gap-y-4 max-[1100px]:grid-cols-[minmax(0,1fr)]">
           <div className="grid min-w-0 content-start gap-4">
             <ComparedLedger
               name="Compared values"

@@ -42,7 +42,11 @@ export function Sequences({ column, dimension, did }: SequencesProps) {
   const said = touchesSaid(lengths, did);
   const most = Math.max(...lengths.map((one) => one.conversions));
   return (
-    <section aria-label="Ways of touches" className="grid gap-x-9 gap-y-3 pt-2 min-[1000px]:grid-cols-[minmax(0,2fr)_minmax(0,3fr)]">
+    <section
+      aria-label="Ways of touches"
+      aria-busy={asked.isPlaceholderData}
+      className="held grid gap-x-9 gap-y-3 pt-2 min-[1000px]:grid-cols-[minmax(0,2fr)_minmax(0,3fr)]"
+    >
       <div className="grid content-start gap-2">
         <p className="font-serif text-note">{said}</p>
         <figure className="flex items-end gap-3 overflow-x-auto">
