@@ -162,6 +162,8 @@ def test_what_was_changed_is_found_again_and_taken_away(people):
         people.get_by_role("button", name="Export").click()
         people.get_by_role("menuitem", name="CSV").click()
     assert "A note for the history" in taken.value.path().read_text()
+    people.get_by_label("Look for a change").fill("/basket")
+    expect(changes.filter(has_text="Funnel Checkout")).to_contain_text("steps: /basket, then /checkout/address, then")
     people.get_by_label("Look for a change").fill("nothing like it")
     expect(people.get_by_role("heading", level=1)).to_have_text("No change has this in it.")
 

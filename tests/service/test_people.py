@@ -245,6 +245,8 @@ def test_what_was_changed_is_told_looked_for_and_taken_away_as_a_file(client):
     newest = client.get(f"{MILL}/changes").json()["changes"][0]
     assert (newest["by"], newest["thing"], newest["name"]) == ("Owner", "goal", "=Guides")
     assert newest["fields"] == [{"field": "definition.counts", "before": "once a visit", "after": "every time"}]
+    assert newest["definition"]["kind"] == "goal"
+    assert [newest["definition"][state]["counts"] for state in ("before", "after")] == ["once a visit", "every time"]
     found = client.get(f"{MILL}/changes", params={"text": "EVERY time"}).json()
     assert found["changes"][0] == newest
     assert {"Bookings", "=Guides"} >= {one["name"] for one in found["changes"]}
@@ -258,6 +260,27 @@ def test_what_was_changed_is_told_looked_for_and_taken_away_as_a_file(client):
     for name in ("analyst", "viewer"):
         sign_in(client, name)
         assert client.get(f"{MILL}/changes").status_code == 403
+
+
+def test_what_a_change_defined_is_told_whole_as_far_as_it_can_be_read(client, engine):
+    headers = sign_in(client, "owner")
+    steps = [{"kind": "view"}, {"kind": "order"}]
+    funnel = client.post(f"{MILL}/funnels", json={"name": "Buying", "funnel": {"steps": steps}}, headers=headers).json()
+    segment = {"of": "people", "where": {"conditions": [{"kind": "did", "match": {"kind": "order"}}]}}
+    client.post(f"{MILL}/segments", json={"name": "Buyers", "segment": segment}, headers=headers)
+    client.put(f"{MILL}/funnels/{funnel['id']}", json={"name": "Bought", "funnel": {"steps": steps}}, headers=headers)
+
+    def newest():
+        return [one["definition"] for one in client.get(f"{MILL}/changes").json()["changes"][:3]]
+
+    renamed, made, begun = newest()
+    assert renamed is None
+    assert (made["kind"], made["before"], made["after"]["of"]) == ("segment", None, "people")
+    assert (begun["kind"], begun["before"], [one["kind"] for one in begun["after"]["steps"]]) == ("funnel", None, ["view", "order"])
+    with engine.begin() as connection:
+        connection.exec_driver_sql("UPDATE changes SET after = jsonb_set(after, '{definition}', %(odd)s) WHERE thing = 'segment'", {"odd": '{"of": "cats"}'})
+        connection.exec_driver_sql("UPDATE changes SET after = %(odd)s WHERE thing = 'funnel'", {"odd": '{"definition": [1]}'})
+    assert newest() == [None] * 3
 
 
 def test_people_and_links_are_among_the_changes(client):

@@ -60,6 +60,8 @@ describe("times", () => {
   it("are told as one would", () => {
     expect([0, 89_000, 90_000, 7_200_000, 400_000_000].map(ago)).toEqual(["0 s", "89 s", "2 min", "2 h", "5 d"]);
     expect([40_000, 120_000, 125_000, 3_840_000].map(duration)).toEqual(["40 s", "2 min", "2 min 5 s", "1 h 4 min"]);
+    const hours = [47.5, 48, 173.5].map((count) => count * 3_600_000);
+    expect(hours.map(duration)).toEqual(["47 h 30 min", "2 days", "7 days 5 h"]);
     expect(moment(Date.UTC(2026, 10, 22, 14, 5, 9), "Europe/Dublin")).toBe("Sun 22 Nov, 14:05:09");
     expect(longDay("2027-11-26")).toBe("26 Nov 2027");
   });

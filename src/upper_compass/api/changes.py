@@ -40,7 +40,7 @@ def list_changes(
     """Who changed what, the newest first, 200 at once. For the site's owners."""
     with access.engine.connect() as connection:
         found = sites.all_changes(connection, access.site.id, MAX_LISTED + 1, text, before)
-    return ChangesOut(changes=[told_change(one) for one in found[:MAX_LISTED]], more=len(found) > MAX_LISTED)
+    return ChangesOut(changes=[told_change(one, is_defined=True) for one in found[:MAX_LISTED]], more=len(found) > MAX_LISTED)
 
 
 @router.get("/file", response_class=StreamingResponse, openapi_extra=who("owner"), responses={200: FILES, **responses(401, 403, 404, 422)})

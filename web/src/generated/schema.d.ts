@@ -2747,6 +2747,8 @@ export interface components {
         /**
          * ChangeOut
          * @description A change. `thing`: what kind of thing; `name`: what it is called, where it has a name; `by` is null when they are gone.
+         *
+         *     `definition`: of a goal, a segment and a funnel what `fields` tell one by one, whole; null where that did not change or cannot be read any more.
          */
         ChangeOut: {
             /** Id */
@@ -2764,6 +2766,8 @@ export interface components {
             name: string | null;
             /** Fields */
             fields: components["schemas"]["DifferenceOut"][];
+            /** Definition */
+            definition?: (components["schemas"]["GoalChange"] | components["schemas"]["SegmentChange"] | components["schemas"]["FunnelChange"]) | null;
         };
         /**
          * ChangesOut
@@ -3885,6 +3889,19 @@ export interface components {
             directly_next: boolean;
         };
         /**
+         * FunnelChange
+         * @description The steps that were saved, and those that are.
+         */
+        FunnelChange: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "funnel";
+            before: components["schemas"]["Funnel"] | null;
+            after: components["schemas"]["Funnel"] | null;
+        };
+        /**
          * FunnelFigures
          * @description A figure for each step. Shares of the step before have a 95 % Wilson interval; times are seconds from the step before, of those who reached it.
          *
@@ -4082,6 +4099,19 @@ export interface components {
              *     }
              */
             value: components["schemas"]["NoValue"] | components["schemas"]["FixedValue"] | components["schemas"]["HitValue"];
+        };
+        /**
+         * GoalChange
+         * @description What a goal counted, and what it counts.
+         */
+        GoalChange: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "goal";
+            before: components["schemas"]["Goal"] | null;
+            after: components["schemas"]["Goal"] | null;
         };
         /**
          * GoalCounted
@@ -6131,6 +6161,19 @@ export interface components {
              */
             of: "visits" | "people";
             where: components["schemas"]["Group"];
+        };
+        /**
+         * SegmentChange
+         * @description Who was in a segment, and who is.
+         */
+        SegmentChange: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "segment";
+            before: components["schemas"]["Segment"] | null;
+            after: components["schemas"]["Segment"] | null;
         };
         /**
          * SegmentCondition

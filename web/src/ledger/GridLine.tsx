@@ -84,7 +84,7 @@ function DrawnLine<Row extends object>({ columns, row, place, active, isTotal, o
           className={clsx(
             ground,
             "leading-5",
-            column.axis ? "pl-2" : column.isWrapped ? "py-0.5 align-top wrap-anywhere" : "truncate",
+            column.axis ? "pl-2" : column.isWrapped ? "py-0.5 wrap-anywhere" : "truncate",
             column.axis ? "" : column.isNumber ? "pl-1.5 text-right" : "pl-3",
             column.isLead && "font-semibold",
             column.isQuiet && "font-normal text-ink-2",

@@ -119,12 +119,14 @@ export function ago(ms: number): string {
   return seconds < 172_800 ? `${Math.round(seconds / 3600)} h` : `${Math.round(seconds / 86_400)} d`;
 }
 
-/** A length of time: `40 s`, `2 min 5 s`, `1 h 4 min`. */
+/** A length of time: `40 s`, `2 min 5 s`, `1 h 4 min`, `7 days 5 h`. */
 export function duration(ms: number): string {
   const seconds = Math.round(ms / 1000);
   if (seconds < 60) return `${seconds} s`;
   if (seconds < 3600) return seconds % 60 ? `${Math.floor(seconds / 60)} min ${seconds % 60} s` : `${seconds / 60} min`;
-  return `${Math.floor(seconds / 3600)} h ${Math.floor((seconds % 3600) / 60)} min`;
+  const hours = Math.floor(seconds / 3600);
+  if (hours < 48) return `${hours} h ${Math.floor((seconds % 3600) / 60)} min`;
+  return hours % 24 ? `${Math.floor(hours / 24)} days ${hours % 24} h` : `${hours / 24} days`;
 }
 
 /** An amount of money with its sign. */

@@ -25,26 +25,3 @@ export function membersSaid(members: readonly { role: Role }[], site: string): s
   const last = told.pop() ?? "";
   return `${plural(members.length, "person", "people")} may enter ${site}: ${told.length ? `${told.join(", ")} and ${last}` : last}.`;
 }
-
-/** Kinds of things that are changed, as they are called on screen. */
-const THINGS: Record<string, string> = {
-  site: "Settings",
-  rules: "Rules",
-  finding: "Tag health",
-  vocabulary: "Words of links",
-  "log reading": "Reading of logs",
-  person: "Person",
-  account: "Name",
-  "sign-in": "Another way to sign in",
-};
-export const thingWords = (thing: string): string => THINGS[thing] ?? thing.charAt(0).toUpperCase() + thing.slice(1);
-
-/** A field of a change, in words: `definition.counts` is `definition, counts`. */
-export const fieldWords = (field: string): string => field.replaceAll("_", " ").replaceAll(".", ", ");
-
-/** From which value to which. */
-export function differenceWords({ field, before, after }: Schemas["DifferenceOut"]): string {
-  const name = fieldWords(field);
-  if (before === null) return `${name}: ${after ?? ""}`;
-  return after === null ? `${name}: ${before}, taken away` : `${name}: ${before} → ${after}`;
-}

@@ -23,12 +23,12 @@ export function RowAside({ row, sizes, words, others, dimension, tested }: RowAs
       className="border-hairline max-[1100px]:border-t max-[1100px]:pt-3 min-[1101px]:border-l min-[1101px]:pl-6"
     >
       <Title className="[overflow-wrap:anywhere]">{valueWords(row.dimension, row.value)}</Title>
-      <p className="my-2 font-serif text-note [overflow-wrap:anywhere]">
+      <p className="pales my-2 font-serif text-note [overflow-wrap:anywhere]">
         {counts}
         <b>{stressed}</b>
         {interval}.
       </p>
-      <dl>
+      <dl className="pales">
         {[
           ["p, of this row alone", evidence(row.p)],
           [`corrected over ${plural(tested, "row")}`, evidence(row.corrected)],

@@ -4,16 +4,18 @@ import type { Schemas } from "@/api/client";
 import { useSite } from "@/state/site";
 import { Button } from "@/ui/Button";
 import { moment } from "@/words/format";
-import { differenceWords, thingWords } from "@/words/people";
+import { changeLines, thingWords } from "@/words/changes";
 
 const SHOWN = 4;
 
 /** One change: when, of what, from which value to which, and who made it where that is not plain. */
-export function ChangeLine({ change: { at, by, thing, name, fields }, showsWho }: { change: Schemas["ChangeOut"]; showsWho?: boolean }) {
-  const { site } = useSite();
+export function ChangeLine({ change, showsWho }: { change: Schemas["ChangeOut"]; showsWho?: boolean }) {
+  const { site, registry, segments } = useSite();
   const [isWhole, setWhole] = useState(false);
-  const told = isWhole ? fields : fields.slice(0, SHOWN);
-  const more = fields.length - told.length;
+  const { at, by, thing, name } = change;
+  const lines = changeLines(change, { registry, segments }, site.currency);
+  const told = isWhole ? lines : lines.slice(0, SHOWN);
+  const more = lines.length - told.length;
   return (
     <li
       className={`grid gap-x-5 border-b border-hairline py-1.5 ${showsWho ? "min-[800px]:grid-cols-[150px_150px_minmax(0,1fr)]" : "min-[800px]:grid-cols-[150px_minmax(0,1fr)]"}`}
@@ -27,7 +29,7 @@ export function ChangeLine({ change: { at, by, thing, name, fields }, showsWho }
         <ul className="text-label text-ink-2">
           {told.map((one, place) => (
             <li key={place} className="wrap-anywhere">
-              {differenceWords(one)}
+              {one}
             </li>
           ))}
         </ul>
