@@ -267,20 +267,24 @@ def test_what_a_change_defined_is_told_whole_as_far_as_it_can_be_read(client, en
     steps = [{"kind": "view"}, {"kind": "order"}]
     funnel = client.post(f"{MILL}/funnels", json={"name": "Buying", "funnel": {"steps": steps}}, headers=headers).json()
     segment = {"of": "people", "where": {"conditions": [{"kind": "did", "match": {"kind": "order"}}]}}
+
     client.post(f"{MILL}/segments", json={"name": "Buyers", "segment": segment}, headers=headers)
     client.put(f"{MILL}/funnels/{funnel['id']}", json={"name": "Bought", "funnel": {"steps": steps}}, headers=headers)
+    pages = {"kind": "dimension", "dimension": "page", "test": "one of", "values": [f"/{number:0199}" for number in range(50)]}
+    made = client.post(f"{MILL}/segments", json={"name": "Long", "segment": {"where": {"conditions": [pages]}}}, headers=headers)
+    assert made.status_code == 201, made.text
 
     def newest():
-        return [one["definition"] for one in client.get(f"{MILL}/changes").json()["changes"][:3]]
+        return [one["definition"] for one in client.get(f"{MILL}/changes").json()["changes"][:4]]
 
-    renamed, made, begun = newest()
-    assert renamed is None
+    long, renamed, made, begun = newest()
+    assert (long, renamed) == (None, None)
     assert (made["kind"], made["before"], made["after"]["of"]) == ("segment", None, "people")
     assert (begun["kind"], begun["before"], [one["kind"] for one in begun["after"]["steps"]]) == ("funnel", None, ["view", "order"])
     with engine.begin() as connection:
         connection.exec_driver_sql("UPDATE changes SET after = jsonb_set(after, '{definition}', %(odd)s) WHERE thing = 'segment'", {"odd": '{"of": "cats"}'})
         connection.exec_driver_sql("UPDATE changes SET after = %(odd)s WHERE thing = 'funnel'", {"odd": '{"definition": [1]}'})
-    assert newest() == [None] * 3
+    assert newest() == [None] * 4
 
 
 def test_people_and_links_are_among_the_changes(client):

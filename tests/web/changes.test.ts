@@ -55,5 +55,7 @@ it("says what a goal counts, who is in a segment and what the steps of a funnel 
 });
 
 it("says field by field what has no words of its own", () => {
+  const segment: Segment = { of: "visits", where: { kind: "group", of: "all", conditions: [] } };
+  expect(lines({ kind: "segment", before: segment, after: segment }, "definition.where.of")).toEqual(["where, of: new"]);
   expect(lines(null, "live", "note")).toEqual(["live: new", "note: new"]);
 });

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from datetime import datetime
 from typing import Annotated, Any, Literal
 
@@ -47,6 +48,9 @@ class FunnelChange(BaseModel):
     after: Funnel | None
 
 
+# A longer one, both states as JSON, is told by the first of its fields alone: a list has hundreds of them.
+MAX_DEFINITION = 8_000
+
 Definition = Annotated[GoalChange | SegmentChange | FunnelChange, Field(discriminator="kind")]
 _DEFINITION: TypeAdapter[GoalChange | SegmentChange | FunnelChange] = TypeAdapter(Definition)
 
@@ -54,7 +58,8 @@ _DEFINITION: TypeAdapter[GoalChange | SegmentChange | FunnelChange] = TypeAdapte
 class ChangeOut(BaseModel):
     """A change. `thing`: what kind of thing; `name`: what it is called, where it has a name; `by` is null when they are gone.
 
-    `definition`: of a goal, a segment and a funnel what `fields` tell one by one, whole; null where that did not change or cannot be read any more.
+    `definition`: of a goal, a segment and a funnel what `fields` tell one by one, whole; null where that did not change, is very long, or cannot be
+    read any more.
     """
 
     id: int
@@ -76,7 +81,7 @@ def told_change(change: Change, *, is_defined: bool = False) -> ChangeOut:
 
 def _definition_of(change: Change) -> GoalChange | SegmentChange | FunnelChange | None:
     before, after = (_defined(change.thing, state) for state in (change.before, change.after))
-    if before == after:
+    if before == after or len(json.dumps([before, after])) > MAX_DEFINITION:
         return None
     try:
         return _DEFINITION.validate_python({"kind": change.thing, "before": before, "after": after}, context=STORED)

@@ -2748,7 +2748,8 @@ export interface components {
          * ChangeOut
          * @description A change. `thing`: what kind of thing; `name`: what it is called, where it has a name; `by` is null when they are gone.
          *
-         *     `definition`: of a goal, a segment and a funnel what `fields` tell one by one, whole; null where that did not change or cannot be read any more.
+         *     `definition`: of a goal, a segment and a funnel what `fields` tell one by one, whole; null where that did not change, is very long, or cannot be
+         *     read any more.
          */
         ChangeOut: {
             /** Id */

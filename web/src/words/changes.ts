@@ -32,8 +32,8 @@ export function differenceWords({ field, before, after }: Schemas["DifferenceOut
 
 /** A change field by field; what can be said in words of its own, such as who is in a segment, as a whole. */
 export function changeLines({ fields, definition }: Schemas["ChangeOut"], naming: SegmentNaming, currency: string): string[] {
-  if (!definition) return fields.map(differenceWords);
-  const whole = definitionFields(definition, naming, currency).filter(({ before, after }) => before !== after);
+  const whole = definition ? definitionFields(definition, naming, currency).filter(({ before, after }) => before !== after) : [];
+  if (!definition || !whole.length) return fields.map(differenceWords);
   const isWithin = ({ field }: Schemas["DifferenceOut"]) => field.startsWith("definition.");
   const isSaid = ({ field }: Schemas["DifferenceOut"]) => definition.kind !== "funnel" || field.startsWith("definition.funnel.steps");
   const beside = fields.filter((one) => !isWithin(one));
