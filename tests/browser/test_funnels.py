@@ -132,6 +132,25 @@ def test_a_funnel_is_built_moved_by_key_and_counted_otherwise(checkout):
     assert reached(checkout)[1] == 0
 
 
+def test_a_step_is_dragged_to_the_place_of_another(checkout):
+    before = names(checkout)
+    handle = step(checkout, 2).get_by_role("button", name=re.compile("move it$"))
+    handle.hover()
+    checkout.mouse.down()
+    checkout.mouse.move(*middle_of(handle, 10), steps=4)  # from here on it is dragged
+    expect(checkout.locator("[aria-live=assertive]")).to_contain_text("Step 2 is")
+    checkout.mouse.move(*middle_of(step(checkout, 3).get_by_role("button", name=re.compile("move it$"))), steps=8)
+    expect(checkout.locator("[aria-live=assertive]")).to_contain_text("Step 2 is at the place of step 3.")
+    checkout.mouse.up()
+    expect(step(checkout, 2)).to_contain_text(before[2])
+    assert names(checkout) == [before[0], before[2], before[1], *before[3:]]
+
+
+def middle_of(one, below=0):
+    box = one.bounding_box()
+    return box["x"] + box["width"] / 2, box["y"] + box["height"] / 2 + below
+
+
 def test_a_funnel_is_saved_changed_and_archived_and_each_can_be_taken_back(checkout):
     checkout.get_by_role("button", name="Save", exact=True).click()
     form = checkout.get_by_role("dialog", name="Save the funnel")
