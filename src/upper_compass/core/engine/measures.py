@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Literal
 
-import polars as pl
+import numpy as np
 
+from upper_compass.core.dataset.coded_hits import Floats
+
+# From additive columns by name (f64), a row each, to the measure (f64), NaN over nothing.
+Formula = Callable[[Mapping[str, Floats]], Floats]
 Unit = Literal["count", "percent", "number", "seconds", "money"]
 Chance = Literal["count", "share", "mean", "sum", "none"]
 
@@ -15,7 +20,7 @@ Chance = Literal["count", "share", "mean", "sum", "none"]
 class Measure:
     """One measure, computed from additive columns.
 
-    `needs`: the columns; `of`: the measure from them, null over nothing. `chance`: how far it moves by chance alone (see `statistics.py`), from
+    `needs`: the columns; `of`: the measure from them. `chance`: how far it moves by chance alone (see `statistics.py`), from
     `parts`: for a share (successes, tries), for a mean (sum, sum of squares, count), for a sum (sum, sum of squares), for a count itself.
     `distinct`: counts people or the like, so parts of a whole cannot be added up. `better`: which way is good. `hidden`: no site has a record of it yet,
     so no screen offers it.
@@ -27,7 +32,7 @@ class Measure:
     meaning: str
     formula: str
     needs: tuple[str, ...]
-    of: pl.Expr
+    of: Formula
     chance: Chance
     parts: tuple[str, ...] = ()
     distinct: bool = False
@@ -35,12 +40,20 @@ class Measure:
     hidden: bool = False
 
 
-def _ratio(above: str, below: str, times: float = 1.0) -> pl.Expr:
-    return pl.when(pl.col(below) > 0).then(pl.col(above) * times / pl.col(below))
+def _sum(name: str) -> Formula:
+    return lambda sums: sums[name]
+
+
+def _ratio(above: str, below: str, times: float = 1.0) -> Formula:
+    def ratio(sums: Mapping[str, Floats]) -> Floats:
+        counted, of = sums[above] * times, sums[below]
+        return np.divide(counted, of, out=np.full(len(of), np.nan), where=of > 0)
+
+    return ratio
 
 
 def _count(name: str, title: str, meaning: str, formula: str, *, distinct: bool = False, better: Literal["more", "less", "neither"] = "more") -> Measure:
-    return Measure(name, title, "count", meaning, formula, (name,), pl.col(name), "count", (name,), distinct, better)
+    return Measure(name, title, "count", meaning, formula, (name,), _sum(name), "count", (name,), distinct, better)
 
 
 def _share(
@@ -72,7 +85,7 @@ MEASURES = _registry(
     _count("entries", "Entries", "Visits that began here.", "visits with this entry page"),
     Measure(
         "reached_later", "Gone on to", "count", "Visits that saw the page and began elsewhere.", "visits that saw it − entries",
-        ("seen", "entries"), pl.col("seen") - pl.col("entries"), "none", better="neither",
+        ("seen", "entries"), lambda sums: sums["seen"] - sums["entries"], "none", better="neither",
     ),
     _share(
         "entry_rate", "Entered by", "How many of the visits that saw the page began there.", "entries ÷ visits that saw it",
@@ -88,7 +101,7 @@ MEASURES = _registry(
     _count("times", "Times", "How often it was done.", "event hits in the period"),
     Measure(
         "event_value", "Event value", "money", "What the events were said to be worth.", "sum of the values of the event hits",
-        ("event_value", "event_value_squared"), pl.col("event_value"), "sum", ("event_value", "event_value_squared"),
+        ("event_value", "event_value_squared"), _sum("event_value"), "sum", ("event_value", "event_value_squared"),
     ),
     _count("conversions", "Conversions", "How often the goal was reached.", "counted matches of the goal in the period"),
     _count("converting_visits", "Converting visits", "Visits that reached the goal.", "visits that started in the period and hold a conversion"),
@@ -100,7 +113,7 @@ MEASURES = _registry(
     ),
     Measure(
         "value", "Value", "money", "What the conversions are worth, as the goal says.", "sum of the values of the conversions",
-        ("value", "value_squared"), pl.col("value"), "sum", ("value", "value_squared"),
+        ("value", "value_squared"), _sum("value"), "sum", ("value", "value_squared"),
     ),
     Measure(
         "value_per_visit", "Value per visit", "money", "What a visit is worth on average.", "value ÷ visits",
@@ -109,14 +122,14 @@ MEASURES = _registry(
     _count("orders", "Orders", "Purchases; the same order sent twice counts once.", "order hits in the period"),
     Measure(
         "revenue", "Revenue", "money", "The totals of the orders.", "sum of the totals of the orders",
-        ("revenue", "revenue_squared"), pl.col("revenue"), "sum", ("revenue", "revenue_squared"),
+        ("revenue", "revenue_squared"), _sum("revenue"), "sum", ("revenue", "revenue_squared"),
     ),
     Measure(
         "average_order", "Average order", "money", "What an order comes to on average.", "revenue ÷ orders",
         ("revenue", "revenue_squared", "orders"), _ratio("revenue", "orders"), "mean", ("revenue", "revenue_squared", "orders"),
     ),
     Measure(
-        "spend", "Spend", "money", "What was paid for visits to come.", "sum of what was spent", ("spend",), pl.col("spend"), "none",
+        "spend", "Spend", "money", "What was paid for visits to come.", "sum of what was spent", ("spend",), _sum("spend"), "none",
         better="less", hidden=True,
     ),
 )  # fmt: skip

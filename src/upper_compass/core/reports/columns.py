@@ -10,6 +10,7 @@ import numpy as np
 import polars as pl
 from pydantic import BaseModel
 
+from upper_compass.core.dataset.coded_hits import Floats
 from upper_compass.core.definitions.attribution import USUAL_REACH, CreditModel
 from upper_compass.core.definitions.goals import Counted, Goal, ProductSales
 from upper_compass.core.definitions.periods import Period
@@ -40,13 +41,13 @@ class AskedColumn:
     measure: Measure
     places: Mapping[str, int]
 
-    def sums(self, frame: Sums, *, before: bool = False) -> pl.DataFrame:
-        """The additive columns that the measure needs (f64), under their own names, a row each."""
-        return pl.DataFrame([frame[sum_name(place, name, before=before)].alias(name) for name, place in self.places.items()])
+    def sums(self, frame: Sums, *, before: bool = False) -> dict[str, Floats]:
+        """The additive columns that the measure needs (f64), by their own names, a row each."""
+        return {name: frame[sum_name(place, name, before=before)].to_numpy() for name, place in self.places.items()}
 
-    def values(self, frame: Sums, *, before: bool = False) -> pl.Series:
-        """The measure of each row (f64, null over nothing)."""
-        return self.sums(frame, before=before).select(self.measure.of.cast(pl.Float64).alias("value"))["value"]
+    def values(self, frame: Sums, *, before: bool = False) -> Floats:
+        """The measure of each row (f64, NaN over nothing)."""
+        return self.measure.of(self.sums(frame, before=before))
 
 
 @dataclass(frozen=True)
@@ -204,32 +205,42 @@ def column_values(asked: Asked, rows: Sums, total: Sums) -> list[ColumnValues]:
     return [_figures(one, rows, total, versus=asked.versus is not None) for one in asked.columns]
 
 
-def figures(one: AskedColumn, rows: Sums, *, versus: bool) -> dict[str, pl.Series]:
-    """The figures of one column (f64, null over nothing), a row each, as far as it has them: `values`, `before`, `low` and `high`."""
+def figures(one: AskedColumn, rows: Sums, *, versus: bool) -> dict[str, Floats]:
+    """The figures of one column (f64, NaN over nothing), a row each, as far as it has them: `values`, `before`, `low` and `high`."""
     measure = one.measure
     made = {"values": one.values(rows)}
     if versus:
         made["before"] = one.values(rows, before=True)
     if (place := sum_name(one.places[measure.needs[0]], EVIDENCE[0], before=False)) in rows.columns:
-        made["touches"] = rows[place]
-        made["effect"] = rows[sum_name(one.places[measure.needs[0]], EVIDENCE[1], before=False)]
+        made["touches"] = rows[place].to_numpy()
+        made["effect"] = rows[sum_name(one.places[measure.needs[0]], EVIDENCE[1], before=False)].to_numpy()
     if measure.chance == "share":
-        successes, tries = (one.sums(rows)[part].to_numpy() for part in measure.parts)
-        made["low"], made["high"] = (pl.Series(edge, dtype=pl.Float64).fill_nan(None) for edge in wilson(successes, tries))
+        sums = one.sums(rows)
+        made["low"], made["high"] = wilson(*(sums[part] for part in measure.parts))
     return made
+
+
+def told(figures: Floats) -> list[float | None]:
+    """Figures as they are told: null over nothing."""
+    listed: list[float | None] = figures.tolist()
+    for place in np.flatnonzero(np.isnan(figures)):
+        listed[place] = None
+    return listed
 
 
 def _figures(one: AskedColumn, rows: Sums, total: Sums, *, versus: bool) -> ColumnValues:
     measure = one.measure
-    made = ColumnValues(id=one.column.id, **{name: series.to_list() for name, series in figures(one, rows, versus=versus).items()})
+    found = figures(one, rows, versus=versus)
+    made = ColumnValues(id=one.column.id, **{name: told(part) for name, part in found.items()})
     sums = one.sums(rows)
     if measure.chance == "share":
-        tries = sums[measure.parts[1]].to_numpy()
-        share = one.values(total)[0]
-        made.few = (too_few(tries, share) if share is not None else np.ones(len(tries), bool)).tolist()
-    if made.touches is not None:
-        made.few = [touches is None or touches < FEW_TOUCHES for touches in made.touches]
+        tries = sums[measure.parts[1]]
+        share = float(one.values(total)[0])
+        made.few = (np.ones(len(tries), bool) if np.isnan(share) else too_few(tries, share)).tolist()
+    if "touches" in found:
+        made.few = (~(found["touches"] >= FEW_TOUCHES)).tolist()
     if versus and measure.chance != "none":
-        now, then = (tuple(part[name].to_numpy() for name in measure.parts) for part in (sums, one.sums(rows, before=True)))
-        made.is_significant = is_significant(measure.chance, now, then).tolist()
+        then = one.sums(rows, before=True)
+        now, before = (tuple(part[name] for name in measure.parts) for part in (sums, then))
+        made.is_significant = is_significant(measure.chance, now, before).tolist()
     return made

@@ -29,8 +29,8 @@ def table_frame(context: ReportContext, request: TableRequest, goals: Mapping[in
     made = [keys[f"key_{place}"].alias(name) for place, name in enumerate(request.dimensions)]
     for one in asked.columns:
         title = one.column.name or one.measure.title
-        for part, series in figures(one, sums, versus=asked.versus is not None).items():
+        for part, values in figures(one, sums, versus=asked.versus is not None).items():
             behind, words = BESIDE[part]
             columns.append(FileColumn(f"{one.column.id}{behind}", f"{title}{words}", one.measure.unit))
-            made.append(series.cast(pl.Float64).alias(f"{one.column.id}{behind}"))
+            made.append(pl.Series(f"{one.column.id}{behind}", values, pl.Float64, nan_to_null=True))
     return pl.DataFrame(made), columns

@@ -26,7 +26,7 @@ def filtered(asked: Asked, rows: Tally, request: TableRequest) -> Tally:
             test, pattern = condition.test, condition.value
             kept &= text_test(rows.frame[name], test, pattern).to_numpy() if labels is None else labels.passing(rows.frame[name].to_numpy(), test, pattern)
         else:
-            values = asked.by_id[condition.of].values(rows.frame).to_numpy()
+            values = asked.by_id[condition.of].values(rows.frame)
             kept &= NUMBER_TESTS[condition.test](values, condition.value)
     return rows if kept.all() else replace(rows, frame=rows.frame.filter(kept))
 
@@ -44,7 +44,7 @@ def page_of(asked: Asked, rows: Tally, request: TableRequest, order: Sequence[st
         key = pl.col(first).replace_strict(list(order), range(len(order)), default=-1 if request.descending else len(order)) if order else pl.col(first)
         ordered = texts.sort([key, *names], descending=[request.descending, *(False for _ in names)])
     else:
-        values = asked.by_id[by].values(rows.frame).to_numpy().astype(np.float64)
+        values = asked.by_id[by].values(rows.frame)
         score = np.where(np.isnan(values), np.inf, -values if request.descending else values)
         candidates = _candidates(score, rows, request.offset + request.limit)
         ordered = _texts(rows, candidates).with_columns(pl.Series("score", score[candidates])).sort(["score", *names])
