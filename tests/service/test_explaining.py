@@ -1,5 +1,7 @@
 """Funnels, paths and credits over HTTP: figures of a site's own, narrowed by a saved segment, and what is refused."""
 
+import json
+
 import pytest
 
 from tests.conftest import a_hit, collect, period, sign_in
@@ -264,6 +266,17 @@ def test_the_removal_effect_says_on_what_it_rests(visited):
     behind["column"] = {"id": "c", "measure": "conversions", "model": "removal effect"}
     told = visited.post("/api/v1/sites/mill/reports/credited", json=behind, headers=sign_in(visited, "viewer")).json()
     assert told["count"] == 10 and all(one["credit"] == 0 for one in told["conversions"])
+
+
+def test_a_file_of_removal_effects_says_on_what_they_rest(visited):
+    asked = {"period": period(), "versus": "before", "goal": goal_of_bookings(visited), "dimensions": ["page"]}
+    asked["columns"] = [{"id": "c", "measure": "conversions", "model": "removal effect"}]
+    headers = sign_in(visited, "viewer")
+    [table] = visited.post("/api/v1/sites/mill/reports/table", json=asked, headers=headers).json()["columns"]
+    answer = visited.post("/api/v1/sites/mill/exports/table", params={"format": "jsonl"}, json=asked, headers=headers)
+    lines = [json.loads(line) for line in answer.text.splitlines()]
+    assert [(line["c"], line["c_touches"], line["c_effect"]) for line in lines] == list(zip(table["values"], table["touches"], table["effect"], strict=True))
+    assert {"c_before", "page"} < set(lines[0])
 
 
 def test_a_share_has_an_interval_where_it_is_asked_for(visited):

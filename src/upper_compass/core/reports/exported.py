@@ -10,11 +10,20 @@ from upper_compass.core.definitions.files import FileColumn
 from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.requests import TableRequest
 from upper_compass.core.engine.context import ReportContext
+from upper_compass.core.engine.measures import Unit
 from upper_compass.core.reports.columns import figures
 from upper_compass.core.reports.tables import whole_table
 
-# Behind the name and the title of a column, what of it is told beside its values: in the versus period, and the ends of the 95 % interval.
-BESIDE = {"values": ("", ""), "before": ("_before", ", before"), "low": ("_low", ", from"), "high": ("_high", ", to")}
+# Behind the name and the title of a column, what of it is told beside its values: in the versus period, the ends of the 95 % interval, and what the
+# removal effect rests on; with a unit, where it is not the column's own.
+BESIDE: dict[str, tuple[str, str, Unit | None]] = {
+    "values": ("", "", None),
+    "before": ("_before", ", before", None),
+    "low": ("_low", ", from", None),
+    "high": ("_high", ", to", None),
+    "touches": ("_touches", ", touches", "count"),
+    "effect": ("_effect", ", removal effect", "percent"),
+}
 
 
 def table_frame(context: ReportContext, request: TableRequest, goals: Mapping[int, Goal], *, every_row: bool) -> tuple[pl.DataFrame, list[FileColumn]]:
@@ -30,7 +39,7 @@ def table_frame(context: ReportContext, request: TableRequest, goals: Mapping[in
     for one in asked.columns:
         title = one.column.name or one.measure.title
         for part, values in figures(one, sums, versus=asked.versus is not None).items():
-            behind, words = BESIDE[part]
-            columns.append(FileColumn(f"{one.column.id}{behind}", f"{title}{words}", one.measure.unit))
+            behind, words, unit = BESIDE[part]
+            columns.append(FileColumn(f"{one.column.id}{behind}", f"{title}{words}", unit or one.measure.unit))
             made.append(pl.Series(f"{one.column.id}{behind}", values, pl.Float64, nan_to_null=True))
     return pl.DataFrame(made), columns
