@@ -29,9 +29,7 @@ Asked = TypeVar("Asked", bound=BaseModel)
 
 
 class AsksForGoals(Protocol):
-    """A request that is steered by a goal, and may ask for others."""
-
-    goal: int | None
+    """A request that counts goals."""
 
     @property
     def goals(self) -> set[int]:
@@ -70,13 +68,14 @@ def goal_for(access: Access, goal_id: int | None) -> Goal | None:
 
 def goals_for(access: Access, request: AsksForGoals) -> dict[int, Goal]:
     """All goals that a report asks for, by id."""
+    if not request.goals:
+        return {}
     with access.engine.connect() as connection:
-        found = {goal: store.goal_of(connection, access.site.id, goal) for goal in sorted(request.goals)}
-    missing = [goal for goal, stored in found.items() if stored is None]
-    if missing:
-        field = "goal" if request.goal in missing else "columns"
+        found = store.goals_among(connection, access.site.id, request.goals)
+    if missing := request.goals - found.keys():
+        field = "goal" if getattr(request, "goal", None) in missing else "columns"
         raise Problem(422, "The site has no such goal.", [FieldError(field=field, text="the site has no such goal")])
-    return {goal: stored.goal for goal, stored in found.items() if stored is not None}
+    return {goal: stored.goal for goal, stored in found.items()}
 
 
 def last_days(services: Services, access: Access, days: int) -> Period:

@@ -21,7 +21,7 @@ from upper_compass.core.definitions.funnels import (
     FunnelSuggestionRequest,
 )
 from upper_compass.core.definitions.paths import PathsRequest, PathsResult
-from upper_compass.core.definitions.requests import SeriesRequest, SeriesResult, TableRequest, TableResult
+from upper_compass.core.definitions.requests import SeriesRequest, SeriesResult, TableRequest, TableResult, TogetherRequest, TogetherResult
 from upper_compass.core.engine.dimensions import DIMENSIONS, Family, of_field
 from upper_compass.core.engine.measures import MEASURES, measured_parts
 from upper_compass.core.reports import tables as reports
@@ -36,6 +36,9 @@ from upper_compass.core.reports.paths import paths
 from upper_compass.core.reports.summary import Answer, AnswerRequest, answer
 from upper_compass.core.reports.touch_sequences import SequencesRequest, SequencesResult, touch_sequences
 from upper_compass.store import sites as store
+
+# Nobody waits longer for the first table of a view because of those behind it.
+TOGETHER_SECONDS = 0.25
 
 router = APIRouter(prefix="/api/v1/sites/{site}", tags=["Reports"], route_class=Route)
 
@@ -57,6 +60,7 @@ _FUNNEL = {
 }  # fmt: skip
 _DRIVERS = {"period": _PERIOD, "goal": 1}
 _PATHS = {"period": _PERIOD, "centre": {"dimension": "page", "value": "/courses"}}
+_TOGETHER = {"asked": [{"report": "table", "request": _TABLE}, {"report": "series", "request": {"period": _PERIOD, "columns": _COLUMNS[:1]}}]}
 _SERIES = {"period": _PERIOD, "bucket": "day", "columns": _COLUMNS[:2]}
 
 
@@ -105,6 +109,13 @@ def table(access: Viewer, services: ServicesHere, request: TableRequest = Body(e
 def series(access: Viewer, services: ServicesHere, request: SeriesRequest = Body(examples=[_SERIES])) -> Response:  # noqa: B008
     """The course over time. For the site's viewers."""
     return _json(services.reader.read_json(access.site, reports.series, with_saved(access, request), goals_for(access, request)))
+
+
+@router.post("/reports/together", response_model=TogetherResult, openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
+def together(access: Viewer, services: ServicesHere, request: TogetherRequest = Body(examples=[_TOGETHER])) -> Response:  # noqa: B008
+    """Several tables and courses, as many as there is time for in a quarter of a second, at least one. For the site's viewers."""
+    found = services.reader.read_json(access.site, reports.together, with_saved(access, request), goals_for(access, request), TOGETHER_SECONDS)
+    return _json(found)
 
 
 @router.post("/reports/compare", response_model=CompareResult, openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))

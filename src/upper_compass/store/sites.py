@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import secrets
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
@@ -170,6 +170,12 @@ def goal_of(connection: sa.Connection, site_id: int, goal_id: int) -> StoredGoal
     """One goal of the site, unless it was deleted."""
     row = connection.execute(sa.select(goals).where(goals.c.site_id == site_id, goals.c.id == goal_id, goals.c.deleted_at.is_(None))).one_or_none()
     return _goal(row) if row else None
+
+
+def goals_among(connection: sa.Connection, site_id: int, ids: Collection[int]) -> dict[int, StoredGoal]:
+    """Those of these goals that the site has, by id, unless they were deleted."""
+    rows = connection.execute(sa.select(goals).where(goals.c.site_id == site_id, goals.c.id.in_(ids), goals.c.deleted_at.is_(None)))
+    return {row.id: _goal(row) for row in rows}
 
 
 def add_goal(connection: sa.Connection, site_id: int, name: str, goal: Goal, user_id: int) -> StoredGoal:

@@ -2,6 +2,7 @@ import createClient from "openapi-fetch";
 import createQueries from "openapi-react-query";
 
 import { inWords } from "@/api/fieldNames";
+import { gathering } from "@/api/together";
 import type { components, paths } from "@/generated/schema";
 
 export type Schemas = components["schemas"];
@@ -79,7 +80,7 @@ async function fetchWhole(request: Request): Promise<Response> {
   throw new ApiError({ type: "about:blank", title: "Problem", ...found, status: response.status, detail });
 }
 
-export const client = createClient<paths>({ baseUrl: "/", fetch: fetchWhole });
+export const client = createClient<paths>({ baseUrl: "/", fetch: gathering(fetchWhole) });
 
 /** Questions by the API's own paths; what a question is kept under is its path and all that it was asked with. */
 export const api = createQueries(client);

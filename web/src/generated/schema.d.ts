@@ -847,6 +847,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sites/{site}/reports/together": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Together
+         * @description Several tables and courses, as many as there is time for in a quarter of a second, at least one. For the site's viewers.
+         */
+        post: operations["together_api_v1_sites__site__reports_together_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sites/{site}/reports/compare": {
         parameters: {
             query?: never;
@@ -2662,6 +2682,30 @@ export interface components {
             used: string | null;
             /** Until */
             until: string | null;
+        };
+        /**
+         * AskedSeries
+         * @description A course among others.
+         */
+        AskedSeries: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            report: "series";
+            request: components["schemas"]["SeriesRequest"];
+        };
+        /**
+         * AskedTable
+         * @description A table among others.
+         */
+        AskedTable: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            report: "table";
+            request: components["schemas"]["TableRequest"];
         };
         /**
          * BeginIn
@@ -7276,6 +7320,22 @@ export interface components {
              * @default 7
              */
             half_life_days: number;
+        };
+        /**
+         * TogetherRequest
+         * @description Tables and courses that are wanted at once, those first that shall not wait for the others.
+         */
+        TogetherRequest: {
+            /** Asked */
+            asked: (components["schemas"]["AskedTable"] | components["schemas"]["AskedSeries"])[];
+        };
+        /**
+         * TogetherResult
+         * @description The answers to what was asked first, in its order, all of one moment; what there was no time for is to be asked by itself.
+         */
+        TogetherResult: {
+            /** Answers */
+            answers: (components["schemas"]["TableResult"] | components["schemas"]["SeriesResult"])[];
         };
         /**
          * TokenOut
@@ -12420,6 +12480,99 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SeriesResult"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Timeout */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    together_api_v1_sites__site__reports_together_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The token that signing in gave; needed with a cookie session for all but GET. */
+                "x-csrf-token"?: string | null;
+            };
+            path: {
+                /** @description The site's key. */
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TogetherRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TogetherResult"];
                 };
             };
             /** @description Unauthorized */

@@ -1,0 +1,94 @@
+import { beforeEach, describe, expect, it, vi } from "vitest";
+
+import { gathering } from "@/api/together";
+
+const SITE = "http://compass.example/api/v1/sites/mill";
+const post = (what: string, body: unknown, signal?: AbortSignal) =>
+  new Request(`${SITE}/reports/${what}`, { method: "POST", body: JSON.stringify(body), signal: signal ?? null });
+
+describe("tables and courses that are asked for in one turn", () => {
+  let sent: string[];
+  let answerTogether: (asked: { report: string; request: { n: number } }[]) => Response | Promise<Response>;
+  const told = (asked: { report: string; request: { n: number } }[]) => asked.map(({ report, request }) => ({ [report]: request.n }));
+  const ask = gathering(async (request) => {
+    const what = request.url.slice(SITE.length);
+    const body = (await request.text()) || "{}";
+    sent.push(what);
+    if (what !== "/reports/together") return Response.json({ alone: (JSON.parse(body) as { n: number }).n });
+    const answered = await answerTogether((JSON.parse(body) as { asked: { report: string; request: { n: number } }[] }).asked);
+    if (request.signal.aborted) throw request.signal.reason;
+    return answered;
+  });
+  const answers = (asked: Promise<Response>[]) => Promise.all(asked.map(async (one) => (await one).json() as Promise<unknown>));
+
+  beforeEach(() => {
+    sent = [];
+    answerTogether = (asked) => Response.json({ answers: told(asked) });
+  });
+
+  it("go as one request, and each has its own answer", async () => {
+    const asked = [ask(post("table", { n: 1 })), ask(post("series", { n: 2 })), ask(post("table", { n: 3 }))];
+    expect(await answers(asked)).toEqual([{ table: 1 }, { series: 2 }, { table: 3 }]);
+    expect(sent).toEqual(["/reports/together"]);
+  });
+
+  it("one by itself, and all else, goes as it is", async () => {
+    const asked = [ask(post("table", { n: 1 })), ask(post("compare", { n: 2 })), ask(new Request(`${SITE}/goals`))];
+    expect(await answers(asked)).toEqual([{ alone: 1 }, { alone: 2 }, { alone: undefined }]);
+    expect(sent).not.toContain("/reports/together");
+  });
+
+  it("what there was no time for is asked for by itself", async () => {
+    answerTogether = (asked) => Response.json({ answers: told(asked).slice(0, 1) });
+    const asked = [1, 2, 3].map((n) => ask(post("table", { n })));
+    expect(await answers(asked)).toEqual([{ table: 1 }, { alone: 2 }, { alone: 3 }]);
+  });
+
+  it("no more at once than the server takes", async () => {
+    const most: number[] = [];
+    answerTogether = (asked) => (most.push(asked.length), Response.json({ answers: told(asked) }));
+    const found = await answers(Array.from({ length: 33 }, (_, n) => ask(post("table", { n }))));
+    expect(found.at(-1)).toEqual({ alone: 32 });
+    expect(most).toEqual([16, 16]);
+  });
+
+  it.each([422, 413])("where one cannot be answered (%d), each says so by itself", async (status) => {
+    answerTogether = () => Promise.reject(Object.assign(new Error("one of them"), { status }));
+    expect(await answers([1, 2].map((n) => ask(post("table", { n }))))).toEqual([{ alone: 1 }, { alone: 2 }]);
+  });
+
+  it("where the server fails, all of them fail, and none is asked for again here", async () => {
+    const why = Object.assign(new Error("not today"), { status: 503 });
+    answerTogether = () => Promise.reject(why);
+    const ended = await Promise.allSettled([1, 2].map((n) => ask(post("table", { n }))));
+    expect(ended.map((one) => one.status === "rejected" && one.reason === why)).toEqual([true, true]);
+    expect(sent).toEqual(["/reports/together"]);
+  });
+
+  it("one that nobody wants any more ends at once; the others have their answers", async () => {
+    const leaving = new AbortController();
+    answerTogether = (asked) => (leaving.abort(), Response.json({ answers: told(asked) }));
+    const [left, other] = await Promise.allSettled([ask(post("table", { n: 1 }, leaving.signal)), ask(post("table", { n: 2 }))]);
+    expect(left.status).toBe("rejected");
+    expect(other.status).toBe("fulfilled");
+  });
+
+  it("when all are left the request is left", async () => {
+    const leaving = new AbortController();
+    const wasLeft = vi.fn();
+    answerTogether = () => (leaving.abort(), wasLeft(), Response.json({ answers: [] }));
+    const ended = await Promise.allSettled([1, 2].map((n) => ask(post("table", { n }, leaving.signal))));
+    expect(ended.map((one) => one.status)).toEqual(["rejected", "rejected"]);
+    expect(wasLeft).toHaveBeenCalledOnce();
+    expect(sent).toEqual(["/reports/together"]);
+  });
+
+  it("those left before they went are not sent", async () => {
+    const leaving = new AbortController();
+    const left = [1, 2].map((n) => ask(post("table", { n }, leaving.signal)));
+    leaving.abort();
+    const ended = await Promise.allSettled(left);
+    expect(ended.map((one) => one.status)).toEqual(["rejected", "rejected"]);
+    expect(sent).toEqual([]);
+  });
+});
