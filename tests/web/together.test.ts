@@ -83,6 +83,14 @@ describe("tables and courses that are asked for in one turn", () => {
     expect(sent).toEqual(["/reports/together"]);
   });
 
+  it("one that can no longer be read ends by itself; the others go", async () => {
+    const unreadable = post("table", { n: 1 });
+    unreadable.clone = () => Object.assign(post("table", {}), { text: () => Promise.reject(new DOMException("left", "AbortError")) });
+    const [left, other] = await Promise.allSettled([ask(unreadable), ask(post("table", { n: 2 }))]);
+    expect(left.status).toBe("rejected");
+    expect(await (other as PromiseFulfilledResult<Response>).value.json()).toEqual({ table: 2 });
+  });
+
   it("those left before they went are not sent", async () => {
     const leaving = new AbortController();
     const left = [1, 2].map((n) => ask(post("table", { n }, leaving.signal)));

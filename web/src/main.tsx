@@ -6,20 +6,26 @@ import { setNonce } from "get-nonce";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 
-import { queries, sessionQuery, sitesQuery } from "@/api/queries";
+import { prefetchSite, queries, sessionQuery, sitesQuery } from "@/api/queries";
 import { router } from "@/app/router";
 import { applyLight, followSystem } from "@/state/light";
+import { siteOf } from "@/state/paths";
 
 applyLight();
 followSystem();
 setNonce(document.querySelector<HTMLMetaElement>('meta[property="csp-nonce"]')?.nonce ?? "");
-// The page has asked for the session already (see index.html); going on before anything is drawn saves a way there and back.
-void queries
-  .fetchQuery(sessionQuery)
-  .then((session) => session && queries.prefetchQuery(sitesQuery))
-  .catch(() => undefined);
-const root = document.getElementById("root");
-if (root) {
+// What the page has asked for while its scripts came (see index.html, and how the server hands it out) is there in a moment; drawn before, a page
+// would be drawn twice. Where it takes longer, a page that waits is better than none.
+const A_MOMENT = 100;
+const begun = async (): Promise<void> => {
+  if (!(await queries.fetchQuery(sessionQuery))) return;
+  const site = siteOf(location.pathname);
+  await Promise.all([queries.prefetchQuery(sitesQuery), site && prefetchSite(site)]);
+};
+const moment = new Promise((over) => setTimeout(over, A_MOMENT));
+void Promise.race([Promise.allSettled([begun(), router.load()]), moment]).then(() => {
+  const root = document.getElementById("root");
+  if (!root) return;
   createRoot(root).render(
     <StrictMode>
       <QueryClientProvider client={queries}>
@@ -27,4 +33,4 @@ if (root) {
       </QueryClientProvider>
     </StrictMode>,
   );
-}
+});

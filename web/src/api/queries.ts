@@ -1,7 +1,22 @@
-import { infiniteQueryOptions, keepPreviousData, QueryClient, queryOptions } from "@tanstack/react-query";
+import { infiniteQueryOptions, keepPreviousData, notifyManager, QueryClient, queryOptions } from "@tanstack/react-query";
 
 import { api, ApiError, ask, client, rememberCsrf, type Period, type Schemas, type Versus } from "@/api/client";
 import { columnsOf, comparedByRow, segmentOf, seriesByBucket, tableByRow, type Segment, type SegmentPart } from "@/api/figures";
+
+/** Answers that come in one turn are told in one, and so drawn once. */
+const untold: (() => void)[] = [];
+notifyManager.setScheduler((tell) => {
+  if (untold.push(tell) > 1) return;
+  setTimeout(() => {
+    for (const one of untold.splice(0)) {
+      try {
+        one();
+      } catch (why) {
+        reportError(why); // the others are told all the same
+      }
+    }
+  });
+});
 
 export const queries = new QueryClient({
   defaultOptions: {
@@ -338,3 +353,12 @@ export const visitDetailQuery = (site: string, visitor: string, number: number, 
 
 export const answerQuery = (site: string, body: Schemas["AnswerRequest"], { live }: Live) =>
   api.queryOptions("post", "/api/v1/sites/{site}/reports/answer", { ...at(site), body }, renewed(live));
+
+/** What every view of a site needs; the page asks for the same while its scripts come. */
+export const prefetchSite = (site: string) =>
+  Promise.all([
+    queries.prefetchQuery(goalsQuery(site)),
+    queries.prefetchQuery(registryQuery(site)),
+    queries.prefetchQuery(segmentsQuery(site)),
+    queries.prefetchQuery(logbookQuery(site)),
+  ]);

@@ -14,6 +14,16 @@ const MOST = 16;
 const UNFIT = [413, 422];
 const isUnfit = (why: unknown): boolean => UNFIT.includes((why as { status?: number }).status ?? 0);
 
+/** One of several answers that came as one: it is here, so whoever asked has it in the same turn as the others and all are drawn at once. */
+class Answer extends Response {
+  constructor(private readonly told: unknown) {
+    super(null, { headers: { "Content-Length": "1" } }); // read as JSON, not as text
+  }
+  override json(): Promise<unknown> {
+    return Promise.resolve(this.told);
+  }
+}
+
 /**
  * Sends tables and courses that are asked for in one turn as one request: a view of a dozen is let in once, read at one moment and drawn once.
  * Whoever asks need not know. What the server had no time for goes by itself, side by side.
@@ -29,15 +39,24 @@ export function gathering(send: Send): Send {
         fail(request.signal.reason);
         if (asked.every((one) => one.request.signal.aborted)) leaving.abort();
       });
-    const bodies = asked.map(async ({ report, request }) => `{"report":"${report}","request":${await request.clone().text()}}`);
-    const body = `{"asked":[${(await Promise.all(bodies)).join()}]}`;
+    // What was left meanwhile can no longer be read.
+    const read = asked.map(async (one) => {
+      try {
+        return [{ ...one, body: await one.request.clone().text() }];
+      } catch (why) {
+        one.fail(why);
+        return [];
+      }
+    });
+    const there = (await Promise.all(read)).flat();
+    const body = `{"asked":[${there.map((one) => `{"report":"${one.report}","request":${one.body}}`).join()}]}`;
     const headers = { "Content-Type": "application/json" };
     try {
       const response = await send(new Request(`${place}together`, { method: "POST", headers, body, signal: leaving.signal }));
       const { answers } = (await response.json()) as { answers: unknown[] };
-      asked.forEach((one, i) => (i < answers.length ? one.answer(Response.json(answers[i])) : alone(one)));
+      there.forEach((one, i) => (i < answers.length ? one.answer(new Answer(answers[i])) : alone(one)));
     } catch (why) {
-      asked.forEach(isUnfit(why) ? alone : ({ fail }) => fail(why));
+      there.forEach(isUnfit(why) ? alone : ({ fail }) => fail(why));
     }
   }
 

@@ -1,10 +1,10 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { Suspense, useEffect } from "react";
 
 import { Door } from "@/ui/Door";
 import { lazyRouteComponent, Link, Navigate, Outlet, useParams } from "@tanstack/react-router";
 
-import { goalsQuery, registryQuery, segmentsQuery, sessionQuery, sitesQuery } from "@/api/queries";
+import { prefetchSite, sessionQuery, sitesQuery } from "@/api/queries";
 import { HOME } from "@/state/paths";
 import { Frame } from "@/app/frame/Frame";
 import { ErrorState } from "@/ui/states";
@@ -27,14 +27,11 @@ function LetIn() {
   const session = useQuery(sessionQuery);
   const isSignedIn = Boolean(session.data);
   const sites = useQuery({ ...sitesQuery, enabled: isSignedIn });
-  const queries = useQueryClient();
   // What every view of a site needs is asked for beside the sites, not behind them.
   useEffect(() => {
     if (!isSignedIn || !site) return;
-    void queries.prefetchQuery(goalsQuery(site));
-    void queries.prefetchQuery(registryQuery(site));
-    void queries.prefetchQuery(segmentsQuery(site));
-  }, [queries, isSignedIn, site]);
+    void prefetchSite(site);
+  }, [isSignedIn, site]);
   if (session.isError || sites.isError) {
     return (
       <Door>

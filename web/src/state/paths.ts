@@ -51,3 +51,6 @@ export function viewAt(address: string): { to: ViewPath; search: ViewSearch } | 
   const to = `/s/$site${path}`;
   return isView(to) ? { to, search: readView(parseSearch(search)) } : null;
 }
+
+/** The key of the site that an address is of. */
+export const siteOf = (path: string): string | undefined => /^\/s\/([^/]+)/.exec(path)?.[1];
