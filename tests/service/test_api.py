@@ -5,11 +5,13 @@ import json
 import os
 import re
 from pathlib import Path
+from unittest.mock import patch
 
 import pytest
 from starlette.testclient import TestClient
 
 from tests.conftest import PASSWORD, a_hit, columns, period, sign_in, stored, values
+from upper_compass.api import reports
 from upper_compass.api.app import create_app
 from upper_compass.frames import queries
 from upper_compass.settings import Settings
@@ -148,6 +150,43 @@ def test_a_hit_is_in_the_reports_as_soon_as_it_was_answered(client):
     assert "".join(phrase["text"] for phrase in said["phrases"]) == "Bookings: 1 on this day, too few to say what drives them."
 
 
+SERIES = {"period": period(), "columns": columns("visits"), "bucket": "hour"}
+TOGETHER = [{"report": "table", "request": TABLE}, {"report": "series", "request": SERIES}, {"report": "table", "request": TABLE | {"dimensions": ["device"]}}]
+
+
+def ask_together(client, asked, **changes):
+    return client.post("/api/v1/sites/mill/reports/together", json={"asked": asked} | changes, headers=sign_in(client, "viewer"))
+
+
+def test_tables_and_courses_asked_for_together_are_those_asked_for_alone(client):
+    headers = sign_in(client, "viewer")
+    alone = [client.post(f"/api/v1/sites/mill/reports/{one['report']}", json=one["request"], headers=headers).json() for one in TOGETHER]
+    with patch.object(reports, "TOGETHER_SECONDS", 60):
+        assert ask_together(client, TOGETHER).json()["answers"] == alone
+
+
+def test_what_there_is_no_time_for_is_left_to_be_asked_for_alone(client):
+    with patch.object(reports, "TOGETHER_SECONDS", 0):
+        [only] = ask_together(client, TOGETHER).json()["answers"]
+    assert only["columns"] == client.post("/api/v1/sites/mill/reports/table", json=TABLE, headers=sign_in(client, "viewer")).json()["columns"]
+
+
+@pytest.mark.parametrize(
+    ("asked", "field"),
+    [
+        ([], "asked"),
+        (TOGETHER[:1] * 17, "asked"),
+        ([{"report": "paths", "request": TABLE}], "asked.0"),
+        ([*TOGETHER, {"report": "table", "request": TABLE | {"limit": 0}}], "asked.3.table.request.limit"),
+        ([*TOGETHER, {"report": "table", "request": TABLE | {"dimensions": ["nothing"]}}], "dimensions"),
+        ([*TOGETHER, {"report": "table", "request": TABLE | {"goal": 999_999}}], "columns"),
+    ],
+)
+def test_one_that_cannot_be_answered_is_a_problem_of_all(client, asked, field):
+    answer = ask_together(client, asked)
+    assert (answer.status_code, [one["field"] for one in answer.json()["errors"]]) == (422, [field])
+
+
 def test_orders_count_by_the_products_they_hold(client):
     headers = sign_in(client, "viewer")
     lines = [{"sku": "rye", "quantity": 2, "price": 4}, {"name": "Oven", "price": 90}]
@@ -282,3 +321,20 @@ def test_files_of_the_screens_come_compressed_to_whoever_can_read_that(database,
         assert screens.get("/assets/a-1.js", headers={"Range": "bytes=0-5"}).text == "export"
         assert screens.get("/assets/none.js").status_code == 404
         assert "nonce-" in screens.get("/read/overview").headers["content-security-policy"]
+
+
+def asked_first(page):
+    return re.findall(r'<link rel="preload" href="([^"]*)"', page)
+
+
+def test_a_page_asks_for_what_its_site_needs_while_its_scripts_come(database, tmp_path):
+    (tmp_path / "index.html").write_text("<html><head></head></html>")
+    with TestClient(create_app(Settings(database_url=database, web=tmp_path))) as screens:
+        assert asked_first(screens.get("/s/mill/read/overview").text) == []  # nobody is signed in
+        sign_in(screens, "viewer")
+        asked = asked_first(screens.get("/s/mill/read/overview?only=page:/a").text)
+        assert "/api/v1/sites/mill/goals" in asked
+        assert {screens.get(one).status_code for one in asked} == {200}
+        for no_site in ("/", "/invited", "/s/", "/s/%22%3E%3Cscript%3E/read/overview"):
+            assert asked_first(screens.get(no_site).text) == ["/api/v1/sites"]
+            assert "<script" not in screens.get(no_site).text

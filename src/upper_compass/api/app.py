@@ -208,9 +208,9 @@ def _serve_screens(app: FastAPI, web: Path) -> None:
 
 def _asked_first(path: str) -> str:
     """For the head of a page: what every view of its site needs, asked for while the scripts come."""
-    _, _, behind = path.partition("s/")
+    of, _, behind = path.partition("/")
     key = behind.partition("/")[0]
-    asked = ["sites", *(f"sites/{key}/{what}" for what in OF_A_SITE if SITE_KEY.fullmatch(key))]
+    asked = ["sites", *(f"sites/{key}/{what}" for what in OF_A_SITE if of == "s" and SITE_KEY.fullmatch(key))]
     return "".join(f'<link rel="preload" href="/api/v1/{one}" as="fetch" crossorigin="anonymous" fetchpriority="low">' for one in asked)
 
 
