@@ -328,7 +328,7 @@ def test_days_without_visits_say_so_and_a_failing_server_is_told_and_tried_again
     overview.goto("/s/mill/read/overview?from=2020-01-01&to=2020-01-07")
     expect(overview.locator("[data-empty]").first).to_contain_text("No visits in these days")
     failing = {"on": True}
-    overview.route("**/reports/table", lambda route: route.fulfill(status=400, json={"detail": "Not today."}) if failing["on"] else route.continue_())
+    overview.route("**/reports/t*", lambda route: route.fulfill(status=400, json={"detail": "Not today."}) if failing["on"] else route.continue_())
     overview.goto("/s/mill/read/overview?versus=year")
     expect(overview.get_by_role("alert").first).to_contain_text("Not today.")
     failing["on"] = False

@@ -4,6 +4,7 @@ import { QueryClientProvider } from "@tanstack/react-query";
 import { RouterProvider } from "@tanstack/react-router";
 import { setNonce } from "get-nonce";
 import { StrictMode } from "react";
+import { flushSync } from "react-dom";
 import { createRoot } from "react-dom/client";
 
 import { prefetchSite, queries, sessionQuery, sitesQuery } from "@/api/queries";
@@ -26,11 +27,14 @@ const moment = new Promise((over) => setTimeout(over, A_MOMENT));
 void Promise.race([Promise.allSettled([begun(), router.load()]), moment]).then(() => {
   const root = document.getElementById("root");
   if (!root) return;
-  createRoot(root).render(
-    <StrictMode>
-      <QueryClientProvider client={queries}>
-        <RouterProvider router={router} />
-      </QueryClientProvider>
-    </StrictMode>,
+  // At once and not in slices: what the view reads is asked for before the frame of it is painted.
+  flushSync(() =>
+    createRoot(root).render(
+      <StrictMode>
+        <QueryClientProvider client={queries}>
+          <RouterProvider router={router} />
+        </QueryClientProvider>
+      </StrictMode>,
+    ),
   );
 });

@@ -6,12 +6,10 @@ import atlas from "world-atlas/countries-110m.json";
 
 import { DataTable } from "@/charts/DataTable";
 import { usePoints } from "@/charts/usePoints";
-import { useWidth } from "@/charts/useWidth";
 
 const world = atlas as unknown as Topology<{ countries: GeometryCollection<{ name: string }> }>;
 // Without Antarctica, where nobody lives and which would take a fifth of the picture.
 const LANDS = feature(world, world.objects.countries).features.filter((one) => one.id !== "010");
-const SPHERE = { type: "FeatureCollection" as const, features: LANDS };
 
 /** The two letters of a country by its number in the atlas. */
 const lettersOf = (number: string): string => new Intl.Locale(`und-${number}`).region ?? "";
@@ -20,7 +18,10 @@ const LETTERS = new Map(LANDS.map((one) => [one, typeof one.id === "string" ? le
 const FILLS = ["fill-sheet", "fill-sea-1", "fill-sea-2", "fill-teal [fill-opacity:0.6]", "fill-teal"] as const;
 /** From which share of all on a country is darker. */
 const STEPS = [0, 0.01, 0.05, 0.2] as const;
-const RATIO = 0.48;
+/** Drawn once, in units of its own; a page shows it in any width. */
+const [WIDTH, HEIGHT] = [1000, 480];
+const outline = geoPath(geoEqualEarth().fitSize([WIDTH, HEIGHT], { type: "FeatureCollection", features: LANDS }));
+const OUTLINES = new Map(LANDS.map((one) => [one, outline(one) ?? ""]));
 
 const shade = (share: number): number => (share > 0 ? STEPS.findLastIndex((from) => share >= from) + 1 : 0);
 
@@ -36,9 +37,6 @@ interface WorldMapProps {
 
 /** Where visits come from, in five shades. The arrow keys read the countries, those with most first; Enter takes one. */
 export function WorldMap({ title, shares, said, onTake }: WorldMapProps) {
-  const [box, width] = useWidth<HTMLDivElement>();
-  const height = Math.round(width * RATIO);
-  const path = width > 0 ? geoPath(geoEqualEarth().fitSize([width, height], SPHERE)) : null;
   const countries = [...shares].sort(([, a], [, b]) => b - a).map(([country]) => country);
   const { at, setAt, slider } = usePoints({
     title,
@@ -53,28 +51,28 @@ export function WorldMap({ title, shares, said, onTake }: WorldMapProps) {
   // What is drawn last lies on top: the line around the country that is read is whole.
   const drawn = read ? [...LANDS].sort((a, b) => Number(LETTERS.get(a) === read) - Number(LETTERS.get(b) === read)) : LANDS;
   return (
-    <figure ref={box} className="min-w-0" data-map>
+    <figure className="min-w-0" data-map>
       <figcaption className="text-label wrap-anywhere text-ink-2">{title}</figcaption>
-      <svg width={width} height={height} {...slider} onPointerLeave={() => setAt(null)}>
-        {path &&
-          drawn.map((land) => {
-            const country = LETTERS.get(land) ?? "";
-            const share = shares.get(country) ?? 0;
-            return (
-              <path
-                key={`${land.id} ${land.properties.name}`}
-                data-country={share > 0 ? country : undefined}
-                d={path(land) ?? ""}
-                className={clsx(
-                  FILLS[shade(share)],
-                  share > 0 && country === read ? "stroke-magenta [stroke-width:1.5]" : "stroke-hairline-firm [stroke-width:0.5]",
-                  share > 0 && "cursor-pointer",
-                )}
-                onPointerMove={() => setAt(share > 0 ? countries.indexOf(country) : null)}
-                onClick={share > 0 ? () => onTake(country) : undefined}
-              />
-            );
-          })}
+      <svg viewBox={`0 0 ${WIDTH} ${HEIGHT}`} className="w-full" {...slider} onPointerLeave={() => setAt(null)}>
+        {drawn.map((land) => {
+          const country = LETTERS.get(land) ?? "";
+          const share = shares.get(country) ?? 0;
+          return (
+            <path
+              key={`${land.id} ${land.properties.name}`}
+              data-country={share > 0 ? country : undefined}
+              d={OUTLINES.get(land)}
+              className={clsx(
+                FILLS[shade(share)],
+                "[vector-effect:non-scaling-stroke]",
+                share > 0 && country === read ? "stroke-magenta [stroke-width:1.5]" : "stroke-hairline-firm [stroke-width:0.5]",
+                share > 0 && "cursor-pointer",
+              )}
+              onPointerMove={() => setAt(share > 0 ? countries.indexOf(country) : null)}
+              onClick={share > 0 ? () => onTake(country) : undefined}
+            />
+          );
+        })}
       </svg>
       <p className="min-h-5 text-label wrap-anywhere" data-said>
         {read ? said(read) : ""}

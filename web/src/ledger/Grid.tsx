@@ -39,6 +39,8 @@ interface GridProps<Row extends object> {
   /** What can be done with a row. */
   menu?: (row: Row) => ReactNode;
   isCurrent?: (row: Row) => boolean;
+  /** Whether rows are of what was asked before, for as long as the answer takes. */
+  isHeld?: boolean;
   /** How many rows there are, where not all are here yet; and what brings more. */
   count?: number;
   onEnd?: () => void;
@@ -175,6 +177,7 @@ export function Grid<Row extends object>(props: GridProps<Row>) {
       opening={props.opening}
       menu={props.menu}
       isCurrent={props.isCurrent}
+      isHeld={props.isHeld ?? false}
     />
   );
   const widthOf = (column: LedgerColumn<Row>) => widths[column.id] ?? column.width;

@@ -27,10 +27,23 @@ interface LineProps<Row extends object> {
   /** What can be done with the row. */
   menu?: ((row: Row) => ReactNode) | undefined;
   isCurrent?: ((row: Row) => boolean) | undefined;
+  /** Whether rows are of what was asked before, for as long as the answer takes. */
+  isHeld: boolean;
 }
 
+/** Whether a row that is held stands as it did: only what may happen meanwhile is looked at. What its cells do goes by what is asked when they do it. */
+function stands<Row extends object>(was: LineProps<Row>, now: LineProps<Row>): boolean {
+  const isSame = (["row", "place", "active", "isTotal"] as const).every((name) => was[name] === now[name]);
+  const columns = was.columns.length === now.columns.length && was.columns.every((one, i) => one.id === now.columns[i]?.id);
+  const isOpen = (of: LineProps<Row>) => !of.isTotal && of.opening?.(now.row).isOpen;
+  return isSame && columns && isOpen(was) === isOpen(now) && was.isCurrent?.(now.row) === now.isCurrent?.(now.row);
+}
+
+const unchanged = <Row extends object>(was: LineProps<Row>, now: LineProps<Row>): boolean =>
+  now.isHeld ? stands(was, now) : (Object.keys(now) as (keyof LineProps<Row>)[]).every((name) => was[name] === now[name]);
+
 /** One row: what it is called, its cells, what can be done with it. A key that moves the focus draws the two rows it moves between, and no other. */
-export const Line = memo(DrawnLine) as typeof DrawnLine;
+export const Line = memo(DrawnLine, unchanged) as typeof DrawnLine;
 
 function DrawnLine<Row extends object>({ columns, row, place, active, isTotal, opening, menu, isCurrent }: LineProps<Row>) {
   const at = (column: number) => cellControl(place, column, active);

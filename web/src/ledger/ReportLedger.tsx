@@ -250,7 +250,8 @@ export function ReportLedger(props: ReportLedgerProps) {
           columns={columns}
           rows={rest && rows.length ? [...rows, rest] : rows}
           rowId={(row) => row.id}
-          total={props.isPart ? undefined : { id: "all", path: [], figures: table.total }}
+          total={props.isPart ? undefined : found.total}
+          isHeld={pages.isPlaceholderData}
           sort={sort.by === BY_VALUE ? sort : by}
           onSort={(by) => setShown((was) => shownWith(was, { sort: by }))}
           isSorted

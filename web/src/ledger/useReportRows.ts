@@ -1,4 +1,4 @@
-import { useInfiniteQuery, useQueries } from "@tanstack/react-query";
+import { useInfiniteQuery, useQueries, type UseQueryResult } from "@tanstack/react-query";
 import { useCallback, useMemo } from "react";
 
 import type { Table } from "@/api/client";
@@ -10,6 +10,7 @@ import { plural } from "@/words/format";
 
 const CHILDREN = 20;
 const MOST_CHILDREN = 2_000;
+const NOTHING_BELOW: ReadonlyMap<string, UseQueryResult<Table> | undefined> = new Map();
 const idOf = (path: readonly string[]): string => JSON.stringify(path);
 
 interface ReportRows {
@@ -57,7 +58,7 @@ export function useReportRows({ asked, site, live, dimensions, measures, sort, w
     ),
   });
   const below = useMemo(
-    () => new Map(reachable.map(({ path }, i) => [idOf(path), children[i]])),
+    () => (reachable.length ? new Map(reachable.map(({ path }, i) => [idOf(path), children[i]])) : NOTHING_BELOW),
     // The answers are what changes; the paths come with them.
     [reachable, children],
   );
@@ -70,6 +71,7 @@ export function useReportRows({ asked, site, live, dimensions, measures, sort, w
     [setOpen],
   );
   const table: Table | undefined = pages.data?.pages[0];
+  const total = useMemo(() => table && { id: "all", path: [], figures: table.total }, [table]);
   const rows = useMemo(() => {
     const found: ReportRow[] = [];
     const add = (path: string[], figures: ReportRow["figures"]) => {
@@ -95,7 +97,7 @@ export function useReportRows({ asked, site, live, dimensions, measures, sort, w
   const onEnd = useCallback(() => {
     if (isWhole && hasNextPage && !isFetchingNextPage) void fetchNextPage();
   }, [isWhole, hasNextPage, isFetchingNextPage, fetchNextPage]);
-  return { pages, table, rows, request: tableRequest(whole), isOpen, toggle, onEnd };
+  return { pages, table, rows, total, request: tableRequest(whole), isOpen, toggle, onEnd };
 }
 
 /** What is opened is ordered by the same column; by its own value where the outer rows are by theirs. */

@@ -31,12 +31,12 @@ export function Menu({ trigger, ...rest }: MenuProps) {
         aria-controls={opened ? `${id}menu` : undefined}
         data-state={opened ? "open" : "closed"}
         onPointerDown={(event) => {
-          if (event.button !== 0 || event.ctrlKey) return;
+          if (event.defaultPrevented || event.button !== 0 || event.ctrlKey) return;
           if (!opened) event.preventDefault(); // the focus is for what opens
           setOpened(opened ? null : "by pointer");
         }}
         onKeyDown={(event) => {
-          if (!["Enter", " ", "ArrowDown"].includes(event.key)) return;
+          if (event.defaultPrevented || !["Enter", " ", "ArrowDown"].includes(event.key)) return;
           event.preventDefault();
           setOpened(opened && event.key !== "ArrowDown" ? null : "by key");
         }}

@@ -89,7 +89,8 @@ class Runner(Protocol):
 
 
 class Threads:
-    """Runs in this process: tallies need nothing of each other, and arithmetic on columns leaves other threads room. Of small shards there is little of it."""
+    """Runs in this process: tallies need nothing of each other, and arithmetic on columns leaves other threads room. Of small shards there is little of it,
+    and of one there is nothing to share."""
 
     def __init__(self, count: int) -> None:
         self._pool = ThreadPoolExecutor(count, thread_name_prefix="tally")
@@ -97,7 +98,7 @@ class Threads:
     def run(self, shards: Sequence[Shard], questions: Sequence[Question]) -> list[list[Tally]]:
         """See Runner."""
         plans = [_Plan.of(question) for question in questions]
-        is_small = all(len(shard.hits) <= SMALL for shard in shards)
+        is_small = len(shards) == 1 or all(len(shard.hits) <= SMALL for shard in shards)
         by_shard = list((map if is_small else self._pool.map)(lambda shard: _tallies_of(shard, plans), shards))
         return [[tallies[i] for tallies in by_shard] for i in range(len(questions))]
 
