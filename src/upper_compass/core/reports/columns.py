@@ -31,6 +31,8 @@ GOAL_SUMS = frozenset(GOAL_COLUMNS)
 EVIDENCE, FEW_TOUCHES = ("touches", "effect"), 30
 # Frames of sums: a column `n name` for the additive column of that name of the n-th question, `n name before` for the versus period.
 Sums = pl.DataFrame
+# Additive columns by their own names (f64), a row each.
+Additive = Mapping[str, Floats]
 
 
 @dataclass(frozen=True)
@@ -41,7 +43,7 @@ class AskedColumn:
     measure: Measure
     places: Mapping[str, int]
 
-    def sums(self, frame: Sums, *, before: bool = False) -> dict[str, Floats]:
+    def sums(self, frame: Sums, *, before: bool = False) -> Additive:
         """The additive columns that the measure needs (f64), by their own names, a row each."""
         return {name: frame[sum_name(place, name, before=before)].to_numpy() for name, place in self.places.items()}
 
@@ -202,21 +204,24 @@ def _filled(whole: Tally) -> Tally:
 
 def column_values(asked: Asked, rows: Sums, total: Sums) -> list[ColumnValues]:
     """The figures of each column: values, versus, intervals, what is too few to say, what is beyond chance."""
-    return [_figures(one, rows, total, versus=asked.versus is not None) for one in asked.columns]
+    return [_column_values(one, rows, total, versus=asked.versus is not None) for one in asked.columns]
 
 
 def figures(one: AskedColumn, rows: Sums, *, versus: bool) -> dict[str, Floats]:
     """The figures of one column (f64, NaN over nothing), a row each, as far as it has them: `values`, `before`, `low` and `high`."""
+    return _figures(one, rows, one.sums(rows), one.sums(rows, before=True) if versus else None)
+
+
+def _figures(one: AskedColumn, rows: Sums, now: Additive, then: Additive | None) -> dict[str, Floats]:
     measure = one.measure
-    made = {"values": one.values(rows)}
-    if versus:
-        made["before"] = one.values(rows, before=True)
+    made = {"values": measure.of(now)}
+    if then is not None:
+        made["before"] = measure.of(then)
     if (place := sum_name(one.places[measure.needs[0]], EVIDENCE[0], before=False)) in rows.columns:
         made["touches"] = rows[place].to_numpy()
         made["effect"] = rows[sum_name(one.places[measure.needs[0]], EVIDENCE[1], before=False)].to_numpy()
     if measure.chance == "share":
-        sums = one.sums(rows)
-        made["low"], made["high"] = wilson(*(sums[part] for part in measure.parts))
+        made["low"], made["high"] = wilson(*(now[part] for part in measure.parts))
     return made
 
 
@@ -228,19 +233,15 @@ def told(figures: Floats) -> list[float | None]:
     return listed
 
 
-def _figures(one: AskedColumn, rows: Sums, total: Sums, *, versus: bool) -> ColumnValues:
-    measure = one.measure
-    found = figures(one, rows, versus=versus)
+def _column_values(one: AskedColumn, rows: Sums, total: Sums, *, versus: bool) -> ColumnValues:
+    measure, now, then = one.measure, one.sums(rows), one.sums(rows, before=True) if versus else None
+    found = _figures(one, rows, now, then)
     made = ColumnValues(id=one.column.id, **{name: told(part) for name, part in found.items()})
-    sums = one.sums(rows)
     if measure.chance == "share":
-        tries = sums[measure.parts[1]]
-        share = float(one.values(total)[0])
+        tries, share = now[measure.parts[1]], float(one.values(total)[0])
         made.few = (np.ones(len(tries), bool) if np.isnan(share) else too_few(tries, share)).tolist()
     if "touches" in found:
         made.few = (~(found["touches"] >= FEW_TOUCHES)).tolist()
-    if versus and measure.chance != "none":
-        then = one.sums(rows, before=True)
-        now, before = (tuple(part[name] for name in measure.parts) for part in (sums, then))
-        made.is_significant = is_significant(measure.chance, now, before).tolist()
+    if then is not None and measure.chance != "none":
+        made.is_significant = is_significant(measure.chance, *(tuple(part[name] for name in measure.parts) for part in (now, then))).tolist()
     return made

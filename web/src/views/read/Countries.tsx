@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { lazy, Suspense } from "react";
+import { lazy, Suspense, useEffect } from "react";
 
 import { tableQuery, type Asked } from "@/api/queries";
 import { useSite } from "@/state/site";
@@ -8,7 +8,8 @@ import { Skeleton } from "@/ui/states";
 import { Title } from "@/ui/text";
 import { figure, plural, shareWords, valueWords } from "@/words/format";
 
-const WorldMap = lazy(async () => ({ default: (await import("@/charts/WorldMap")).WorldMap }));
+const fetchMap = () => import("@/charts/WorldMap");
+const WorldMap = lazy(async () => ({ default: (await fetchMap()).WorldMap }));
 
 const MANY = 300;
 
@@ -24,6 +25,8 @@ export function Countries({ asked }: { asked: Asked }) {
       { live },
     ),
   );
+  // It comes while the figures are read, not behind them.
+  useEffect(() => void fetchMap(), []);
   const all = found.data?.total.values["visits"] ?? 0;
   const visits = new Map((found.data?.rows ?? []).map(({ keys, values }) => [keys[0] ?? "", values["visits"] ?? 0]));
   if (found.data && !all) return null;
