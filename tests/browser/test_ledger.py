@@ -1,8 +1,10 @@
 """The ledger: rows opened in place, sorted both ways, searched, its columns chosen, ordered, widened and kept; by keyboard."""
 
+import contextlib
 import re
 
 import pytest
+from playwright.sync_api import Error as PlaywrightError
 from playwright.sync_api import expect
 
 from tests.browser.conftest import follow
@@ -91,6 +93,30 @@ def test_an_address_brings_a_view_back_as_it_was(channels):
     assert (names(channels), numbers(channels, 2)) == shown
     page.get_by_role("link", name="Pages", exact=True).click()  # what it showed stays behind
     expect(page).not_to_have_url(re.compile("shown"))
+
+
+def test_rows_that_wait_for_their_answer_stand_and_can_be_worked_with(overview):
+    channels = overview.get_by_role("region", name="Channels")
+    channels.locator("tbody tr").first.wait_for()
+    waiting = []
+    overview.route("**/reports/t*", lambda route: waiting.append(route))  # noqa: PLW0108 - the browser asks a function of its own what it takes
+    channels.get_by_role("button", name="Email", exact=True).click()
+    expect(overview.locator("[data-chip]")).to_contain_text("Email")
+    search = channels.get_by_role("row").filter(has_text="Organic search")
+    search.get_by_role("button", name="Open the row").click()
+    expect(search.get_by_role("button", name="Close the row")).to_be_visible()
+    channels.get_by_role("button", name="Columns").click()
+    overview.get_by_role("dialog", name="Columns").get_by_role("checkbox", name="Bookings", exact=True).click()
+    overview.keyboard.press("Escape")
+    expect(search.get_by_role("gridcell")).to_have_count(len(heads(channels)) - 1)
+    channels.get_by_role("button", name="Direct", exact=True).press("Alt+Enter")
+    expect(overview.locator("[data-chip]")).to_have_count(2)  # of Email, and without Direct
+    overview.unroute("**/reports/t*")
+    for route in waiting:
+        with contextlib.suppress(PlaywrightError):  # what was left meanwhile goes nowhere
+            route.continue_()
+    expect(search).to_have_count(0)
+    assert names(channels)[0] == "Email"
 
 
 def test_rows_are_found_by_what_they_hold_and_by_their_figures(overview):
