@@ -38,7 +38,7 @@ from upper_compass.core.reports.touch_sequences import SequencesRequest, Sequenc
 from upper_compass.store import sites as store
 
 # Nobody waits longer for the first table of a view because of those behind it.
-TOGETHER_SECONDS = 0.25
+TOGETHER_SECONDS = 0.4
 
 router = APIRouter(prefix="/api/v1/sites/{site}", tags=["Reports"], route_class=Route)
 
@@ -113,7 +113,7 @@ def series(access: Viewer, services: ServicesHere, request: SeriesRequest = Body
 
 @router.post("/reports/together", response_model=TogetherResult, openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
 def together(access: Viewer, services: ServicesHere, request: TogetherRequest = Body(examples=[_TOGETHER])) -> Response:  # noqa: B008
-    """Several tables and courses, as many as there is time for in a quarter of a second, at least one. For the site's viewers."""
+    """Several tables and courses, as many as there is time for in four tenths of a second, at least one. For the site's viewers."""
     found = services.reader.read_json(access.site, reports.together, with_saved(access, request), goals_for(access, request), TOGETHER_SECONDS)
     return _json(found)
 

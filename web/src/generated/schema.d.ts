@@ -858,7 +858,7 @@ export interface paths {
         put?: never;
         /**
          * Together
-         * @description Several tables and courses, as many as there is time for in a quarter of a second, at least one. For the site's viewers.
+         * @description Several tables and courses, as many as there is time for in four tenths of a second, at least one. For the site's viewers.
          */
         post: operations["together_api_v1_sites__site__reports_together_post"];
         delete?: never;
