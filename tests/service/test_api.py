@@ -321,20 +321,3 @@ def test_files_of_the_screens_come_compressed_to_whoever_can_read_that(database,
         assert screens.get("/assets/a-1.js", headers={"Range": "bytes=0-5"}).text == "export"
         assert screens.get("/assets/none.js").status_code == 404
         assert "nonce-" in screens.get("/read/overview").headers["content-security-policy"]
-
-
-def asked_first(page):
-    return re.findall(r'<link rel="preload" href="([^"]*)"', page)
-
-
-def test_a_page_asks_for_what_its_site_needs_while_its_scripts_come(database, tmp_path):
-    (tmp_path / "index.html").write_text("<html><head></head></html>")
-    with TestClient(create_app(Settings(database_url=database, web=tmp_path))) as screens:
-        assert asked_first(screens.get("/s/mill/read/overview").text) == []  # nobody is signed in
-        sign_in(screens, "viewer")
-        asked = asked_first(screens.get("/s/mill/read/overview?only=page:/a").text)
-        assert "/api/v1/sites/mill/goals" in asked
-        assert {screens.get(one).status_code for one in asked} == {200}
-        for no_site in ("/", "/invited", "/s/", "/s/%22%3E%3Cscript%3E/read/overview"):
-            assert asked_first(screens.get(no_site).text) == ["/api/v1/sites"]
-            assert "<script" not in screens.get(no_site).text

@@ -12,7 +12,7 @@ from pathlib import Path
 
 import structlog
 from anyio import to_thread
-from fastapi import FastAPI, Request
+from fastapi import FastAPI
 from fastapi.responses import FileResponse, HTMLResponse, Response
 from fastapi.staticfiles import StaticFiles
 from pydantic import TypeAdapter
@@ -50,7 +50,6 @@ from upper_compass.api import (
     visitors,
     watching,
 )
-from upper_compass.api.access import SITE_KEY, session_of
 from upper_compass.api.limits import Limits
 from upper_compass.api.problems import Problem, ProblemDocument
 from upper_compass.api.watched import Watched
@@ -60,8 +59,6 @@ from upper_compass.services.metrics import Metrics, Sources
 from upper_compass.services.retention import Retention, run_retention
 from upper_compass.settings import Settings
 
-# What a view cannot be drawn without (see web/src/main.tsx).
-OF_A_SITE = ("goals", "registry", "segments", "logbook")
 _PAGE_POLICY = "; ".join(
     ["default-src 'self'", "img-src 'self' data:", "frame-ancestors 'none'", "base-uri 'none'", "form-action 'self'"],
 )
@@ -193,7 +190,7 @@ def _serve_screens(app: FastAPI, web: Path) -> None:
     app.mount("/assets", Forever(directory=web / "assets", check_dir=False), name="assets")
 
     @app.get("/{path:path}", include_in_schema=False)
-    def screen(path: str, request: Request) -> Response:
+    def screen(path: str) -> Response:
         if path.startswith(("api/", "collect", "assets/")):
             raise Problem(404, "There is nothing at this address.")
         icon = web / "icon.svg"
@@ -202,16 +199,7 @@ def _serve_screens(app: FastAPI, web: Path) -> None:
         # Menus and dialogs put in a style of their own while they hold the page still; it bears the nonce that the page was given.
         nonce = secrets.token_urlsafe(16)
         page = (web / "index.html").read_text(encoding="utf-8").replace("<head>", f'<head><meta property="csp-nonce" nonce="{nonce}">', 1)
-        page = page.replace("</head>", f"{_asked_first(path) if session_of(request) else ''}</head>", 1)
         return HTMLResponse(page, headers={"Content-Security-Policy": f"{_PAGE_POLICY}; style-src 'self' 'nonce-{nonce}'", "Cache-Control": "no-cache"})
-
-
-def _asked_first(path: str) -> str:
-    """For the head of a page: what every view of its site needs, asked for while the scripts come."""
-    of, _, behind = path.partition("/")
-    key = behind.partition("/")[0]
-    asked = ["sites", *(f"sites/{key}/{what}" for what in OF_A_SITE if of == "s" and SITE_KEY.fullmatch(key))]
-    return "".join(f'<link rel="preload" href="/api/v1/{one}" as="fetch" crossorigin="anonymous" fetchpriority="low">' for one in asked)
 
 
 def _document(app: FastAPI) -> None:

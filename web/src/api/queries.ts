@@ -354,7 +354,7 @@ export const visitDetailQuery = (site: string, visitor: string, number: number, 
 export const answerQuery = (site: string, body: Schemas["AnswerRequest"], { live }: Live) =>
   api.queryOptions("post", "/api/v1/sites/{site}/reports/answer", { ...at(site), body }, renewed(live));
 
-/** What every view of a site needs; the page asks for the same while its scripts come. */
+/** What every view of a site needs. */
 export const prefetchSite = (site: string) =>
   Promise.all([
     queries.prefetchQuery(goalsQuery(site)),
