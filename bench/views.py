@@ -1,7 +1,8 @@
-"""How soon each view of the demo shows all its numbers: from a cold start of the page in a new browser profile, and after a chip is added.
+"""How soon each view of the demo shows its numbers: from a cold start of the page in a new browser profile, and after a chip is added.
 
-Told by the page itself: from the start of its navigation, or from the click, to the first picture in which nothing is still being read. Of the chip, the
-first time (the server has not been asked that yet) and once more after it was taken away. Run: ./compass bench views.
+Told by the page itself, twice: from the start of its navigation, or from the click, to the picture from which on nothing in sight changes any more, and to
+the first one in which nothing of the whole view, above and below, is still being read. Of the chip, the first time (the server has not been asked that yet)
+and once more after it was taken away. Run: ./compass bench views.
 """
 
 from __future__ import annotations
@@ -22,16 +23,38 @@ VIEWS = ("read/overview", "read/pages", "read/sources", "read/audience", "read/e
 # So long (ms) a page that loads is not spoken to: what the tool puts into it to ask takes time of its own.
 LEFT_ALONE = 2_500
 CHIP = "only=channel:Email"
-# From a moment (ms of the page's clock) to the picture in which all is read: rows stand there and nothing is busy. Nothing of the tool that drives the
-# browser runs in the page meanwhile.
+# So long (ms) nothing is asked and nothing busy, before all is taken as read.
+QUIET_FOR = 250
+# From a moment (ms of the page's clock) to the last picture that changed something in sight, and anywhere in the view, before all was read: rows stand there,
+# nothing is busy, nothing was asked any more. Nothing of the tool that drives the browser runs in the page meanwhile, and where things stand is only asked at
+# the end. Buttons in heads of ledgers come by themselves and are no numbers.
 _ALL_READ = """(from, isThere) => new Promise((done) => {
+  const drawn = [];
+  const watching = new MutationObserver((changes) => {
+    const nodes = changes.flatMap(({ target, addedNodes, type }) => (type === 'childList' ? [...addedNodes] : [target]));
+    requestAnimationFrame(() => requestAnimationFrame(() => drawn.push([performance.now() - from, nodes])));
+  });
+  watching.observe(document, { subtree: true, childList: true, characterData: true, attributes: true });
+  const boxOf = (node) => {
+    const element = node.nodeType === Node.ELEMENT_NODE ? node : node.parentElement;
+    return element?.isConnected && element.closest('main') && !element.closest('section > header') ? element.getBoundingClientRect() : null;
+  };
+  const isSeen = (node) => {
+    const box = boxOf(node);
+    return box && box.height > 0 && box.bottom > 0 && box.top < innerHeight;
+  };
+  const lastOf = (test) => drawn.filter(([, nodes]) => nodes.some(test)).at(-1)?.[0] ?? NaN;
+  let quietSince = null;
   const look = () => {
     const main = document.querySelector('main');
-    const isRead = main?.querySelector('[data-ledger] tbody tr') && !main.querySelector('[aria-busy=true], .animate-pulse, [class*=animate-pulse]') && !globalThis.asked && isThere();
-    isRead ? requestAnimationFrame(() => done(performance.now() - from)) : requestAnimationFrame(look);
+    const isRead = main?.querySelector('[data-ledger] tbody tr') && !main.querySelector('[aria-busy=true], [class*=animate-pulse]') && !globalThis.asked && isThere();
+    quietSince = isRead ? (quietSince ?? performance.now()) : null;
+    if (quietSince === null || performance.now() - quietSince < QUIET_FOR) return void requestAnimationFrame(look);
+    watching.disconnect();
+    done({ seen: lastOf(isSeen), all: lastOf(boxOf) });
   };
   look();
-})"""
+})""".replace("QUIET_FOR", str(QUIET_FOR))
 # How many requests of reports are under way, and how many there were.
 _COUNTING = """globalThis.asked = 0; globalThis.sent = 0; const own = globalThis.fetch;
 globalThis.fetch = (...given) => {
@@ -41,20 +64,26 @@ globalThis.fetch = (...given) => {
 };"""
 
 
-def _cold(page: Page, address: str) -> float:
+# Milliseconds until what is in sight, and all, stands there.
+Read = dict[str, float]
+
+
+def _cold(page: Page, address: str) -> Read:
     page.add_init_script(f"({_ALL_READ})(0, () => true).then((ms) => globalThis.told = ms)")
     page.goto(address, wait_until="commit")
-    page.wait_for_timeout(LEFT_ALONE)
-    page.wait_for_function("globalThis.told")
-    return float(page.evaluate("globalThis.told"))
+    told: Read | None = None
+    while not told:
+        page.wait_for_timeout(LEFT_ALONE)
+        told = page.evaluate("globalThis.told")
+    return told
 
 
-def _chip(page: Page, address: str, view: str) -> float:
+def _chip(page: Page, address: str, view: str) -> Read:
     """Added as a click does it: by the router, without loading the page."""
     pushed = f"history.pushState(history.state, '', '{address}/s/mill/{view}?{CHIP}'); dispatchEvent(new PopStateEvent('popstate', {{ state: history.state }}))"
     began = f"globalThis.before = globalThis.sent; const from = performance.now(); {pushed};"
     shown = "() => document.querySelector('[data-chip]') && globalThis.sent > globalThis.before"
-    return float(page.evaluate(f"(() => {{ {began} return ({_ALL_READ})(from, {shown}) }})()"))
+    return dict(page.evaluate(f"(() => {{ {began} return ({_ALL_READ})(from, {shown}) }})()"))
 
 
 def main() -> None:
@@ -72,8 +101,13 @@ def main() -> None:
                 cold.append(_cold(page, f"{server.address}/s/mill/{view}"))
                 chips.append(_chip(page, server.address, view))
                 context.close()
-            told = {"cold_first": cold[0], "cold_median": statistics.median(cold[1:]), "chip_first": chips[0], "chip_median": statistics.median(chips[1:])}
-            print(json.dumps({"view": view} | {name: round(ms) for name, ms in told.items()}), flush=True)
+            told = {
+                f"{name}_{part}{when}": round(ms)
+                for name, rounds in (("cold", cold), ("chip", chips))
+                for part in ("seen", "all")
+                for when, ms in (("_first", rounds[0][part]), ("", statistics.median(one[part] for one in rounds[1:])))
+            }
+            print(json.dumps({"view": view} | told), flush=True)
         browser.close()
         server.stop()
 

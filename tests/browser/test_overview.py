@@ -324,6 +324,34 @@ def test_the_first_load_is_light_and_asks_no_other_host(page):
     assert sum(response.request.sizes()["responseBodySize"] for response in scripts) <= 250_000
 
 
+def test_what_a_page_begins_with_is_asked_for_once_while_its_scripts_come(analyst):
+    asked = []
+    analyst.on("request", lambda request: asked.append(request))  # noqa: PLW0108
+    analyst.goto("/s/mill/read/overview")
+    analyst.locator("[data-ledger] tbody tr").first.wait_for()
+    analyst.wait_for_load_state("networkidle")
+    paths = [request.url.split("/api/v1/")[-1] for request in asked if request.method == "GET" and "/api/" in request.url and "/now" not in request.url]
+    assert sorted(paths) == ["session", "sites", *(f"sites/mill/{name}" for name in ("goals", "logbook", "registry", "segments"))]
+    asked.clear()
+    analyst.route("**/assets/*.js", lambda route: None)  # they never come
+    with analyst.expect_response("**/sites/mill/logbook"):
+        analyst.goto("/s/mill/read/overview", wait_until="commit")
+    analyst.unroute("**/assets/*.js")
+    asked.clear()
+    analyst.context.clear_cookies()
+    analyst.goto("/s/mill/read/overview")
+    analyst.get_by_role("button", name="Sign in").wait_for()
+    assert [request.url.split("/api/v1/")[-1] for request in asked if "/api/" in request.url] == ["session", "openid"]
+
+
+def test_an_early_answer_that_never_comes_is_asked_for_anew(analyst):
+    held = []
+    analyst.route("**/api/v1/sites/mill/registry", lambda route: route.continue_() if held else held.append(route))
+    analyst.goto("/s/mill/read/overview")
+    analyst.locator("[data-ledger] tbody tr").first.wait_for()
+    assert held
+
+
 def test_days_without_visits_say_so_and_a_failing_server_is_told_and_tried_again(overview):
     overview.goto("/s/mill/read/overview?from=2020-01-01&to=2020-01-07")
     expect(overview.locator("[data-empty]").first).to_contain_text("No visits in these days")

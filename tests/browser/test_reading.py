@@ -162,6 +162,37 @@ def test_a_view_that_is_read_and_left_alone_does_nothing(analyst):
         assert len(analyst.evaluate("timers")) < 10
 
 
+def test_what_is_in_sight_is_read_first_and_the_rest_after_it(reader):
+    held = []
+    reader.route("**/reports/t*", lambda route: held.append(route))  # noqa: PLW0108 - the browser asks a function of its own what it takes
+    dimensions = lambda route: [one["request"]["dimensions"][-1] for one in route.request.post_data_json["asked"]]  # noqa: E731
+
+    def turn():
+        """What the next request asks for; answered then."""
+        for _ in range(100):
+            if held:
+                break
+            reader.wait_for_timeout(50)
+        [route] = held
+        held.clear()
+        route.continue_()
+        return set(dimensions(route))
+
+    follow(reader, "/s/mill/read/audience?only=channel:Referral")
+    first, rest = turn(), turn()
+    assert "visitor_kind" in first and first.isdisjoint({"screen", "weekday", "hour"}) and {"screen", "hour"} <= rest
+    last = reader.get_by_role("region", name="Time of day by weekday")
+    last.locator("svg, table").first.wait_for()
+    last.scroll_into_view_if_needed()
+    reader.evaluate("scrollTo(0, document.documentElement.scrollHeight)")
+    reader.wait_for_function("scrollY > 0")
+    reader.evaluate("() => new Promise((seen) => requestAnimationFrame(() => requestAnimationFrame(seen)))")
+    reader.evaluate("history.pushState({}, '', '?only=channel:Email')")
+    first, rest = turn(), turn()
+    assert {"hour", "screen"} <= first and {"visit_number", "days_since"} <= rest - first
+    expect(reader.get_by_role("region", name="New and returning").locator("tbody tr").first).to_be_visible()
+
+
 def test_the_overview_and_the_visits_say_what_the_api_says(reader):
     follow(reader, "/s/mill/read/overview")
     channels = rows_of(reader, "Channels")

@@ -310,7 +310,7 @@ def test_files_of_the_screens_come_compressed_to_whoever_can_read_that(database,
     text = "export const answer = 42;\n" * 500
     (tmp_path / "assets").mkdir()
     (tmp_path / "assets" / "a-1.js").write_text(text)
-    (tmp_path / "index.html").write_text("<html><head></head></html>")
+    (tmp_path / "index.html").write_text("<html><head><script>its own</script></head><body><script>not its own</script></body></html>")
     with TestClient(create_app(Settings(database_url=database, web=tmp_path))) as screens:
         for accepted, sent_as in (("gzip", "gzip"), ("identity", None)):
             answer = screens.get("/assets/a-1.js", headers={"Accept-Encoding": accepted})
@@ -320,4 +320,8 @@ def test_files_of_the_screens_come_compressed_to_whoever_can_read_that(database,
         assert screens.head("/assets/a-1.js").text == ""
         assert screens.get("/assets/a-1.js", headers={"Range": "bytes=0-5"}).text == "export"
         assert screens.get("/assets/none.js").status_code == 404
-        assert "nonce-" in screens.get("/read/overview").headers["content-security-policy"]
+        page = screens.get("/read/overview")
+        [given] = re.findall(r"script-src 'self' 'nonce-([^']+)'", page.headers["content-security-policy"])
+        # Its first script runs; another that found its way into the page does not.
+        assert f'<script nonce="{given}">its own' in page.text and "<script>not its own" in page.text
+        assert f'<script nonce="{given}">' not in screens.get("/read/overview").text

@@ -10,7 +10,7 @@ describe("tables and courses that are asked for in one turn", () => {
   let sent: string[];
   let answerTogether: (asked: { report: string; request: { n: number } }[]) => Response | Promise<Response>;
   const told = (asked: { report: string; request: { n: number } }[]) => asked.map(({ report, request }) => ({ [report]: request.n }));
-  const ask = gathering(async (request) => {
+  const { now: ask, after } = gathering(async (request) => {
     const what = request.url.slice(SITE.length);
     const body = (await request.text()) || "{}";
     sent.push(what);
@@ -71,6 +71,57 @@ describe("tables and courses that are asked for in one turn", () => {
     const [left, other] = await Promise.allSettled([ask(post("table", { n: 1 }, leaving.signal)), ask(post("table", { n: 2 }))]);
     expect(left.status).toBe("rejected");
     expect(other.status).toBe("fulfilled");
+  });
+
+  it("what is asked after the others goes when they have ended, as one request too", async () => {
+    const came: number[][] = [];
+    let answerFirst = (): void => undefined;
+    answerTogether = async (asked) => {
+      came.push(asked.map(({ request }) => request.n));
+      if (came.length === 1) await new Promise<void>((done) => (answerFirst = done));
+      return Response.json({ answers: told(asked) });
+    };
+    const asked = [
+      after(post("table", { n: 1 })),
+      ask(post("table", { n: 2 })),
+      ask(post("table", { n: 3 })),
+      after(post("table", { n: 4 })),
+    ];
+    await vi.waitFor(() => expect(came).toEqual([[2, 3]]));
+    answerFirst();
+    expect(await answers(asked)).toEqual([1, 2, 3, 4].map((n) => ({ table: n })));
+    expect(came).toEqual([
+      [2, 3],
+      [1, 4],
+    ]);
+  });
+
+  it("what is asked after others that fail is answered all the same, and without others at once", async () => {
+    let isFirst = true;
+    answerTogether = (asked) => {
+      if (!isFirst) return Response.json({ answers: told(asked) });
+      isFirst = false;
+      throw Object.assign(new Error("not today"), { status: 503 });
+    };
+    const [failed, , ...others] = await Promise.allSettled([
+      ask(post("table", { n: 1 })),
+      ask(post("table", { n: 2 })),
+      after(post("table", { n: 3 })),
+    ]);
+    expect(failed.status).toBe("rejected");
+    expect(others.map((one) => one.status)).toEqual(["fulfilled"]);
+    expect(await answers([after(post("table", { n: 5 })), after(post("table", { n: 6 }))])).toEqual([{ table: 5 }, { table: 6 }]);
+  });
+
+  it("what nobody wants any more when its turn comes is not asked for", async () => {
+    const leaving = new AbortController();
+    answerTogether = (asked) => (leaving.abort(), Response.json({ answers: told(asked) }));
+    const ended = await Promise.allSettled([
+      ...[ask(post("table", { n: 1 })), ask(post("table", { n: 2 }))],
+      ...[after(post("table", { n: 3 }, leaving.signal)), after(post("table", { n: 4 }, leaving.signal))],
+    ]);
+    expect(ended.map((one) => one.status)).toEqual(["fulfilled", "fulfilled", "rejected", "rejected"]);
+    expect(sent).toEqual(["/reports/together"]);
   });
 
   it("when all are left the request is left", async () => {

@@ -196,10 +196,13 @@ def _serve_screens(app: FastAPI, web: Path) -> None:
         icon = web / "icon.svg"
         if path == "icon.svg" and icon.exists():
             return FileResponse(icon, media_type="image/svg+xml")
-        # Menus and dialogs put in a style of their own while they hold the page still; it bears the nonce that the page was given.
+        # Menus and dialogs put in a style of their own while they hold the page still; it bears the nonce that the page was given, and so does the one script
+        # that stands in the page itself.
         nonce = secrets.token_urlsafe(16)
         page = (web / "index.html").read_text(encoding="utf-8").replace("<head>", f'<head><meta property="csp-nonce" nonce="{nonce}">', 1)
-        return HTMLResponse(page, headers={"Content-Security-Policy": f"{_PAGE_POLICY}; style-src 'self' 'nonce-{nonce}'", "Cache-Control": "no-cache"})
+        page = page.replace("<script>", f'<script nonce="{nonce}">', 1)
+        policy = f"{_PAGE_POLICY}; style-src 'self' 'nonce-{nonce}'; script-src 'self' 'nonce-{nonce}'"
+        return HTMLResponse(page, headers={"Content-Security-Policy": policy, "Cache-Control": "no-cache"})
 
 
 def _document(app: FastAPI) -> None:

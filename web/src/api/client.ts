@@ -1,6 +1,7 @@
 import createClient from "openapi-fetch";
 import createQueries from "openapi-react-query";
 
+import { fetched } from "@/api/early";
 import { inWords } from "@/api/fieldNames";
 import { gathering } from "@/api/together";
 import type { components, paths } from "@/generated/schema";
@@ -67,7 +68,7 @@ export const csrfHeader = (): [string, string][] => (csrf ? [["X-CSRF-Token", cs
 /** The whole of an answer; throws an ApiError with a sentence for people when it is none, or breaks off, or is a problem. */
 async function fetchWhole(request: Request): Promise<Response> {
   if (request.method !== "GET") for (const [name, value] of csrfHeader()) request.headers.set(name, value);
-  const [response, body] = await fetch(request)
+  const [response, body] = await fetched(request)
     .then(async (answer) => [answer, await answer.blob()] as const)
     .catch((error: unknown) => {
       if (request.signal.aborted) throw error;
@@ -80,7 +81,10 @@ async function fetchWhole(request: Request): Promise<Response> {
   throw new ApiError({ type: "about:blank", title: "Problem", ...found, status: response.status, detail });
 }
 
-export const client = createClient<paths>({ baseUrl: "/", fetch: gathering(fetchWhole) });
+const { now, after } = gathering(fetchWhole);
+export const client = createClient<paths>({ baseUrl: "/", fetch: now });
+/** For what is out of sight: its tables are read after those that are asked for in the same turn. */
+export const afterwards = createClient<paths>({ baseUrl: "/", fetch: after });
 
 /** Questions by the API's own paths; what a question is kept under is its path and all that it was asked with. */
 export const api = createQueries(client);

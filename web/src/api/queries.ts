@@ -1,6 +1,6 @@
 import { infiniteQueryOptions, keepPreviousData, notifyManager, QueryClient, queryOptions } from "@tanstack/react-query";
 
-import { api, ApiError, ask, client, rememberCsrf, type Period, type Schemas, type Versus } from "@/api/client";
+import { afterwards, api, ApiError, ask, client, rememberCsrf, type Period, type Schemas, type Versus } from "@/api/client";
 import { columnsOf, comparedByRow, segmentOf, seriesByBucket, tableByRow, type Segment, type SegmentPart } from "@/api/figures";
 
 /** Answers that come in one turn are told in one, and so drawn once. */
@@ -88,6 +88,11 @@ export interface Asked {
 export interface Live {
   live: boolean;
 }
+
+/** Who asks for a table may say whether it is in sight just then; what is not is read after what is. */
+export interface Placed extends Live {
+  isInSight?: () => boolean;
+}
 const renewed = (live: boolean) => ({ placeholderData: keepPreviousData, refetchInterval: live ? 4_000 : (false as const) });
 
 /** Keeps the last answer while what was asked for it is the same in what matters; another would be told under the wrong words. */
@@ -129,22 +134,22 @@ export const tableRequest = (asked: TableAsked, offset = 0): Schemas["TableReque
   ...requestOf(asked),
 });
 
-export const tableQuery = (site: string, asked: TableAsked, { live }: Live) =>
-  api.queryOptions(
-    "post",
-    "/api/v1/sites/{site}/reports/table",
-    { ...at(site), body: tableRequest(asked) },
-    { ...renewed(live), select: tableByRow },
-  );
+const askTable = (site: string, body: Schemas["TableRequest"], signal: AbortSignal, isInSight?: () => boolean) =>
+  ask((isInSight?.() === false ? afterwards : client).POST("/api/v1/sites/{site}/reports/table", { ...at(site), body, signal }));
+
+export const tableQuery = (site: string, asked: TableAsked, { live, isInSight }: Placed) => {
+  const body = tableRequest(asked);
+  return {
+    ...api.queryOptions("post", "/api/v1/sites/{site}/reports/table", { ...at(site), body }, { ...renewed(live), select: tableByRow }),
+    queryFn: ({ signal }: { signal: AbortSignal }) => askTable(site, body, signal, isInSight),
+  };
+};
 
 /** A table in pages of `limit` rows, for lists of any length. */
-export const tablePagesQuery = (site: string, asked: TableAsked & { limit: number }, { live }: Live) =>
+export const tablePagesQuery = (site: string, asked: TableAsked & { limit: number }, { live, isInSight }: Placed) =>
   infiniteQueryOptions({
     queryKey: ["table pages", site, asked],
-    queryFn: async ({ pageParam, signal }) => {
-      const body = tableRequest(asked, pageParam);
-      return tableByRow(await ask(client.POST("/api/v1/sites/{site}/reports/table", { ...at(site), body, signal })));
-    },
+    queryFn: async ({ pageParam, signal }) => tableByRow(await askTable(site, tableRequest(asked, pageParam), signal, isInSight)),
     initialPageParam: 0,
     getNextPageParam: (last, pages) => (pages.length * asked.limit < last.count ? pages.length * asked.limit : undefined),
     ...renewed(live),

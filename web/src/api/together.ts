@@ -2,7 +2,10 @@ type Send = (request: Request) => Promise<Response>;
 
 interface Waiting {
   request: Request;
+  /** Of the request; nothing where it was left before it was read. */
+  body: Promise<string | null>;
   report: string;
+  isAfter: boolean;
   answer: (response: Response) => void;
   fail: (why: unknown) => void;
 }
@@ -26,11 +29,12 @@ class Answer extends Response {
 
 /**
  * Sends tables and courses that are asked for in one turn as one request: a view of a dozen is let in once, read at one moment and drawn once.
- * Whoever asks need not know. What the server had no time for goes by itself, side by side.
+ * Whoever asks need not know. What the server had no time for goes by itself, side by side. What is asked `after` the others of its turn goes when they have
+ * ended, whichever way.
  */
-export function gathering(send: Send): Send {
+export function gathering(send: Send): { now: Send; after: Send } {
   const waiting = new Map<string, Waiting[]>();
-  const alone = ({ request, answer, fail }: Waiting): void => void send(request).then(answer, fail);
+  const alone = ({ request, answer, fail }: Waiting): Promise<void> => send(request).then(answer, fail);
 
   async function together(place: string, asked: Waiting[]): Promise<void> {
     const leaving = new AbortController();
@@ -39,44 +43,49 @@ export function gathering(send: Send): Send {
         fail(request.signal.reason);
         if (asked.every((one) => one.request.signal.aborted)) leaving.abort();
       });
-    // What was left meanwhile can no longer be read.
-    const read = asked.map(async (one) => {
-      try {
-        return [{ ...one, body: await one.request.clone().text() }];
-      } catch (why) {
-        one.fail(why);
-        return [];
-      }
-    });
-    const there = (await Promise.all(read)).flat();
-    const body = `{"asked":[${there.map((one) => `{"report":"${one.report}","request":${one.body}}`).join()}]}`;
+    const read = await Promise.all(asked.map(async (one) => ({ ...one, text: await one.body })));
+    // What was left meanwhile has failed already.
+    const there = read.filter(({ text }) => text !== null);
+    const body = `{"asked":[${there.map((one) => `{"report":"${one.report}","request":${one.text}}`).join()}]}`;
     const headers = { "Content-Type": "application/json" };
     try {
       const response = await send(new Request(`${place}together`, { method: "POST", headers, body, signal: leaving.signal }));
       const { answers } = (await response.json()) as { answers: unknown[] };
-      there.forEach((one, i) => (i < answers.length ? one.answer(new Answer(answers[i])) : alone(one)));
+      there.forEach((one, i) => (i < answers.length ? one.answer(new Answer(answers[i])) : void alone(one)));
     } catch (why) {
-      there.forEach(isUnfit(why) ? alone : ({ fail }) => fail(why));
+      there.forEach(isUnfit(why) ? (one) => void alone(one) : ({ fail }) => fail(why));
     }
   }
 
-  function sendAll(place: string): void {
-    const asked = (waiting.get(place) ?? []).filter(({ request, fail }) => !request.signal.aborted || fail(request.signal.reason));
-    waiting.delete(place);
-    for (let from = 0; from < asked.length; from += MOST) {
-      const part = asked.slice(from, from + MOST);
-      if (part.length === 1) part.forEach(alone);
-      else void together(place, part);
-    }
-  }
-
-  return (request) => {
-    const [, place, report] = (request.method === "POST" && GATHERED.exec(request.url)) || [];
-    if (!place || !report) return send(request);
-    return new Promise((answer, fail) => {
-      const those = waiting.get(place) ?? [];
-      if (!those.length) setTimeout(() => sendAll(place));
-      waiting.set(place, [...those, { request, report, answer, fail }]);
-    });
+  const sendThose = async (place: string, asked: Waiting[]): Promise<void> => {
+    const parts = Array.from({ length: Math.ceil(asked.length / MOST) }, (_, i) => asked.slice(i * MOST, (i + 1) * MOST));
+    await Promise.all(parts.map(async (part) => (part[1] ? together(place, part) : Promise.all(part.map(alone)))));
   };
+
+  async function sendAll(place: string): Promise<void> {
+    const asked = waiting.get(place) ?? [];
+    waiting.delete(place);
+    const wanted = (isAfter: boolean) =>
+      asked.filter((one) => one.isAfter === isAfter && (!one.request.signal.aborted || one.fail(one.request.signal.reason)));
+    await sendThose(place, wanted(false));
+    await sendThose(place, wanted(true));
+  }
+
+  const sending =
+    (isAfter: boolean): Send =>
+    (request) => {
+      const [, place, report] = (request.method === "POST" && GATHERED.exec(request.url)) || [];
+      if (!place || !report) return send(request);
+      return new Promise((answer, fail) => {
+        const those = waiting.get(place) ?? [];
+        if (!those.length) setTimeout(() => void sendAll(place));
+        // Read at once, so that nothing stands between its turn and its going.
+        const body = request
+          .clone()
+          .text()
+          .catch((why: unknown) => (fail(why), null));
+        waiting.set(place, [...those, { request, body, report, isAfter, answer, fail }]);
+      });
+    };
+  return { now: sending(false), after: sending(true) };
 }

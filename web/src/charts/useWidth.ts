@@ -5,9 +5,8 @@ export function useWidth<T extends HTMLElement>(): [RefCallback<T>, number] {
   const [width, setWidth] = useState(0);
   const ref = useCallback((element: T | null) => {
     if (!element) return;
-    const look = () => setWidth(Math.floor(element.getBoundingClientRect().width));
-    look();
-    const watch = new ResizeObserver(look);
+    // Told at once too, when the page is laid out; to ask for it here would lay it out before its questions are under way.
+    const watch = new ResizeObserver((seen) => setWidth(Math.floor(seen.at(-1)?.contentRect.width ?? 0)));
     watch.observe(element);
     return () => watch.disconnect();
   }, []);

@@ -19,6 +19,7 @@ import { Button } from "@/ui/Button";
 import { copied, NOT_COPIED } from "@/ui/copied";
 import { MenuItem } from "@/ui/Menu";
 import { notify } from "@/ui/Toast";
+import { useInSight } from "@/ui/useInSight";
 import { plural, valueWords } from "@/words/format";
 import { LedgerSkeleton } from "@/ledger/LedgerSkeleton";
 
@@ -55,6 +56,8 @@ interface ReportLedgerProps {
   isPart?: boolean;
   /** How many rows stand there before all are wanted. */
   few: number;
+  /** Whether it is in sight, before that can be told. */
+  isInSightAtFirst?: boolean;
   empty: ReactNode;
   onNarrow: (dimension: string, value: string, how: "only" | "without" | "add") => void;
   /** `within`: the segment side by side that the figure is of. */
@@ -119,10 +122,12 @@ export function ReportLedger(props: ReportLedgerProps) {
     ...new Set([...shownMeasures, ...(by.by === outer ? [] : [besideOf(by.by)?.measure ?? by.by]), ...conditions.map((one) => one.of)]),
   ];
   const settled = [...searched(outer, rested.query), ...rested.where].filter((one) => one.of === outer || needed.includes(one.of));
+  const { place, isInSight } = useInSight(props.isInSightAtFirst);
   const found = useReportRows({
     asked,
     site: site.key,
     live,
+    isInSight,
     dimensions,
     measures: needed,
     sort: by,
@@ -182,7 +187,7 @@ export function ReportLedger(props: ReportLedgerProps) {
   const rest = !isWhole && table ? restRow(table, () => setWhole(true)) : null;
   const columnHeads = registry.measures.filter((one) => shownMeasures.includes(one.name));
   return (
-    <section aria-label={title} className="min-w-0">
+    <section ref={place} aria-label={title} className="min-w-0">
       <header className="flex flex-wrap items-baseline gap-x-2.5">
         <h2 className="font-serif text-title font-[560] min-[720px]:whitespace-nowrap">{title}</h2>
         <span className="min-w-0 flex-[1_1_40px] truncate text-label text-ink-2">{aside}</span>

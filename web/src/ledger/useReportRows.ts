@@ -17,6 +17,7 @@ interface ReportRows {
   asked: Asked;
   site: string;
   live: boolean;
+  isInSight: () => boolean;
   /** By what rows are broken down, then what they are opened into. */
   dimensions: string[];
   measures: string[];
@@ -32,11 +33,24 @@ interface ReportRows {
 }
 
 /** The rows of a report as they stand in its ledger: those of the first dimension, and under each that is opened those of the next. */
-export function useReportRows({ asked, site, live, dimensions, measures, sort, where, limit, isWhole, open, setOpen }: ReportRows) {
+export function useReportRows({
+  asked,
+  site,
+  live,
+  isInSight,
+  dimensions,
+  measures,
+  sort,
+  where,
+  limit,
+  isWhole,
+  open,
+  setOpen,
+}: ReportRows) {
   const [outer = ""] = dimensions;
   const question = { ...asked, measures, sort: sort.by, descending: sort.descending };
   const whole = { ...question, dimensions: [outer], where, limit };
-  const pages = useInfiniteQuery(tablePagesQuery(site, whole, { live }));
+  const pages = useInfiniteQuery(tablePagesQuery(site, whole, { live, isInSight }));
   const opened = new Set(open.map(([path]) => idOf(path)));
   // A row is opened under its parents only, and as deep as there are dimensions.
   const reachable = open
@@ -53,7 +67,7 @@ export function useReportRows({ asked, site, live, dimensions, measures, sort, w
           parents: path,
           limit: most,
         },
-        { live },
+        { live, isInSight },
       ),
     ),
   });

@@ -12,9 +12,10 @@ export function ViewLine() {
   const { site } = useSite();
   const { stage, name, path } = useHere();
   const current = useRef<HTMLAnchorElement>(null);
-  // Where the line is longer than a phone is wide, the view in hand is seen.
+  // Where the line is longer than a phone is wide, the view in hand is seen. Not before the page is laid out anyway: what the view asks for goes first.
   useEffect(() => {
-    current.current?.scrollIntoView({ block: "nearest", inline: "nearest" });
+    const drawn = requestAnimationFrame(() => current.current?.scrollIntoView({ block: "nearest", inline: "nearest" }));
+    return () => cancelAnimationFrame(drawn);
   }, [path]);
   return (
     <nav

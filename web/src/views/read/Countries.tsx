@@ -6,6 +6,7 @@ import { useSite } from "@/state/site";
 import { useSteering, useView } from "@/state/view";
 import { Skeleton } from "@/ui/states";
 import { Title } from "@/ui/text";
+import { useInSight } from "@/ui/useInSight";
 import { figure, plural, shareWords, valueWords } from "@/words/format";
 
 const fetchMap = () => import("@/charts/WorldMap");
@@ -18,11 +19,12 @@ export function Countries({ asked }: { asked: Asked }) {
   const { site } = useSite();
   const { live } = useView();
   const { narrow } = useSteering();
+  const { place, isInSight } = useInSight(false);
   const found = useQuery(
     tableQuery(
       site.key,
       { ...asked, beside: [], versus: "none", dimensions: ["country"], measures: ["visits"], sort: "visits", limit: MANY },
-      { live },
+      { live, isInSight },
     ),
   );
   // It comes while the figures are read, not behind them.
@@ -36,7 +38,7 @@ export function Countries({ asked }: { asked: Asked }) {
     ? `Visits by country: ${plural(known.length, "country", "countries")}, most from ${valueWords("country", most[0])}, ${shareWords(most[1] / all)}`
     : "Visits by country: no country is known";
   return (
-    <section aria-label="Countries on a map" className="min-w-0">
+    <section ref={place} aria-label="Countries on a map" className="min-w-0">
       <Title>Where they are</Title>
       <Suspense fallback={<Skeleton className="h-64" />}>
         {found.data ? (

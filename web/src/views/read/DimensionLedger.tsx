@@ -40,8 +40,11 @@ export const LEDGERS = {
   below: "grid-cols-[minmax(0,1fr)] gap-y-6",
 } as const;
 
-/** A report by one dimension, opened into others, read under the strip. */
-export function DimensionLedger({ asked, spec }: { asked: Asked; spec: LedgerSpec }) {
+/** So many ledgers of a view are in sight when it is opened. */
+const IN_SIGHT_AT_FIRST = 4;
+
+/** A report by one dimension, the one at this place of its view, opened into others, read under the strip. */
+export function DimensionLedger({ asked, spec, place = 0 }: { asked: Asked; spec: LedgerSpec; place?: number }) {
   const { site, registry, segments } = useSite();
   const { goal, live } = useView();
   const { narrow } = useSteering();
@@ -72,6 +75,7 @@ export function DimensionLedger({ asked, spec }: { asked: Asked; spec: LedgerSpe
       isPart={isPart}
       heads={{ ...(goal ? { conversions: lastWord(goal.name), conversion_rate: "Rate" } : { bounce_rate: "Bounces" }), ...heads }}
       few={few}
+      isInSightAtFirst={place < IN_SIGHT_AT_FIRST}
       empty={<p>{empty}</p>}
       onNarrow={narrow}
       sign={(dimension, value) => {

@@ -6,6 +6,7 @@ import { useSteering, useView } from "@/state/view";
 import { LedgerSkeleton } from "@/ledger/LedgerSkeleton";
 import { ErrorState } from "@/ui/states";
 import { Title } from "@/ui/text";
+import { useInSight } from "@/ui/useInSight";
 import { figure, plural } from "@/words/format";
 import { HourGrid } from "@/charts/HourGrid";
 
@@ -17,15 +18,20 @@ export function Hours({ asked }: { asked: Asked }) {
   const { site } = useSite();
   const { live } = useView();
   const { narrow } = useSteering();
+  const { place, isInSight } = useInSight(false);
   const found = useQuery(
-    tableQuery(site.key, { ...asked, versus: "none", dimensions: ["weekday", "hour"], measures: ["visits"], limit: 7 * 24 }, { live }),
+    tableQuery(
+      site.key,
+      { ...asked, versus: "none", dimensions: ["weekday", "hour"], measures: ["visits"], limit: 7 * 24 },
+      { live, isInSight },
+    ),
   );
   const counts = new Map(found.data?.rows.map((row) => [row.keys.join(" "), row.values["visits"] ?? 0]));
   const of = (weekday: string, hour: string) => counts.get(`${weekday} ${hour}`) ?? 0;
   const most = Math.max(...counts.values(), 0);
   const [busiest] = found.data?.rows ?? [];
   return (
-    <section aria-label="Time of day by weekday" className="min-w-0">
+    <section ref={place} aria-label="Time of day by weekday" className="min-w-0">
       <header className="flex items-baseline gap-2.5">
         <Title className="whitespace-nowrap">Time of day by weekday</Title>
         <span className="truncate text-label text-ink-2">when visits begin, in {site.timezone}</span>

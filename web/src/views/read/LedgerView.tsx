@@ -29,8 +29,8 @@ export function LedgerView({ ledgers, lead, more }: LedgerViewProps) {
     <div className="grid max-w-[1800px] grid-cols-[minmax(0,1fr)] gap-3">
       {lead(asked)}
       <div className={clsx("grid gap-x-7 gap-y-6", LEDGERS[beside.length ? "below" : "beside"])}>
-        {ledgers(Boolean(goal)).map((spec) => (
-          <DimensionLedger key={spec.title} asked={asked} spec={spec} />
+        {ledgers(Boolean(goal)).map((spec, place) => (
+          <DimensionLedger key={spec.title} asked={asked} spec={spec} place={place} />
         ))}
         {more?.(asked)}
         <Legend versus={versus === "none" ? null : versusWords(period, versus)} />

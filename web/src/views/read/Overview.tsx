@@ -40,8 +40,8 @@ function Read() {
         </div>
         <WorthALook found={found} />
         <div className={clsx("col-span-full grid gap-x-7", LEDGERS[beside.length ? "below" : "beside"])}>
-          {overviewLedgers(Boolean(goal)).map((spec) => (
-            <DimensionLedger key={spec.title} asked={asked} spec={spec} />
+          {overviewLedgers(Boolean(goal)).map((spec, place) => (
+            <DimensionLedger key={spec.title} asked={asked} spec={spec} place={place} />
           ))}
           <Legend versus={versus === "none" ? null : versusWords(period, versus)} />
         </div>
