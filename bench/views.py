@@ -91,11 +91,12 @@ def main() -> None:
     with laid_demo() as url, tempfile.TemporaryDirectory() as folder, sync_playwright() as playwright:
         server = Server(url, folder, demo=True).start()
         browser = playwright.chromium.launch(executable_path=CHROMIUM, args=QUIET)
+        door = browser.new_context()
+        door.request.post(f"{server.address}/api/v1/session", data={"email": ACCOUNT, "password": PASSWORD})
         for view in VIEWS:
             cold, chips = [], []
             for _ in range(ROUNDS):
-                context = browser.new_context(viewport={"width": 1280, "height": 800}, reduced_motion="reduce")
-                context.request.post(f"{server.address}/api/v1/session", data={"email": ACCOUNT, "password": PASSWORD})
+                context = browser.new_context(viewport={"width": 1280, "height": 800}, reduced_motion="reduce", storage_state=door.storage_state())
                 page = context.new_page()
                 page.add_init_script(_COUNTING)
                 cold.append(_cold(page, f"{server.address}/s/mill/{view}"))

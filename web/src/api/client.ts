@@ -3,7 +3,7 @@ import createQueries from "openapi-react-query";
 
 import { fetched } from "@/api/early";
 import { inWords } from "@/api/fieldNames";
-import { gathering } from "@/api/together";
+import { gathering, KnownRequest } from "@/api/together";
 import type { components, paths } from "@/generated/schema";
 
 export type Schemas = components["schemas"];
@@ -81,10 +81,12 @@ async function fetchWhole(request: Request): Promise<Response> {
   throw new ApiError({ type: "about:blank", title: "Problem", ...found, status: response.status, detail });
 }
 
-const { now, after } = gathering(fetchWhole);
-export const client = createClient<paths>({ baseUrl: "/", fetch: now });
+const { now, after, go } = gathering(fetchWhole);
+/** Sends the tables and courses that were asked for in this turn, without waiting for its end. */
+export const sendAsked = go;
+export const client = createClient<paths>({ baseUrl: "/", fetch: now, Request: KnownRequest });
 /** For what is out of sight: its tables are read after those that are asked for in the same turn. */
-export const afterwards = createClient<paths>({ baseUrl: "/", fetch: after });
+export const afterwards = createClient<paths>({ baseUrl: "/", fetch: after, Request: KnownRequest });
 
 /** Questions by the API's own paths; what a question is kept under is its path and all that it was asked with. */
 export const api = createQueries(client);

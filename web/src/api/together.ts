@@ -1,9 +1,17 @@
 type Send = (request: Request) => Promise<Response>;
 
+/** A request that knows the text it was given to send: to read it out of a request takes turns in which a page is laid out. */
+export class KnownRequest extends Request {
+  readonly sent: string | undefined;
+  constructor(input: RequestInfo | URL, init?: RequestInit) {
+    super(input, init);
+    this.sent = typeof init?.body === "string" ? init.body : undefined;
+  }
+}
+
 interface Waiting {
   request: Request;
-  /** Of the request; nothing where it was left before it was read. */
-  body: Promise<string | null>;
+  body: string;
   report: string;
   isAfter: boolean;
   answer: (response: Response) => void;
@@ -30,9 +38,9 @@ class Answer extends Response {
 /**
  * Sends tables and courses that are asked for in one turn as one request: a view of a dozen is let in once, read at one moment and drawn once.
  * Whoever asks need not know. What the server had no time for goes by itself, side by side. What is asked `after` the others of its turn goes when they have
- * ended, whichever way.
+ * ended, whichever way. A turn ends by itself, or by `go`.
  */
-export function gathering(send: Send): { now: Send; after: Send } {
+export function gathering(send: Send): { now: Send; after: Send; go: () => void } {
   const waiting = new Map<string, Waiting[]>();
   const alone = ({ request, answer, fail }: Waiting): Promise<void> => send(request).then(answer, fail);
 
@@ -43,17 +51,14 @@ export function gathering(send: Send): { now: Send; after: Send } {
         fail(request.signal.reason);
         if (asked.every((one) => one.request.signal.aborted)) leaving.abort();
       });
-    const read = await Promise.all(asked.map(async (one) => ({ ...one, text: await one.body })));
-    // What was left meanwhile has failed already.
-    const there = read.filter(({ text }) => text !== null);
-    const body = `{"asked":[${there.map((one) => `{"report":"${one.report}","request":${one.text}}`).join()}]}`;
+    const body = `{"asked":[${asked.map((one) => `{"report":"${one.report}","request":${one.body}}`).join()}]}`;
     const headers = { "Content-Type": "application/json" };
     try {
       const response = await send(new Request(`${place}together`, { method: "POST", headers, body, signal: leaving.signal }));
       const { answers } = (await response.json()) as { answers: unknown[] };
-      there.forEach((one, i) => (i < answers.length ? one.answer(new Answer(answers[i])) : void alone(one)));
+      asked.forEach((one, i) => (i < answers.length ? one.answer(new Answer(answers[i])) : void alone(one)));
     } catch (why) {
-      there.forEach(isUnfit(why) ? (one) => void alone(one) : ({ fail }) => fail(why));
+      asked.forEach(isUnfit(why) ? (one) => void alone(one) : ({ fail }) => fail(why));
     }
   }
 
@@ -75,17 +80,16 @@ export function gathering(send: Send): { now: Send; after: Send } {
     (isAfter: boolean): Send =>
     (request) => {
       const [, place, report] = (request.method === "POST" && GATHERED.exec(request.url)) || [];
-      if (!place || !report) return send(request);
+      const body = request instanceof KnownRequest ? request.sent : undefined;
+      if (!place || !report || body === undefined) return send(request);
       return new Promise((answer, fail) => {
         const those = waiting.get(place) ?? [];
         if (!those.length) setTimeout(() => void sendAll(place));
-        // Read at once, so that nothing stands between its turn and its going.
-        const body = request
-          .clone()
-          .text()
-          .catch((why: unknown) => (fail(why), null));
         waiting.set(place, [...those, { request, body, report, isAfter, answer, fail }]);
       });
     };
-  return { now: sending(false), after: sending(true) };
+  const go = () => {
+    for (const place of waiting.keys()) void sendAll(place);
+  };
+  return { now: sending(false), after: sending(true), go };
 }

@@ -1,6 +1,7 @@
 import { clsx } from "clsx";
-import type { ReactNode } from "react";
+import { useEffect, type ReactNode } from "react";
 
+import { sendAsked } from "@/api/client";
 import type { Asked } from "@/api/queries";
 import { DimensionLedger, LEDGERS, type LedgerSpec } from "@/views/read/DimensionLedger";
 import { Legend } from "@/views/read/Legend";
@@ -22,6 +23,8 @@ interface LedgerViewProps {
 export function LedgerView({ ledgers, lead, more }: LedgerViewProps) {
   const { ready, trouble, again } = useSite();
   const { goal, period, versus, segment, beside } = useView();
+  // When all that stands in it has asked: before the page is laid out, which would come first.
+  useEffect(sendAsked);
   if (trouble) return <ViewError error={trouble} again={again} />;
   if (!ready) return <ViewPending />;
   const asked: Asked = { period, versus, goal: goal?.id ?? null, segment, beside };

@@ -1,9 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { clsx } from "clsx";
+import { useEffect } from "react";
 
 import { ViewPending } from "@/ledger/ViewPending";
 import { START } from "@/state/paths";
+import { sendAsked } from "@/api/client";
 import { answerQuery, type Asked } from "@/api/queries";
 import { NamedValue } from "@/views/shared/NamedValue";
 import { useSite } from "@/state/site";
@@ -30,6 +32,7 @@ export function Overview() {
 function Read() {
   const { goal, period, versus, segment, beside } = useView();
   const { found, letters } = useInsights();
+  useEffect(sendAsked); // as any view of ledgers does
   const asked: Asked = { period, versus, goal: goal?.id ?? null, segment, beside };
   return (
     <LettersProvider value={letters}>
