@@ -27,7 +27,8 @@ from upper_compass.core.dataset.coded_hits import Dictionaries, encode_hits
 from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.requests import Column, TableRequest
 from upper_compass.core.definitions.segments import Segment
-from upper_compass.core.engine.context import KeptTallies, ReportContext
+from upper_compass.core.engine.context import ReportContext
+from upper_compass.core.engine.kept import Kept
 from upper_compass.core.reports.tables import table
 from upper_compass.frames.site_dataset import SiteDataset, advance, start
 from upper_compass.reference import shipped
@@ -136,7 +137,7 @@ def _arriving(dataset: SiteDataset, hits: int) -> dict[str, object]:
         .with_columns(pl.col("visitor") + pl.when(pl.col("seq") % 2 == 0).then(pl.lit("")).otherwise(pl.lit("n")))
     )
     last = MONTH.bounds(ZONE)[1]
-    kept = KeptTallies(KEPT_BYTES)
+    kept = Kept(KEPT_BYTES)
     request = TableRequest(period=MONTH, versus="none", dimensions=["channel"], columns=columns(["visits", "views", "conversions"]), goal=1)
     taken = 0
 
@@ -159,7 +160,7 @@ def _arriving(dataset: SiteDataset, hits: int) -> dict[str, object]:
         arrive(500)
     one_hit()
     told["one hit after 200,000, ms"] = _spread_of([one_hit() for _ in range(20)])
-    first = _ten(dataset, KeptTallies(0))
+    first = _ten(dataset, Kept(0))
     _ten(dataset, kept)
     again = []
     for _ in range(5):
@@ -174,7 +175,7 @@ def _arriving(dataset: SiteDataset, hits: int) -> dict[str, object]:
     return told
 
 
-def _ten(dataset: SiteDataset, kept: KeptTallies) -> float:
+def _ten(dataset: SiteDataset, kept: Kept) -> float:
     began = time.perf_counter()
     for _, ask, _ in reports(ReportContext(dataset.shards, ZONE, kept)):
         ask()

@@ -7,19 +7,23 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from tests.core.asking import asked
 from tests.core.building import DAY, REFERENCE, hit, numbered, raw_frame, rules
 from tests.core.strategies import hit_lists
 from upper_compass.core.dataset.coded_hits import Dictionaries
 from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.hits import Kind
+from upper_compass.core.definitions.requests import TableRequest
 from upper_compass.core.definitions.site_rules import Alias
-from upper_compass.core.engine.context import KeptTallies, ReportContext
+from upper_compass.core.engine.context import ReportContext
 from upper_compass.core.engine.dimensions import DIMENSIONS
+from upper_compass.core.engine.kept import Kept
 from upper_compass.core.engine.protocol import PRESENCE
 from upper_compass.core.engine.selection import ReportFilter
 from upper_compass.core.engine.tally import GroupBy
 from upper_compass.core.reports.event_list import events
 from upper_compass.core.reports.real_time import arrivals, newest_seq
+from upper_compass.core.reports.tables import table
 from upper_compass.core.reports.visit_list import latest_visits
 from upper_compass.frames import site_dataset, snapshot
 from upper_compass.frames.placing import PlacedHits, Placing
@@ -30,14 +34,17 @@ BOUGHT = Goal.model_validate({"match": {"kind": "order"}, "counts": "every time"
 
 
 # What was tallied of earlier frames must not be told of later ones.
-KEPT = KeptTallies(1_000_000)
+KEPT = Kept(1_000_000)
+pytestmark = pytest.mark.usefixtures("early_years")
 
 
 def answers(frames, names=((), ("source",), ("page",), ("first_source",))):
     reading = ReportContext(frames.shards, ZoneInfo("UTC"), KEPT)
     question = ReportFilter(8 * DAY, 20 * DAY, BOUGHT)
     found = [reading.tally(question, GroupBy(tuple(DIMENSIONS[name] for name in of), columns=COLUMNS))[0].as_texts().frame.drop(PRESENCE) for of in names]
-    return [table.sort(table.columns).to_dicts() for table in found]
+    period = {"first": "1970-01-09", "last": "1970-01-20"}
+    whole = table(reading, TableRequest.model_validate(asked(["visits", "bounce_rate"], dimensions=["source"], period=period)), {})
+    return [*(one.sort(one.columns).to_dicts() for one in found), whole.model_dump()]
 
 
 def empty():

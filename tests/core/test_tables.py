@@ -1,5 +1,7 @@
 """The contract of tables: nested dimensions, conditions on rows, order both ways, pages, several goals, courses of single rows."""
 
+from zoneinfo import ZoneInfo
+
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -10,7 +12,8 @@ from tests.core.building import DAY, HOME, MINUTE, hit, numbered
 from tests.core.strategies import hit_lists
 from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.requests import SeriesRequest, TableRequest
-from upper_compass.core.engine.context import KeptTallies, ReportContext
+from upper_compass.core.engine.context import ReportContext
+from upper_compass.core.engine.kept import Kept
 from upper_compass.core.reports.tables import series, table
 
 pytestmark = pytest.mark.usefixtures("early_years")
@@ -145,7 +148,7 @@ class Counting:
 
 
 def test_a_longer_list_another_order_and_another_page_cost_no_tally():
-    read = ReportContext(reading_of(HITS, count=3).shards, UTC, KeptTallies(10**6))
+    read = ReportContext(reading_of(HITS, count=3).shards, UTC, Kept(10**6))
     counting = Counting(read.runner)
     read = ReportContext(read.shards, UTC, read.kept, counting)
     ask(read, dimensions=["page"], measures=["views"])
@@ -155,6 +158,27 @@ def test_a_longer_list_another_order_and_another_page_cost_no_tally():
     assert counting.shards == 3
     ask(ReportContext(shard_set(read.shards.main), UTC, read.kept, counting), dimensions=["page"], measures=["views"])
     assert counting.shards == 6
+
+
+def test_the_same_question_about_the_same_data_has_the_answer_of_before_and_no_other_has():
+    shards = reading_of(HITS, count=3).shards
+    read = ReportContext(shards, UTC, Kept(10**6))
+    request = TableRequest.model_validate({"period": {"first": "1970-01-01", "last": "1970-01-01"}, "goal": 1} | asked(["value"], dimensions=["source"]))
+    first = table(read, request, GOALS)
+    assert table(ReportContext(shards, UTC, read.kept), request.model_copy(deep=True), dict(GOALS)) is first
+    fresh = {
+        "another order": lambda: table(read, request.model_copy(update={"descending": False}), GOALS),
+        "a goal that was changed": lambda: table(read, request, GOALS | {1: BOUGHT}),
+        "another report": lambda: series(read, SeriesRequest.model_validate(request.model_dump(include={"period", "versus", "goal", "columns"}) | {"bucket": "day"}), GOALS),
+        "another time zone": lambda: table(ReportContext(shards, ZoneInfo("Asia/Tokyo"), read.kept), request, GOALS),
+        "other data": lambda: table(ReportContext(shard_set(shards.main), UTC, read.kept), request, GOALS),
+        "room for none": lambda: table(ReportContext(shards, UTC, Kept(0)), request, GOALS),
+    }  # fmt: skip
+    told = {name: answer() for name, answer in fresh.items()}
+    assert all(one is not first for one in told.values())
+    assert told["a goal that was changed"].total != first.total and told["other data"] == first == told["room for none"]
+    small = Kept(10)
+    assert table(ReportContext(shards, UTC, small), request, GOALS) == first and small.size == 0
 
 
 def test_a_report_of_very_many_rows_of_equal_rank_is_in_order():

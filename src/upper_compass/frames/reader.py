@@ -21,7 +21,8 @@ import sqlalchemy as sa
 import structlog
 from pydantic import BaseModel
 
-from upper_compass.core.engine.context import KeptTallies, ReportContext
+from upper_compass.core.engine.context import ReportContext
+from upper_compass.core.engine.kept import Kept
 from upper_compass.core.reports import compare, summary, tables
 from upper_compass.frames import queries
 from upper_compass.frames.dataset_cache import DatasetCache
@@ -98,7 +99,7 @@ class ReaderHere:
     def __init__(self, database_url: str, places: Places, max_bytes: int) -> None:
         self._engine = connect(database_url)
         self._cache = DatasetCache(reading_from(self._engine), shipped(), places, max_bytes - max_bytes // TALLIES)
-        self._kept = KeptTallies(max_bytes // TALLIES)
+        self._kept = Kept(max_bytes // TALLIES)
 
     def read(self, site: Site, ask: Callable[Concatenate[ReportContext, P], T], *given: P.args, **named: P.kwargs) -> T:
         """See Reader."""

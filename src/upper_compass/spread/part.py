@@ -8,7 +8,8 @@ from zoneinfo import ZoneInfo
 from cachetools import LRUCache
 
 from upper_compass.core.dataset.shard_set import ShardSet
-from upper_compass.core.engine.context import KeptTallies, ReportContext
+from upper_compass.core.engine.context import ReportContext
+from upper_compass.core.engine.kept import Kept
 from upper_compass.core.engine.protocol import Question, Tally, merge
 from upper_compass.frames.dataset_cache import AsOf, DatasetCache
 from upper_compass.frames.placing import Places
@@ -27,7 +28,7 @@ class Part:
     def __init__(self, database_url: str, places: Places, max_bytes: int, part: VisitorPart) -> None:
         self._engine = connect(database_url, pool_size=2, more=2)
         self._cache = DatasetCache(reading_from(self._engine), shipped(), places, max_bytes - max_bytes // TALLIES, part)
-        self._kept = KeptTallies(max_bytes // TALLIES)
+        self._kept = Kept(max_bytes // TALLIES)
         # A report asks several times, and is read of one state, whatever comes meanwhile. Newer states share nearly all with those before.
         self._states: LRUCache[Hashable, ShardSet] = LRUCache(STATES)
 

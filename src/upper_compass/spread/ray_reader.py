@@ -21,7 +21,8 @@ from ray.exceptions import RayError, RayTaskError
 from upper_compass.core.dataset.coded_hits import Dictionaries
 from upper_compass.core.dataset.lookups import DimensionLookups
 from upper_compass.core.dataset.shard_set import ShardSet
-from upper_compass.core.engine.context import KeptTallies, ReportContext
+from upper_compass.core.engine.context import ReportContext
+from upper_compass.core.engine.kept import Kept
 from upper_compass.core.engine.protocol import Question, Tally, settled
 from upper_compass.frames.dataset_cache import AsOf
 from upper_compass.frames.placing import Places
@@ -54,6 +55,11 @@ class SpreadContext(ReportContext):
     state: Hashable = field(kw_only=True)
 
     @property
+    def version(self) -> Hashable:
+        """See ReportContext."""
+        return self.state
+
+    @property
     def may_lack_rates(self) -> bool:
         """Which currencies there are, only the parts know."""
         return True
@@ -84,7 +90,7 @@ class RayReader:
         self._parts = [_PartActor.options(**options).remote(database_url, places, each, VisitorPart(number, parts)) for number in range(parts)]
         self._engine = connect(database_url, pool_size=2)
         self._orders = OrderLedger(reading_from(self._engine), places.storage)
-        self._kept = KeptTallies(max_bytes // parts // TALLIES)
+        self._kept = Kept(max_bytes // parts // TALLIES)
         self._lookups: dict[str, DimensionLookups] = {}
         # Parts are asked in the same order, so that none is asked of an earlier state after a later one.
         self._asking = threading.Lock()

@@ -4,11 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Hashable, Sequence
 from dataclasses import dataclass, field
-from threading import Lock
 from zoneinfo import ZoneInfo
 
 import numpy as np
-from cachetools import LRUCache
 
 from upper_compass.core.dataset.shard import Shard
 from upper_compass.core.dataset.shard_set import ShardSet
@@ -16,35 +14,12 @@ from upper_compass.core.definitions.goals import Counted, Goal
 from upper_compass.core.definitions.periods import Period
 from upper_compass.core.definitions.segments import DimensionCondition, Group, Segment, SegmentCondition
 from upper_compass.core.engine.dimensions import Dimension, dimension_of
+from upper_compass.core.engine.kept import Kept
 from upper_compass.core.engine.protocol import Breakdown, Question, Runner, Tally, Threads, merge, settled
 from upper_compass.core.engine.segments import ASKED_IN
 from upper_compass.core.engine.selection import ReportFilter
 
 HERE = Threads(2)
-
-
-class KeptTallies:
-    """What was tallied, for whoever asks the same again: up to so many bytes, those asked for last."""
-
-    def __init__(self, max_bytes: int) -> None:
-        self._kept: LRUCache[Hashable, Tally] = LRUCache(max_bytes, getsizeof=lambda tally: int(tally.frame.estimated_size()) + 1_000)
-        self._lock = Lock()
-
-    def get(self, key: Hashable) -> Tally | None:
-        """The tally under a key."""
-        with self._lock:
-            return self._kept.get(key)
-
-    def put(self, key: Hashable, tally: Tally) -> None:
-        """Keep a tally, unless it is larger than all that may be kept."""
-        with self._lock:
-            if self._kept.getsizeof(tally) <= self._kept.maxsize:
-                self._kept[key] = tally
-
-    @property
-    def size(self) -> int:
-        """Bytes that are held."""
-        return int(self._kept.currsize)
 
 
 @dataclass(frozen=True)
@@ -53,8 +28,13 @@ class ReportContext:
 
     shards: ShardSet
     zone: ZoneInfo
-    kept: KeptTallies = field(default_factory=lambda: KeptTallies(0))
+    kept: Kept = field(default_factory=lambda: Kept(0))
     runner: Runner = HERE
+
+    @property
+    def version(self) -> Hashable:
+        """Which hits by which rules: equal as long as these are the same."""
+        return self.shards.version
 
     @property
     def may_lack_rates(self) -> bool:

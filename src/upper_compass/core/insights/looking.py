@@ -11,6 +11,7 @@ from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.segments import DimensionCondition, Group, Segment
 from upper_compass.core.engine.context import ReportContext, question
 from upper_compass.core.engine.dimensions import DIMENSIONS
+from upper_compass.core.engine.kept import told_once
 from upper_compass.core.engine.protocol import Counting, Tally, tallied
 from upper_compass.core.engine.segments import segment_mask
 from upper_compass.core.engine.selection import ReportFilter, Selection
@@ -29,6 +30,7 @@ SAME = 0.5
 HELD, MAX_OF_KIND = 40, 3
 
 
+@told_once
 def worth_a_look(context: ReportContext, request: InsightsRequest, goals: Mapping[int, Goal], dismissed: Sequence[str] = ()) -> InsightsResult:
     """What stands out in a period, the most telling first; without those whose keys are dismissed. Raises UnknownNameError."""
     plain = question(context, request.period, (request.segment,))

@@ -16,6 +16,7 @@ from upper_compass.core.definitions.requests import Column, GoalId, SeriesReques
 from upper_compass.core.definitions.segments import Name, Segment
 from upper_compass.core.definitions.text_tests import storable
 from upper_compass.core.engine.context import ReportContext
+from upper_compass.core.engine.kept import told_once
 from upper_compass.core.engine.measures import MEASURES
 from upper_compass.core.engine.statistics import expected_band
 from upper_compass.core.reports.tables import series
@@ -50,6 +51,7 @@ class ExpectedResult(BaseModel):
     days: int
 
 
+@told_once
 def expected(context: ReportContext, request: ExpectedRequest, goals: Mapping[int, Goal], today: date) -> ExpectedResult:
     """The band of a measure. Days from `today` on are not over: nothing is learned from them. Raises UnknownNameError."""
     first = request.period.first - timedelta(days=HISTORY_DAYS)

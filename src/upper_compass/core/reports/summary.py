@@ -15,6 +15,7 @@ from upper_compass.core.definitions.periods import Period
 from upper_compass.core.definitions.requests import Column, GoalId, TableRequest
 from upper_compass.core.definitions.segments import Segment
 from upper_compass.core.engine.context import ReportContext
+from upper_compass.core.engine.kept import told_once
 from upper_compass.core.engine.statistics import FEW
 from upper_compass.core.reports.tables import table
 
@@ -64,6 +65,7 @@ def _within(name: str) -> str:
     return name if len(name) > 1 and name[1].isupper() else name[:1].lower() + name[1:]
 
 
+@told_once
 def answer(context: ReportContext, request: AnswerRequest, goal: Goal, name: str) -> Answer:
     """The sentences for one goal, under its name."""
     what = _within(name)

@@ -23,6 +23,7 @@ from upper_compass.core.definitions.requests import (
     TogetherResult,
 )
 from upper_compass.core.engine.context import ReportContext
+from upper_compass.core.engine.kept import told_once
 from upper_compass.core.engine.keys import KeyedBy
 from upper_compass.core.engine.protocol import DIGITS, Tally
 from upper_compass.core.engine.tally import PEOPLE_COLUMNS
@@ -35,6 +36,7 @@ from upper_compass.core.reports.unrated import unrated
 OVERLAP = Note(kind="overlap", text="A visit can have several of these values, so the rows overlap and do not add up to the total.")
 
 
+@told_once
 def table(context: ReportContext, request: TableRequest, goals: Mapping[int, Goal]) -> TableResult:
     """A breakdown with its totals; versus is judged by the same question over the versus period. `goals`: by the ids that are asked for."""
     asked = plan(context, request, goals)
@@ -81,6 +83,7 @@ def _order_of(by: KeyedBy, request: TableRequest) -> tuple[str, ...]:
     return next((one.order for one in by.dimensions if one.name == request.sort), ())
 
 
+@told_once
 def series(context: ReportContext, request: SeriesRequest, goals: Mapping[int, Goal]) -> SeriesResult:
     """The course over time; each bucket counts as a period of its own, the totals as the whole period. `goals`: by the ids that are asked for."""
     asked = plan(context, request, goals)
