@@ -43,6 +43,8 @@ class Kept:
 
     def put(self, key: Hashable, told: Tally | BaseModel) -> None:
         """Keep a tally or an answer, unless it is larger than all that may be kept."""
+        if not self._kept.maxsize:
+            return  # nor is it weighed for nothing
         with self._lock, suppress(ValueError):  # which says that it is too large
             self._kept[key] = told
 
