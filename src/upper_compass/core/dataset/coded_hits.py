@@ -49,6 +49,8 @@ RAW_SCHEMA: dict[str, pl.DataType] = PLAIN | {name: pl.String() for name in CODE
 KEY_BITS = 62
 MAX_CHUNKS = 64
 FEW_TEXTS = 100
+# So many texts that were asked for by themselves are remembered with their codes.
+MAX_FOUND = 2_000
 CODED_SCHEMA: dict[str, pl.DataType] = PLAIN | {name: pl.UInt32() for name in CODED}
 
 
@@ -93,6 +95,7 @@ class Dictionary:
         self._texts = pl.Series("text", [""], dtype=pl.String) if texts is None else texts.rename("text")
         self._index = HashIndex()
         self._growing = threading.Lock()
+        self._found: dict[str, int] = {}
 
     def __len__(self) -> int:
         return len(self._texts)
@@ -139,9 +142,15 @@ class Dictionary:
 
     def find(self, text: str) -> int | None:
         """The code of a text, or None when it was never seen."""
+        if (code := self._found.get(text)) is not None:  # it stays what it is
+            return code
         with self._growing:
             codes, known = self._looked_up(pl.Series("text", [text], dtype=pl.String))
-        return int(codes[0]) if known[0] else None
+            if not known[0]:
+                return None
+            if len(self._found) >= MAX_FOUND:
+                self._found.clear()
+            return self._found.setdefault(text, int(codes[0]))
 
     def _looked_up(self, distinct: pl.Series) -> tuple[Codes, Bools]:
         """The code of each text, and whether there is one. Where two texts have the same hash, all texts are looked through."""
@@ -165,7 +174,7 @@ class Dictionary:
 
     def decode(self, codes: npt.NDArray[Any]) -> pl.Series:
         """Texts (String) of codes (any unsigned integers), in their order."""
-        return self._texts.gather(pl.Series(codes))
+        return self._texts[pl.Series(codes)]
 
 
 class Dictionaries:

@@ -8,11 +8,12 @@ from dataclasses import dataclass, replace
 import numpy as np
 import polars as pl
 
+from upper_compass.core.dataset.coded_hits import Ints
 from upper_compass.core.definitions.comparisons import ComparedSizes
 from upper_compass.core.engine.context import ReportContext
 from upper_compass.core.engine.dimensions import DIMENSIONS, Dimension, of_field
 from upper_compass.core.engine.membership import A, B, MembersByValue
-from upper_compass.core.engine.protocol import Tally
+from upper_compass.core.engine.protocol import Tally, stacked
 from upper_compass.core.engine.selection import Outside, ReportFilter, Unit
 from upper_compass.core.engine.statistics import FEW, chi_square_p
 from upper_compass.core.engine.tally import GroupBy
@@ -62,9 +63,9 @@ def sizes_of(context: ReportContext, asked: Sequence[ReportFilter], units: Unit)
 def compared(context: ReportContext, groups: Groups, dimensions: Sequence[Dimension], units: Unit) -> pl.DataFrame:
     """A row for each value that a unit of either group has: `dimension`, `value`, `a`, `b` (f64), `p`, `is_few` (fewer than five units expected in one
     of the cells), `is_made_of` (all of A and none of B have it). In no order."""
-    counted = _in_one(context, groups, groups.whole, dimensions, units) if groups.whole else _one_by_one(context, groups, dimensions, units)
-    parts = [frame.select(pl.lit(dimension.name).alias("dimension"), "value", "a", "b") for dimension, frame in zip(dimensions, counted, strict=True)]
-    rows = pl.concat(parts).filter((pl.col("a") > 0) | (pl.col("b") > 0))
+    counted, which = _in_one(context, groups, groups.whole, dimensions, units) if groups.whole else _one_by_one(context, groups, dimensions, units)
+    names = pl.Series("dimension", [dimension.name for dimension in dimensions])[which]
+    rows = pl.DataFrame([names, *counted]).filter((pl.col("a") > 0) | (pl.col("b") > 0))
     a, b = rows["a"].to_numpy(), rows["b"].to_numpy()
     size_a, size_b = groups.sizes.a, groups.sizes.b
     pooled = (a + b) / max(size_a + size_b, 1)
@@ -75,17 +76,18 @@ def compared(context: ReportContext, groups: Groups, dimensions: Sequence[Dimens
     )
 
 
-def _in_one(context: ReportContext, groups: Groups, whole: ReportFilter, dimensions: Sequence[Dimension], units: Unit) -> list[pl.DataFrame]:
-    """Both groups at once, for each dimension, so that what they share is read once."""
-    tallies = context.tallies([(whole, MembersByValue(dimension, groups.a, groups.b, units)) for dimension in dimensions])
-    return [tally.as_texts().frame.select(pl.col("key_0").alias("value"), A, B) for tally in tallies]
+def _in_one(context: ReportContext, groups: Groups, whole: ReportFilter, dimensions: Sequence[Dimension], units: Unit) -> tuple[pl.DataFrame, Ints]:
+    """Both groups at once, so that what they share is read once: `value`, `a`, `b` by each dimension, and by which of them each row is."""
+    counted, which = stacked(context.tallies([(whole, MembersByValue(dimension, groups.a, groups.b, units)) for dimension in dimensions]), ("key_0", A, B))
+    return counted.rename({"key_0": "value"}), which
 
 
-def _one_by_one(context: ReportContext, groups: Groups, dimensions: Sequence[Dimension], units: Unit) -> list[pl.DataFrame]:
+def _one_by_one(context: ReportContext, groups: Groups, dimensions: Sequence[Dimension], units: Unit) -> tuple[pl.DataFrame, Ints]:
     column = COLUMN[units]
     by = [GroupBy((dimension,), columns=frozenset({column})) for dimension in dimensions]
     tallies = context.tallies([(ask, one) for ask in (groups.a, groups.b) for one in by])
-    return [_beside(a, b, column) for a, b in zip(tallies[: len(by)], tallies[len(by) :], strict=True)]
+    parts = [_beside(a, b, column) for a, b in zip(tallies[: len(by)], tallies[len(by) :], strict=True)]
+    return pl.concat(parts), np.repeat(np.arange(len(parts)), [len(part) for part in parts])
 
 
 def _beside(a: Tally, b: Tally, column: str) -> pl.DataFrame:

@@ -64,8 +64,10 @@ class MembersByValue:
     def tally(self, selection: Selection) -> Tally:
         """A row per value that a unit of either has: `key_0` (codes of labels), `a`, `b` (f64, sums)."""
         labels, counts = self._counted(selection)
-        columns = {"key_0": pl.Series(labels, dtype=pl.UInt32), A: counts[0::2], B: counts[1::2], PRESENCE: (counts[0::2] + counts[1::2]).astype(np.int64)}
-        return Tally(pl.DataFrame(columns), {"key_0": selection.shard.lookups.labels}, dict.fromkeys((A, B, PRESENCE), "sum"))
+        a, b = counts[0::2].copy(), counts[1::2].copy()
+        columns = {"key_0": labels.astype(np.uint32), A: a, B: b, PRESENCE: (a + b).astype(np.int64)}
+        frame = pl.DataFrame([pl.Series(name, values) for name, values in columns.items()])
+        return Tally(frame, {"key_0": selection.shard.lookups.labels}, dict.fromkeys((A, B, PRESENCE), "sum"))
 
     def _counted(self, selection: Selection) -> tuple[Ints, Array]:
         """The values, and one behind the other for each of them the units of A and of B."""

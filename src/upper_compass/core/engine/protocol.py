@@ -14,7 +14,7 @@ from typing import Any, Literal, Protocol
 import numpy as np
 import polars as pl
 
-from upper_compass.core.dataset.coded_hits import Dictionary
+from upper_compass.core.dataset.coded_hits import Dictionary, Ints
 from upper_compass.core.dataset.shard import Shard
 from upper_compass.core.engine.selection import ReportFilter, Selection
 
@@ -49,8 +49,10 @@ class Tally:
     def as_texts(self) -> Tally:
         """The same with texts as keys."""
         coded = {name: labels for name, labels in self.keys.items() if labels is not None}
-        texts = [labels.decode(self.frame[name].to_numpy()).alias(name) for name, labels in coded.items()]
-        return replace(self, frame=self.frame.with_columns(texts), keys=dict.fromkeys(self.keys)) if texts else self
+        if not coded:
+            return self
+        columns = [labels.decode(column.to_numpy()).alias(column.name) if (labels := coded.get(column.name)) else column for column in self.frame]
+        return replace(self, frame=pl.DataFrame(columns), keys=dict.fromkeys(self.keys))
 
     def __reduce__(self) -> tuple[Any, ...]:
         plain = self.as_texts()
@@ -161,8 +163,29 @@ def merge(tallies: Sequence[Tally]) -> Tally:
 
 def settled(tally: Tally) -> Tally:
     """The tally as it is told: sums of fractions to a thousand-millionth, so that it is the same however many shards were added up, in any order."""
-    sums = [name for name, reducer in tally.reducers.items() if reducer == "sum" and tally.frame.schema[name].is_float()]
-    return replace(tally, frame=tally.frame.with_columns(pl.col(sums).round(DIGITS))) if sums else tally
+    columns = tally.frame.get_columns()
+    told = [_told(column) if tally.reducers.get(column.name) == "sum" and column.dtype.is_float() else column for column in columns]
+    if all(after is before for after, before in zip(told, columns, strict=True)):
+        return tally
+    return replace(tally, frame=pl.DataFrame(told))
+
+
+def _told(column: pl.Series) -> pl.Series:
+    values = column.to_numpy()
+    if (values == np.rint(values)).all():  # counts, as nearly all are
+        return column
+    return pl.Series(column.name, np.round(values, DIGITS))
+
+
+def stacked(tallies: Sequence[Tally], columns: Sequence[str]) -> tuple[pl.DataFrame, Ints]:
+    """These columns of tallies by the same keys, one below the other, with texts as keys; and of which of the tallies each row is (i64, place)."""
+    keys = tallies[0].keys
+    if any(tally.keys[name] is not labels for tally in tallies for name, labels in keys.items()):
+        tallies = [tally.as_texts() for tally in tallies]
+        keys = tallies[0].keys
+    together = pl.concat([tally.frame[list(columns)] for tally in tallies])
+    which = np.repeat(np.arange(len(tallies)), [len(tally.frame) for tally in tallies])
+    return Tally(together, keys, {}).as_texts().frame, which
 
 
 def _summed_by_code(tallies: Sequence[Tally], key: str, columns: list[str]) -> pl.DataFrame | None:

@@ -47,20 +47,20 @@ def koopman(hits_a: Floats, size_a: float, hits_b: Floats, size_b: float) -> tup
     with np.errstate(divide="ignore", invalid="ignore"):
         middle = np.log(np.where((a > 0) & (b > 0), (a / size_a) / (b / size_b), 1.0))
     # Without a unit on one side the score falls all the way: the one end is looked for over the whole range.
-    low[some] = np.where(a > 0, _edge(a, size_a, b, size_b, outside=-SPAN, inside=np.where(b > 0, middle, SPAN)), 0.0)
-    high[some] = np.where(b > 0, _edge(a, size_a, b, size_b, outside=SPAN, inside=np.where(a > 0, middle, -SPAN)), np.inf)
+    inside = np.stack([np.where(b > 0, middle, SPAN), np.where(a > 0, middle, -SPAN)])
+    edges = _edges(a, size_a, b, size_b, outside=np.array([[-SPAN], [SPAN]]), inside=inside)
+    low[some], high[some] = np.where(a > 0, edges[0], 0.0), np.where(b > 0, edges[1], np.inf)
     return low, high
 
 
-def _edge(a: Floats, size_a: float, b: Floats, size_b: float, *, outside: float, inside: Floats) -> Floats:
-    """The ratio at which the score reaches its bound, between the logarithms of one outside of the interval and of one inside, halved again and again."""
-    beyond_it = np.full(len(a), outside)
+def _edges(a: Floats, size_a: float, b: Floats, size_b: float, *, outside: Floats, inside: Floats) -> Floats:
+    """The ratios at which the score reaches its bound, between the logarithms of one outside of the interval and of one inside, halved again and again."""
     for _ in range(HALVINGS):
-        middle = (beyond_it + inside) / 2
+        middle = (outside + inside) / 2
         beyond = _score(a, size_a, b, size_b, np.exp(middle)) > Z**2
-        beyond_it, inside = np.where(beyond, middle, beyond_it), np.where(beyond, inside, middle)
-    edge: Floats = np.exp(inside)
-    return edge
+        outside, inside = np.where(beyond, middle, outside), np.where(beyond, inside, middle)
+    edges: Floats = np.exp(inside)
+    return edges
 
 
 def _score(a: Floats, size_a: float, b: Floats, size_b: float, ratio: Floats) -> Floats:

@@ -39,10 +39,10 @@ class VisitsByValue:
         width = len(self.edges) - 1
         keys, visits = self._by_hit(selection, width) if self.dimension.of == "hit" else self._by_visit(selection, width)
         columns = {
-            "key_0": pl.Series((keys // width).astype(np.uint32)), "bucket": pl.Series(keys % width),
-            "visits": visits.astype(np.float64), PRESENCE: visits,
+            "key_0": (keys // width).astype(np.uint32), "bucket": keys % width, "visits": visits.astype(np.float64), PRESENCE: visits,
         }  # fmt: skip
-        return Tally(pl.DataFrame(columns), {"key_0": selection.shard.lookups.labels, "bucket": None}, {"visits": "sum", PRESENCE: "sum"})
+        frame = pl.DataFrame([pl.Series(name, values) for name, values in columns.items()])
+        return Tally(frame, {"key_0": selection.shard.lookups.labels, "bucket": None}, {"visits": "sum", PRESENCE: "sum"})
 
     def _by_visit(self, selection: Selection, width: int) -> tuple[Ints, Ints]:
         visits = selection.visits

@@ -15,7 +15,6 @@ from upper_compass.core.engine.dimensions import DIMENSIONS
 from upper_compass.core.engine.selection import ReportFilter
 from upper_compass.core.engine.statistics import FEW, koopman, poisson_p
 from upper_compass.core.engine.tally import GroupBy
-from upper_compass.core.insights.models import candidates
 
 # What somebody brings along, or does by the way; what lies on the way to a goal, as its pages do, says nothing of who reaches it.
 DIMENSIONS_OF_CONVERTERS = (
@@ -35,20 +34,20 @@ def over_represented(context: ReportContext, plain: ReportFilter, goal: Goal) ->
     groups = held_against(context, replace(whole, segments=(*plain.segments, reached)), whole, "people")
     sizes = groups.sizes
     if sizes.a < FEW or sizes.b < FEW:
-        return candidates(pl.DataFrame())
+        return pl.DataFrame()
     dimensions = [DIMENSIONS[name] for name in DIMENSIONS_OF_CONVERTERS]
     rows = compared(context, groups, dimensions, "people").filter(~pl.col("is_made_of") & ~pl.col("is_few") & (pl.col("value") != ""))
     a, b = rows["a"].to_numpy(), rows["b"].to_numpy()
-    low, high = koopman(a, sizes.a, b, sizes.b)
     expected = b / sizes.b * sizes.a
     with np.errstate(divide="ignore"):
         ratio = np.where(b > 0, a / np.maximum(expected, 1e-12), np.inf)
-    return candidates(
-        rows.select(
-            pl.lit("converters").alias("kind"), "dimension", "value", "a", pl.lit(sizes.a).alias("a_of"), "b", pl.lit(sizes.b).alias("b_of"),
-            pl.Series("ratio", ratio), pl.Series("low", low), pl.Series("high", high), "p",
-            pl.Series("is_telling", (ratio >= MIN_RATIO) | (ratio <= 1 / MIN_RATIO)), pl.Series("size", np.abs(a - expected) / sizes.a),
-        )
+    is_telling = (ratio >= MIN_RATIO) | (ratio <= 1 / MIN_RATIO)
+    low, high = np.full((2, len(a)), np.nan)
+    low[is_telling], high[is_telling] = koopman(a[is_telling], sizes.a, b[is_telling], sizes.b)
+    return rows.select(
+        pl.lit("converters").alias("kind"), "dimension", "value", "a", pl.lit(sizes.a).alias("a_of"), "b", pl.lit(sizes.b).alias("b_of"),
+        pl.Series("ratio", ratio), pl.Series("low", low), pl.Series("high", high), "p",
+        pl.Series("is_telling", is_telling), pl.Series("size", np.abs(a - expected) / sizes.a),
     )  # fmt: skip
 
 
@@ -67,9 +66,7 @@ def weak_landings(context: ReportContext, plain: ReportFilter, goal: Goal) -> pl
     )
     a, b = pages["a"].to_numpy(), pages["b"].to_numpy()
     total = max(float(rows["converting_visits"].sum()), 1.0)
-    return candidates(
-        pages.select(
-            pl.lit("weak landing").alias("kind"), pl.lit("entry_page").alias("dimension"), "value", "a", pl.col("visits").alias("a_of"), "b",
-            pl.Series("p", poisson_p(a, b)), pl.Series("is_telling", a <= MAX_OF_EXPECTED * b), pl.Series("size", np.abs(a - b) / total),
-        )
+    return pages.select(
+        pl.lit("weak landing").alias("kind"), pl.lit("entry_page").alias("dimension"), "value", "a", pl.col("visits").alias("a_of"), "b",
+        pl.Series("p", poisson_p(a, b)), pl.Series("is_telling", a <= MAX_OF_EXPECTED * b), pl.Series("size", np.abs(a - b) / total),
     )  # fmt: skip

@@ -17,7 +17,7 @@ from upper_compass.core.engine.segments import segment_mask
 from upper_compass.core.engine.selection import ReportFilter, Selection
 from upper_compass.core.engine.statistics import corrected
 from upper_compass.core.insights.converting import MIN_RATIO, over_represented, weak_landings
-from upper_compass.core.insights.models import Insight, InsightsRequest, InsightsResult
+from upper_compass.core.insights.models import Insight, InsightsRequest, InsightsResult, candidates
 from upper_compass.core.insights.moving import moved
 from upper_compass.core.insights.reading import bounced, seldom_entered
 
@@ -39,7 +39,7 @@ def worth_a_look(context: ReportContext, request: InsightsRequest, goals: Mappin
     if request.goal is not None:
         goal = goals[request.goal]
         parts += [over_represented(context, plain, goal), weak_landings(context, plain, goal)]
-    found = pl.concat(parts)
+    found = candidates(parts)
     tested = found.filter(pl.col("p").is_not_null())
     every = pl.concat([
         tested.with_columns(pl.Series("corrected", corrected(tested["p"].to_numpy()), dtype=pl.Float64)),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Annotated, Literal
 
 import polars as pl
@@ -84,6 +85,7 @@ CANDIDATES: dict[str, pl.DataType | type[pl.DataType]] = {
 }  # fmt: skip
 
 
-def candidates(rows: pl.DataFrame) -> pl.DataFrame:
-    """Rows with all columns of CANDIDATES, those that are missing null. `is_telling`: large enough to be told, if it is no chance."""
-    return rows.select((pl.col(name).cast(dtype) if name in rows.columns else pl.lit(None, dtype).alias(name)) for name, dtype in CANDIDATES.items())
+def candidates(parts: Sequence[pl.DataFrame]) -> pl.DataFrame:
+    """Rows one below the other with all columns of CANDIDATES, those that are missing null. `is_telling`: large enough to be told, if it is no chance."""
+    rows = pl.concat([pl.DataFrame(schema=CANDIDATES), *parts], how="diagonal_relaxed")
+    return rows.select(pl.col(name).cast(dtype) for name, dtype in CANDIDATES.items())

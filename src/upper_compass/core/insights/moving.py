@@ -2,19 +2,21 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
 import polars as pl
 
+from upper_compass.core.dataset.coded_hits import Ints
 from upper_compass.core.engine.context import ReportContext
 from upper_compass.core.engine.dimensions import DIMENSIONS
+from upper_compass.core.engine.protocol import Tally, stacked
 from upper_compass.core.engine.selection import ReportFilter
 from upper_compass.core.engine.statistics import beyond_spread_p
 from upper_compass.core.engine.tally import GroupBy
 from upper_compass.core.engine.visit_counts import VisitsByValue
-from upper_compass.core.insights.models import candidates
 
 DIMENSIONS_THAT_MOVE = ("channel", "source", "medium", "campaign", "entry_page", "page", "country", "language", "device", "event")
 # Of these a value that was never there before is told.
@@ -52,67 +54,61 @@ def moved(context: ReportContext, plain: ReportFilter) -> tuple[pl.DataFrame, in
     asked = ReportFilter(windows.edges[0], plain.stop, segments=plain.segments, steered_by=plain.steered_by, with_excluded=plain.with_excluded)
     values = [VisitsByValue(DIMENSIONS[name], windows.edges) for name in DIMENSIONS_THAT_MOVE]
     every, *tallies = context.tally(asked, GroupBy(edges=windows.edges, columns=frozenset({"visits"})), *values)
-    totals = _counts(every.frame.with_columns(pl.lit("").alias("key_0")), windows)[1][0] if len(every.frame) else np.zeros(WINDOWS + 1)
+    totals = _in_windows(windows, np.zeros(len(every.frame), np.int64), every.frame["bucket"], every.frame["visits"], 1)[0]
     began = int(np.argmax(totals > 0)) + 1 if (totals > 0).any() else WINDOWS
     count = WINDOWS - began
     if count < MIN_WINDOWS:
-        return candidates(pl.DataFrame()), max(count, 0)
-    totals = totals[began:]
-    parts = [_of_all(totals)]
-    for name, tally in zip(DIMENSIONS_THAT_MOVE, tallies, strict=True):
-        named, counts = _counts(tally.as_texts().frame.filter(pl.col("key_0") != ""), windows)
-        if named:
-            parts.append(_of_values(name, named, counts[:, began:], totals))
-    return pl.concat(parts), count
+        return pl.DataFrame(), max(count, 0)
+    named, counts = _by_value(tallies, windows)
+    return _told(named, counts[:, began:], totals[began:]), count
 
 
-def _counts(frame: pl.DataFrame, windows: Windows) -> tuple[list[str], Counts]:
-    """The values, and for each of them its visits in each window (f64, a row a value)."""
-    values = frame["key_0"].unique().sort().to_list()
-    place = {value: row for row, value in enumerate(values)}
-    counts = np.zeros((len(values), len(windows.edges) - 1))
-    rows = frame["key_0"].replace_strict(place, return_dtype=pl.Int64).to_numpy() if values else np.empty(0, np.int64)
-    counts[rows, frame["bucket"].to_numpy()] = frame["visits"].to_numpy()
-    return values, counts[:, windows.places]
+def _by_value(tallies: Sequence[Tally], windows: Windows) -> tuple[pl.DataFrame, Counts]:
+    """The values of each dimension (`dimension`, `value`), and for each of them its visits in each window (f64, a row a value)."""
+    rows, which = stacked(tallies, ("key_0", "bucket", "visits"))
+    rows = rows.with_columns(pl.Series("dimension", DIMENSIONS_THAT_MOVE)[which]).filter(pl.col("key_0") != "")
+    named = rows.group_by("dimension", pl.col("key_0").alias("value"), maintain_order=True).agg("bucket", "visits")
+    place = np.repeat(np.arange(len(named)), named["bucket"].list.len().to_numpy())
+    return named.select("dimension", "value"), _in_windows(windows, place, named["bucket"].explode(), named["visits"].explode(), len(named))
 
 
-def _of_all(totals: Counts) -> pl.DataFrame:
-    now, before = totals[-1:], totals[None, :-1]
-    expected = before.mean(axis=1)
-    p = beyond_spread_p(now, before)
-    return _told("", [""], now, expected, totals[None, :], p, now)
+def _in_windows(windows: Windows, place: Ints, bucket: pl.Series, visits: pl.Series, count: int) -> Counts:
+    """Visits by place and bucket, as so many rows of the visits in each window."""
+    counts = np.zeros((count, len(windows.edges) - 1))
+    counts[place, bucket.to_numpy()] = visits.to_numpy()
+    return counts[:, windows.places]
 
 
-def _of_values(dimension: str, values: list[str], counts: Counts, totals: Counts) -> pl.DataFrame:
+def _told(named: pl.DataFrame, counts: Counts, totals: Counts) -> pl.DataFrame:
+    """All visits, and the values."""
+    expected, p = np.append(totals[:-1].mean(), np.empty(len(counts))), np.append(beyond_spread_p(totals[-1:], totals[None, :-1]), np.empty(len(counts)))
+    expected[1:], p[1:] = _expected(counts, totals)
+    named = pl.concat([pl.DataFrame({"dimension": [""], "value": [""]}), named])
+    counts = np.vstack([totals, counts])
+    now, before = counts[:, -1], counts[:, :-1].mean(axis=1)
+    is_new = (expected == 0) & (now > 0)
+    gap = now - expected
+    # Where all others grew, a value that stayed has fallen by its share alone: that is their doing.
+    is_far = ((now >= MIN_RATIO * expected) & (now > before)) | ((now <= expected / MIN_RATIO) & (now < before))
+    is_telling = np.where(is_new, (now >= MIN_NEW) & named["dimension"].is_in(NEWCOMERS).to_numpy(), is_far & (np.abs(gap) >= MIN_GAP))
+    kind = np.select([is_new, now == 0, gap > 0], ["new", "stopped", "grew"], "fell")
+    return named.hstack(
+        pl.DataFrame({
+            "kind": kind, "a": now, "a_of": np.full(len(now), totals[-1]), "b": expected, "course": _lists(counts), "p": p, "is_telling": is_telling,
+            "size": np.abs(gap) / max(float(totals[-1]), 1.0),
+        })
+    )  # fmt: skip
+
+
+def _expected(counts: Counts, totals: Counts) -> tuple[Counts, Counts]:
+    """What is expected of each value, and the p of what it has (f64, a row a value)."""
     now = counts[:, -1]
     with np.errstate(divide="ignore", invalid="ignore"):
         shares = np.where(totals[:-1] > 0, counts[:, :-1] / totals[:-1], 0.0)
     as_now = shares * totals[-1]
-    expected = as_now.mean(axis=1)
-    p = beyond_spread_p(now, as_now)
     never = (counts[:, :-1] == 0).all(axis=1)
     # Each of its visits could as well have come in any of the windows.
-    p = np.where(never, (1.0 / len(totals)) ** now, p)
-    return _told(dimension, values, now, expected, counts, p, totals[-1:])
-
-
-def _told(dimension: str, values: list[str], now: Counts, expected: Counts, counts: Counts, p: Counts, total: Counts) -> pl.DataFrame:
-    is_new = (expected == 0) & (now > 0)
-    gap = now - expected
-    # Where all others grew, a value that stayed has fallen by its share alone: that is their doing.
-    before = counts[:, :-1].mean(axis=1)
-    is_far = ((now >= MIN_RATIO * expected) & (now > before)) | ((now <= expected / MIN_RATIO) & (now < before))
-    is_telling = np.where(is_new, (now >= MIN_NEW) & (dimension in NEWCOMERS), is_far & (np.abs(gap) >= MIN_GAP))
-    kind = np.select([is_new, now == 0, gap > 0], ["new", "stopped", "grew"], "fell")
-    return candidates(
-        pl.DataFrame(
-            {
-                "kind": kind, "dimension": [dimension] * len(values), "value": values, "a": now.astype(np.int64),
-                "a_of": np.broadcast_to(total, now.shape).astype(np.int64), "b": expected, "course": _lists(counts), "p": p,
-                "is_telling": is_telling, "size": np.abs(gap) / max(float(total[0]), 1.0),
-            }
-        )
-    )  # fmt: skip
+    return as_now.mean(axis=1), np.where(never, (1.0 / len(totals)) ** now, beyond_spread_p(now, as_now))
 
 
 def _lists(counts: Counts) -> pl.Series:

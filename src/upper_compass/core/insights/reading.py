@@ -10,7 +10,6 @@ from upper_compass.core.engine.dimensions import DIMENSIONS
 from upper_compass.core.engine.selection import ReportFilter
 from upper_compass.core.engine.statistics import binomial_p, wilson
 from upper_compass.core.engine.tally import GroupBy
-from upper_compass.core.insights.models import candidates
 
 # Seen by this share of the visits, entered by at most that share of those who saw it.
 MIN_SEEN, MIN_SEEN_SHARE, MAX_ENTERED = 50, 0.02, 0.1
@@ -29,16 +28,14 @@ def seldom_entered(context: ReportContext, plain: ReportFilter) -> pl.DataFrame:
     often = (pl.col("a_of") >= MIN_SEEN) & (pl.col("a_of") >= MIN_SEEN_SHARE * visits)
     seldom = rows.filter(often & (pl.Series(high) <= MAX_ENTERED))
     if seldom.is_empty():
-        return candidates(pl.DataFrame())
+        return pl.DataFrame()
     # Where from is looked up of these alone.
     from_where = GroupBy((page, before), within=tuple((value,) for value in seldom["value"]), columns=frozenset({"views"}))
     came = context.tally(plain, from_where)[0].as_texts().frame
     ways = came.group_by("key_0").agg((pl.col("views").max() / pl.col("views").sum()).alias("one_way"))
-    return candidates(
-        seldom.join(ways, left_on="value", right_on="key_0", how="left").select(
-            pl.lit("seldom entered").alias("kind"), pl.lit("page").alias("dimension"), "value", "a", "a_of",
-            (pl.col("one_way") < ONE_WAY).alias("is_telling"), (pl.col("a_of") / visits / 2).alias("size"),
-        )
+    return seldom.join(ways, left_on="value", right_on="key_0", how="left").select(
+        pl.lit("seldom entered").alias("kind"), pl.lit("page").alias("dimension"), "value", "a", "a_of",
+        (pl.col("one_way") < ONE_WAY).alias("is_telling"), (pl.col("a_of") / visits / 2).alias("size"),
     )  # fmt: skip
 
 
@@ -54,11 +51,9 @@ def bounced(context: ReportContext, plain: ReportFilter) -> pl.DataFrame:
         seconds = np.where(bounces > 0, engaged / np.maximum(bounces, 1) / 1000, 0.0)
         is_more = bounces / np.maximum(visits, 1) >= MIN_RATIO * share
     p = binomial_p(bounces, visits, share)
-    return candidates(
-        rows.select(
-            pl.Series("kind", np.where(seconds >= of_all, "long bounces", "short bounces")), pl.lit("entry_page").alias("dimension"),
-            pl.col("key_0").alias("value"), pl.col("bounces").alias("a"), pl.col("visits").alias("a_of"), pl.lit(all_bounces).alias("b"),
-            pl.lit(all_visits).alias("b_of"), pl.Series("engaged", seconds), pl.lit(of_all).alias("engaged_of_all"), pl.Series("p", p),
-            pl.Series("is_telling", is_more & (visits >= MIN_LANDED)), pl.Series("size", np.abs(bounces - visits * share) / max(all_bounces, 1.0)),
-        )
+    return rows.select(
+        pl.Series("kind", np.where(seconds >= of_all, "long bounces", "short bounces")), pl.lit("entry_page").alias("dimension"),
+        pl.col("key_0").alias("value"), pl.col("bounces").alias("a"), pl.col("visits").alias("a_of"), pl.lit(all_bounces).alias("b"),
+        pl.lit(all_visits).alias("b_of"), pl.Series("engaged", seconds), pl.lit(of_all).alias("engaged_of_all"), pl.Series("p", p),
+        pl.Series("is_telling", is_more & (visits >= MIN_LANDED)), pl.Series("size", np.abs(bounces - visits * share) / max(all_bounces, 1.0)),
     )  # fmt: skip
