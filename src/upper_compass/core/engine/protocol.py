@@ -61,8 +61,8 @@ class Tally:
     def renamed(self, names: dict[str, str]) -> Tally:
         """The same with other names of its columns, those that are not named left out. PRESENCE stays."""
         names = names | {PRESENCE: PRESENCE} if PRESENCE in self.reducers else names
-        frame = self.frame.select(*self.keys, *(pl.col(name).alias(to) for name, to in names.items()))
-        return replace(self, frame=frame, reducers={to: self.reducers[name] for name, to in names.items()})
+        columns = [*(self.frame[name] for name in self.keys), *(self.frame[name].alias(to) for name, to in names.items())]
+        return replace(self, frame=pl.DataFrame(columns), reducers={to: self.reducers[name] for name, to in names.items()})
 
 
 class Breakdown(Protocol):

@@ -199,7 +199,8 @@ def _credits(by: KeyedBy, edges: tuple[int, ...], wanted: frozenset[str], credit
 
 
 def _filled(whole: Tally) -> Tally:
-    return replace(whole, frame=whole.frame.drop(PRESENCE).with_columns(pl.exclude(list(whole.keys)).fill_null(0.0)))
+    columns = [column.fill_null(0.0) if column.null_count() and column.name not in whole.keys else column for column in whole.frame]
+    return replace(whole, frame=pl.DataFrame([column for column in columns if column.name != PRESENCE]))
 
 
 def column_values(asked: Asked, rows: Sums, total: Sums) -> list[ColumnValues]:

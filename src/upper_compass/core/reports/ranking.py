@@ -47,15 +47,15 @@ def page_of(asked: Asked, rows: Tally, request: TableRequest, order: Sequence[st
         values = asked.by_id[by].values(rows.frame)
         score = np.where(np.isnan(values), np.inf, -values if request.descending else values)
         candidates = _candidates(score, rows, request.offset + request.limit)
-        ordered = _texts(rows, candidates).with_columns(pl.Series("score", score[candidates])).sort(["score", *names])
+        ordered = _texts(rows, candidates).hstack([pl.Series("score", score[candidates])]).sort(["score", *names])
     page = ordered.slice(request.offset, request.limit)
-    return page["place"].to_numpy(), page.select(names)
+    return page["place"].to_numpy(), page[names]
 
 
 def _texts(rows: Tally, places: Ints) -> pl.DataFrame:
     """Keys of these rows as texts, and their `place`."""
-    chosen = replace(rows, frame=rows.frame.select(list(rows.keys))[pl.Series(places)]).as_texts().frame
-    return chosen.with_columns(pl.Series("place", places, dtype=pl.Int64))
+    chosen = replace(rows, frame=rows.frame[list(rows.keys)][pl.Series(places)]).as_texts().frame
+    return chosen.hstack([pl.Series("place", places, dtype=pl.Int64)])
 
 
 def _candidates(score: Floats, rows: Tally, count: int) -> Ints:
@@ -75,7 +75,7 @@ def remainder(asked: Asked, rows: Tally, shown: Ints, total: Sums) -> Remainder 
     left[shown] = False
     if not left.any():
         return None
-    summed = rows.frame.filter(left).select(pl.col(name).sum().round(DIGITS) for name in asked.names())
+    summed = pl.DataFrame([pl.Series(name, [rows.frame[name].to_numpy()[left].sum()]).round(DIGITS) for name in asked.names()])
     columns = column_values(asked, summed, total)
     for i, one in enumerate(asked.columns):
         if one.measure.distinct:

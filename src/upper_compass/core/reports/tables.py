@@ -132,18 +132,20 @@ def _rows_and_total(context: ReportContext, asked: Asked, by: KeyedBy, edges_bef
     people = asked.only(PEOPLE_COLUMNS)
     totals = [(people, KeyedBy())] if people.names() else []
     rows, *counted = joined(context, (asked, by), *totals, edges_before=edges_before)
-    total = rows.frame.select(pl.col(name).sum().round(DIGITS) for name in asked.names())
-    return rows, total.with_columns(one.frame[name] for one in counted for name in people.names())
+    total = {name: pl.Series(name, [rows.frame[name].sum()]).round(DIGITS) for name in asked.names()}
+    return rows, pl.DataFrame(list((total | {name: one.frame[name] for one in counted for name in people.names()}).values()))
 
 
 def _every_bucket(found: pl.DataFrame, asked: Asked, count: int, count_before: int) -> Sums:
     """A row per bucket in order, also where nothing happened; where the versus period is shorter, what lies beyond it is null."""
-    every = pl.DataFrame({"bucket": np.arange(count, dtype=np.int64)})
-    course = every.join(found, on="bucket", how="left", maintain_order="left").fill_null(0.0)
-    if asked.versus and count_before < count:
-        there = pl.int_range(pl.len()) < count_before
-        course = course.with_columns(pl.when(there).then(pl.col(name)) for name in asked.names(before=True) if name not in asked.names(before=False))
-    return course
+    buckets, now = found["bucket"].to_numpy(), set(asked.names(before=False))
+    there = buckets < count  # the versus period may have more of them
+    course = {name: np.zeros(count) for name in asked.names()}
+    for name, values in course.items():
+        values[buckets[there]] = found[name].to_numpy()[there]
+        if name not in now:
+            values[count_before:] = np.nan
+    return pl.DataFrame([pl.Series(name, values) for name, values in course.items()])
 
 
 def _has_every_touch(asked: Asked) -> bool:
