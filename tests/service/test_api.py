@@ -151,18 +151,25 @@ def test_a_hit_is_in_the_reports_as_soon_as_it_was_answered(client):
 
 
 SERIES = {"period": period(), "columns": columns("visits"), "bucket": "hour"}
-TOGETHER = [{"report": "table", "request": TABLE}, {"report": "series", "request": SERIES}, {"report": "table", "request": TABLE | {"dimensions": ["device"]}}]
+EXPECTED = {"period": SERIES["period"], "measure": "visits"}
+TOGETHER = [
+    {"report": "table", "request": TABLE}, {"report": "series", "request": SERIES}, {"report": "table", "request": TABLE | {"dimensions": ["device"]}},
+    {"report": "expected", "request": EXPECTED},
+]  # fmt: skip
 
 
 def ask_together(client, asked, **changes):
     return client.post("/api/v1/sites/mill/reports/together", json={"asked": asked} | changes, headers=sign_in(client, "viewer"))
 
 
-def test_tables_and_courses_asked_for_together_are_those_asked_for_alone(client):
+def test_what_is_asked_for_together_is_what_is_asked_for_alone(client):
     headers = sign_in(client, "viewer")
-    alone = [client.post(f"/api/v1/sites/mill/reports/{one['report']}", json=one["request"], headers=headers).json() for one in TOGETHER]
+    goal = client.get("/api/v1/sites/mill/goals", headers=headers).json()[0]["id"]
+    asked = [*TOGETHER, {"report": "answer", "request": {"period": TABLE["period"], "goal": goal}}]
+    alone = [client.post(f"/api/v1/sites/mill/reports/{one['report']}", json=one["request"], headers=headers).json() for one in asked]
+    assert alone[-1]["phrases"][0]["text"]
     with patch.object(reports, "TOGETHER_SECONDS", 60):
-        assert ask_together(client, TOGETHER).json()["answers"] == alone
+        assert ask_together(client, asked).json()["answers"] == alone
 
 
 def test_what_there_is_no_time_for_is_left_to_be_asked_for_alone(client):
@@ -177,7 +184,9 @@ def test_what_there_is_no_time_for_is_left_to_be_asked_for_alone(client):
         ([], "asked"),
         (TOGETHER[:1] * 17, "asked"),
         ([{"report": "paths", "request": TABLE}], "asked.0"),
-        ([*TOGETHER, {"report": "table", "request": TABLE | {"limit": 0}}], "asked.3.table.request.limit"),
+        ([*TOGETHER, {"report": "table", "request": TABLE | {"limit": 0}}], "asked.4.table.request.limit"),
+        ([*TOGETHER, {"report": "answer", "request": {"period": TABLE["period"]}}], "asked.4.answer.request.goal"),
+        ([*TOGETHER, {"report": "expected", "request": EXPECTED | {"measure": "nothing"}}], "columns"),
         ([*TOGETHER, {"report": "table", "request": TABLE | {"dimensions": ["nothing"]}}], "dimensions"),
         ([*TOGETHER, {"report": "table", "request": TABLE | {"goal": 999_999}}], "columns"),
     ],

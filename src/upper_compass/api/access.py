@@ -14,6 +14,7 @@ from upper_compass.api.problems import Problem
 from upper_compass.services.application import Services
 from upper_compass.store import accounts, sites, tokens
 from upper_compass.store.accounts import User
+from upper_compass.store.database import reading
 from upper_compass.store.sites import Site
 from upper_compass.store.tables import ROLES
 from upper_compass.store.tokens import Scope
@@ -40,7 +41,12 @@ def session_of(request: Request) -> str:
     return request.cookies.get(cookie_of(request, COOKIE), "")
 
 
-ServicesHere = Annotated[Services, Depends(services_of)]
+async def _services(request: Request) -> Services:
+    return services_of(request)
+
+
+# What endpoints are given is at hand: it is handed over on the event loop, for each way into a thread and back costs as much as a question to the store.
+ServicesHere = Annotated[Services, Depends(_services)]
 
 
 # What a token may call, by its scope; endpoints of "person" are for somebody who signed in, and never for a token.
@@ -84,23 +90,23 @@ def _signed_in(request: Request, connection: sa.Connection) -> Caller:
 def admit(request: Request, role: str, asked: Asked) -> None:
     """Find out who is calling and whether they may, and remember it with the request. Looks at the request's head only; raises Problem."""
     services = services_of(request)
-    with services.engine.begin() as connection:
+    with reading(services.engine) as connection:
         caller = request.state.caller = _signed_in(request, connection)
         if caller.scope is not None and asked not in _GRANTED[caller.scope]:
             raise Problem(403, _REFUSED[asked])
         if role not in ROLES:
             return
         key = request.path_params["site"]
-        found = accounts.role_on(connection, caller.user, key) if SITE_KEY.fullmatch(key) else None
-        site = sites.site_by_key(connection, key) if found else None
-        if found is None or site is None or caller.site_id not in (None, site.id):  # whether the site exists is nobody else's business
+        found = sites.site_for(connection, caller.user.id, key) if SITE_KEY.fullmatch(key) else None
+        if found is None or caller.site_id not in (None, found[0].id):  # whether the site exists is nobody else's business
             raise Problem(404, "There is no such site, or it is not yours.")
-        if ROLES.index(found[1]) < ROLES.index(role):
-            raise Problem(403, f"This needs the role of {role} on the site; you are {found[1]}.")
-    request.state.access = Access(caller.user, site, found[1], services.engine)
+        site, own = found
+        if ROLES.index(own) < ROLES.index(role):
+            raise Problem(403, f"This needs the role of {role} on the site; you are {own}.")
+    request.state.access = Access(caller.user, site, own, services.engine)
 
 
-def _caller(
+async def _caller(
     request: Request,
     x_csrf_token: Annotated[str | None, Header(description="The token that signing in gave; needed with a cookie session for all but GET.")] = None,
 ) -> Caller:
@@ -124,7 +130,7 @@ class Access:
     engine: sa.Engine
 
 
-def _access(site: SiteKey, caller: SignedIn, request: Request) -> Access:
+async def _access(site: SiteKey, caller: SignedIn, request: Request) -> Access:
     _ = site, caller
     found: Access = request.state.access
     return found

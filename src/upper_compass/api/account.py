@@ -18,6 +18,7 @@ from upper_compass.api.routing import Route
 from upper_compass.services.application import Services
 from upper_compass.store import accounts, sites, tokens
 from upper_compass.store.accounts import User
+from upper_compass.store.database import reading
 from upper_compass.store.sites import UnfitError
 from upper_compass.store.tokens import Scope, TooManyTokensError
 
@@ -92,7 +93,7 @@ class MadeApiTokenOut(BaseModel):
 @router.get("", openapi_extra=who("signed in"), responses=responses(401, 403))
 def read_account(caller: SignedIn, services: ServicesHere) -> AccountOut:
     """Who one is."""
-    with services.engine.connect() as connection:
+    with reading(services.engine) as connection:
         return _told(connection, caller.user)
 
 
@@ -124,14 +125,14 @@ def _set_password(services: Services, user: User, hashed: str, secret: str) -> N
 @router.get("/changes", openapi_extra=who("signed in", "person"), responses=responses(401, 403))
 def list_account_changes(caller: SignedIn, services: ServicesHere) -> list[ChangeOut]:
     """The newest changes of one's own account, the newest first."""
-    with services.engine.connect() as connection:
+    with reading(services.engine) as connection:
         return [told_change(one) for one in sites.account_changes(connection, caller.user.id, MAX_CHANGES)]
 
 
 @router.get("/sessions", openapi_extra=who("signed in", "person"), responses=responses(401, 403))
 def list_sessions(caller: SignedIn, request: Request, services: ServicesHere) -> list[SessionsOut]:
     """One's sign-ins that hold, the last used first."""
-    with services.engine.connect() as connection:
+    with reading(services.engine) as connection:
         found = accounts.sessions_of(connection, caller.user.id, session_of(request))
     return [SessionsOut.model_validate(one, from_attributes=True) for one in found]
 
@@ -154,7 +155,7 @@ def end_session(session: Number, caller: SignedIn, services: ServicesHere) -> No
 @router.get("/tokens", openapi_extra=who("signed in", "person"), responses=responses(401, 403))
 def list_tokens(caller: SignedIn, services: ServicesHere) -> list[ApiTokenOut]:
     """One's own tokens, the newest first."""
-    with services.engine.connect() as connection:
+    with reading(services.engine) as connection:
         found = tokens.tokens_of(connection, caller.user.id)
     return [ApiTokenOut.model_validate(one, from_attributes=True) for one in found]
 
@@ -171,10 +172,10 @@ def add_token(given: ApiTokenIn, caller: SignedIn, services: ServicesHere) -> Ma
 
 
 def _site_of(connection: sa.Connection, caller: Caller, key: str) -> int:
-    found = accounts.role_on(connection, caller.user, key)
+    found = sites.site_for(connection, caller.user.id, key)
     if found is None:
         raise UnfitError("site", "There is no such site, or it is not yours.")
-    return found[0]
+    return found[0].id
 
 
 @router.delete("/tokens/{token}", status_code=204, openapi_extra=who("signed in", "person"), responses=responses(401, 403, 404))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import contextmanager
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, date, datetime, timedelta
 from typing import Protocol, TypeVar
 from zoneinfo import ZoneInfo
 
@@ -21,8 +21,10 @@ from upper_compass.frames import queries
 from upper_compass.services.application import Services
 from upper_compass.store import segments as stored_segments
 from upper_compass.store import sites as store
+from upper_compass.store.database import reading
 from upper_compass.store.refusals import Refused, refusals_of
 from upper_compass.store.saved import FullError, TakenError
+from upper_compass.store.sites import StoredGoal
 
 PREVIEW_DAYS = 90
 Asked = TypeVar("Asked", bound=BaseModel)
@@ -41,7 +43,7 @@ def with_saved(access: Access, request: Asked) -> Asked:
     """A request with the segments that are saved at the site in place of where it names them."""
     if not any(saved_in(segment.where) for segment in every_segment(request)):
         return request
-    with access.engine.connect() as connection:
+    with reading(access.engine) as connection:
         saved = stored_segments.models_of(connection, access.site.id)
     try:
         return with_segments(request, lambda segment: resolved(segment, saved))
@@ -59,7 +61,7 @@ def goal_for(access: Access, goal_id: int | None) -> Goal | None:
     """The goal to steer by."""
     if goal_id is None:
         return None
-    with access.engine.connect() as connection:
+    with reading(access.engine) as connection:
         stored = store.goal_of(connection, access.site.id, goal_id)
     if stored is None:
         raise Problem(422, "The site has no such goal.", [FieldError(field="goal", text="the site has no such goal")])
@@ -68,19 +70,29 @@ def goal_for(access: Access, goal_id: int | None) -> Goal | None:
 
 def goals_for(access: Access, request: AsksForGoals) -> dict[int, Goal]:
     """All goals that a report asks for, by id."""
+    return {goal: stored.goal for goal, stored in stored_goals_for(access, request).items()}
+
+
+def stored_goals_for(access: Access, request: AsksForGoals) -> dict[int, StoredGoal]:
+    """The same with their names."""
     if not request.goals:
         return {}
-    with access.engine.connect() as connection:
+    with reading(access.engine) as connection:
         found = store.goals_among(connection, access.site.id, request.goals)
     if missing := request.goals - found.keys():
         field = "goal" if getattr(request, "goal", None) in missing else "columns"
         raise Problem(422, "The site has no such goal.", [FieldError(field=field, text="the site has no such goal")])
-    return {goal: stored.goal for goal, stored in found.items()}
+    return found
+
+
+def today_at(access: Access, services: Services) -> date:
+    """The day that is not over at the site."""
+    return services.now().astimezone(ZoneInfo(access.site.rules.timezone)).date()
 
 
 def last_days(services: Services, access: Access, days: int) -> Period:
     """The last complete days at the site, and today so far, that what was just tried is seen."""
-    today = services.now().astimezone(ZoneInfo(access.site.rules.timezone)).date()
+    today = today_at(access, services)
     return Period(first=today - timedelta(days=days), last=today)
 
 
@@ -103,7 +115,7 @@ def refused_of(access: Access, services: Services, since: datetime | None = None
     hosts = frozenset(bare_host(host) for host in access.site.rules.hosts)
     if since is not None and since.tzinfo is None:
         since = since.replace(tzinfo=UTC)
-    with access.engine.connect() as connection:
+    with reading(access.engine) as connection:
         found = refusals_of(connection, access.site.key, hosts, since)
     return [one for one in found if one.place.why != "unknown host" or one.place.host not in hosts]
 

@@ -21,6 +21,7 @@ from upper_compass.frames import queries
 from upper_compass.services.application import Services
 from upper_compass.store import accepted as store
 from upper_compass.store import sites
+from upper_compass.store.database import reading
 from upper_compass.store.refusals import Refused, Why
 
 router = APIRouter(prefix="/api/v1/sites/{site}/findings", tags=["Watching"], route_class=Route)
@@ -72,7 +73,7 @@ class FixIn(BaseModel):
 @router.get("", openapi_extra=who("viewer"), responses=responses(401, 404))
 def list_findings(access: Viewer, services: ServicesHere) -> list[FindingOut]:
     """What is wrong with the tags in the last 30 days and today, the gravest first. For the site's viewers."""
-    with access.engine.connect() as connection:
+    with reading(access.engine) as connection:
         goals = [(goal.name, goal.goal) for goal in sites.goals_of(connection, access.site.id)]
         known = store.accepted_of(connection, access.site.id)
     found = [*services.reader.read(access.site, queries.findings, services.now(), access.site.rules, goals), *_refused(access, services)]
@@ -154,7 +155,7 @@ def fix(given: FixIn, access: Analyst) -> None:
 @router.get("/fixed", openapi_extra=who("viewer"), responses=responses(401, 404))
 def list_fixed(access: Viewer) -> list[FixedOut]:
     """What was fixed here and still holds, the newest first. For the site's viewers."""
-    with access.engine.connect() as connection:
+    with reading(access.engine) as connection:
         changes = sites.changes_of(connection, access.site.id, ("sorting", "site"), MAX_FIXED, bearing="fix")
     newest = {json.dumps(change.after["fix"], sort_keys=True): change for change in reversed(changes)}
     listed = []

@@ -14,6 +14,7 @@ from upper_compass.api.problems import Problem, responses
 from upper_compass.api.routing import Route
 from upper_compass.core.definitions.funnels import MAX_SAVED, SavedFunnel
 from upper_compass.store import funnels as store
+from upper_compass.store.database import reading
 from upper_compass.store.saved import Stored
 
 router = APIRouter(prefix="/api/v1/sites/{site}/funnels", tags=["Funnels"], route_class=Route)
@@ -46,7 +47,7 @@ def _found(connection: sa.Connection, access: Access, funnel: int) -> Stored[Sav
 @router.get("", openapi_extra=who("viewer"), responses=responses(401, 404))
 def list_funnels(access: Viewer) -> list[FunnelOut]:
     """All funnels that are saved, archived ones too, by name. For the site's viewers."""
-    with access.engine.connect() as connection:
+    with reading(access.engine) as connection:
         return [_told(one) for one in store.SAVED.all_of(connection, access.site.id)]
 
 

@@ -27,6 +27,7 @@ from upper_compass.core.definitions.site_rules import bare_host
 from upper_compass.services.application import Services
 from upper_compass.services.imports import MAX_NAME, GivenFile, import_file
 from upper_compass.store import imports as store
+from upper_compass.store.database import reading
 from upper_compass.store.imports import StoredImport
 
 router = APIRouter(prefix="/api/v1/sites/{site}/import", tags=["Imports"], route_class=Route)
@@ -232,14 +233,14 @@ def keep_log_reading(given: LogReading, access: Owner) -> ReadingOut:
 @router.get("/done", openapi_extra=who("viewer"), responses=responses(401, 404))
 def list_imports(access: Viewer) -> list[ListedImport]:
     """The last 200 imports, the newest first, those that are running among them. For the site's viewers."""
-    with access.engine.connect() as connection:
+    with reading(access.engine) as connection:
         return [ListedImport(**_told(one)) for one in store.imports_of(connection, access.site.id)]
 
 
 @router.get("/done/{number}", openapi_extra=who("viewer"), responses=responses(401, 404))
 def one_import(number: ImportId, access: Viewer) -> ImportDetail:
     """One import with the lines that were refused. For the site's viewers."""
-    with access.engine.connect() as connection:
+    with reading(access.engine) as connection:
         found = _found(store.import_of(connection, access.site.id, number))
     return ImportDetail(**_told(found), refused=_refused(found.counts.refused))
 

@@ -16,6 +16,7 @@ from upper_compass.core.definitions.text_tests import storable
 from upper_compass.core.insights.looking import worth_a_look
 from upper_compass.core.insights.models import InsightsRequest, InsightsResult
 from upper_compass.store import insights as store
+from upper_compass.store.database import reading
 
 router = APIRouter(prefix="/api/v1/sites/{site}", tags=["Reports"], route_class=Route)
 
@@ -40,7 +41,7 @@ class DismissalOut(BaseModel):
 @router.post("/reports/insights", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
 def insights(access: Viewer, services: ServicesHere, request: InsightsRequest = Body(examples=[_ASKED])) -> InsightsResult:  # noqa: B008
     """What stands out in a period, without what was dismissed. For the site's viewers."""
-    with access.engine.connect() as connection:
+    with reading(access.engine) as connection:
         dismissed = store.dismissed_around(connection, access.site.id, request.period.last)
     return services.reader.read(access.site, worth_a_look, with_saved(access, request), goals_for(access, request), dismissed)
 

@@ -17,6 +17,7 @@ from upper_compass.services import codes, passwords
 from upper_compass.services.application import Services
 from upper_compass.store import accounts, second_factor
 from upper_compass.store.accounts import User
+from upper_compass.store.database import reading
 from upper_compass.store.sites import UnfitError
 
 KNOWN = "uc_known"
@@ -76,7 +77,7 @@ async def prove_password(services: Services, user: User, password: str, field: s
 
 
 def _password_of(services: Services, user: User) -> str | None:
-    with services.engine.connect() as connection:
+    with reading(services.engine) as connection:
         return accounts.password_of(connection, user.email)[1]
 
 

@@ -22,6 +22,7 @@ from upper_compass.frames import queries
 from upper_compass.reference import shipped
 from upper_compass.services.application import Services
 from upper_compass.store import links as store
+from upper_compass.store.database import reading
 
 router = APIRouter(prefix="/api/v1/sites/{site}", tags=["Links"], route_class=Route)
 
@@ -66,7 +67,7 @@ class CodeOut(BaseModel):
 
 
 def _builder(services: Services, access: Access, *, by_vocabulary: bool = False) -> Builder:
-    with access.engine.connect() as connection:
+    with reading(access.engine) as connection:
         words = store.vocabulary_of(connection, access.site.id)
     values = services.reader.read(access.site, queries.values_known, last_days(services, access, KNOWN_DAYS))
     return Builder(access.site.rules, shipped(), Evidence(values, words), by_vocabulary=by_vocabulary)
@@ -80,7 +81,7 @@ def _judged(services: Services, access: Access, built: list[BuiltLink]) -> list[
     seen = services.reader.read(access.site, queries.pages_seen, last_days(services, access, SEEN_DAYS), pages)
     if seen is not None:
         remark_unseen(built, seen)
-    with access.engine.connect() as connection:
+    with reading(access.engine) as connection:
         there = store.registered_links(connection, access.site.id, [link.url for link in built if link.url])
     found = {one.url: RegisteredOut(id=one.id, by=one.by, made=one.made) for one in there}
     return [LinkAnswer(**link.model_dump(), registered=found.get(link.url or "")) for link in built]
@@ -149,7 +150,7 @@ def code(asked: CodeRequest, access: Viewer) -> CodeOut:
 @router.get("/vocabulary", openapi_extra=who("viewer"), responses=responses(401, 404))
 def read_vocabulary(access: Viewer) -> list[Word]:
     """The words that the site's owner allows in links. For the site's viewers."""
-    with access.engine.connect() as connection:
+    with reading(access.engine) as connection:
         return store.vocabulary_of(connection, access.site.id)
 
 

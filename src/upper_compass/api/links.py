@@ -22,6 +22,7 @@ from upper_compass.core.tagging.link_sheets import Note, NotedDraft
 from upper_compass.frames import queries
 from upper_compass.reference import shipped
 from upper_compass.store import links as store
+from upper_compass.store.database import reading
 from upper_compass.store.links import NewLink, StoredLink
 
 router = APIRouter(prefix="/api/v1/sites/{site}", tags=["Links"], route_class=Route)
@@ -82,7 +83,7 @@ def _made(access: Access, links: Sequence[StoredLink]) -> list[tuple[RegisteredL
 @router.get("/links", openapi_extra=who("viewer"), responses=responses(401, 404, 422))
 def list_links(access: Viewer, services: ServicesHere, goal: GoalId = None) -> list[LinkOut]:
     """The library, newest first: every link with its visits since the day on which it was made, and their conversions of a goal. For the site's viewers."""
-    with access.engine.connect() as connection:
+    with reading(access.engine) as connection:
         stored = store.links_of(connection, access.site.id)
     if not stored:
         return []
@@ -143,7 +144,7 @@ def change_link(link: LinkId, given: LinkChange, access: Analyst) -> None:
 @router.get("/links/unregistered", openapi_extra=who("viewer"), responses=responses(401, 404))
 def list_unmade(access: Viewer, services: ServicesHere) -> list[UnregisteredLink]:
     """Links seen in the traffic of the last 90 days that nobody made here. For the site's viewers."""
-    with access.engine.connect() as connection:
+    with reading(access.engine) as connection:
         stored = store.links_of(connection, access.site.id)
     made = [one for one, _ in _made(access, stored)] if stored else []
     return services.reader.read(access.site, queries.links_unmade, last_days(services, access, UNMADE_DAYS), made)

@@ -12,6 +12,7 @@ from upper_compass.api.problems import Problem, responses
 from upper_compass.api.routing import Route
 from upper_compass.core.definitions.logbook import MAX_ENTRIES, LogbookEntry
 from upper_compass.store import logbook as store
+from upper_compass.store.database import reading
 from upper_compass.store.logbook import StoredEntry
 
 router = APIRouter(prefix="/api/v1/sites/{site}/logbook", tags=["Logbook"], route_class=Route)
@@ -43,7 +44,7 @@ def list_entries(
     last: Annotated[date | None, Query(description="Only entries that touch this day or an earlier one.")] = None,
 ) -> list[LogbookOut]:
     """Entries, the newest day first. For the site's viewers."""
-    with access.engine.connect() as connection:
+    with reading(access.engine) as connection:
         return [_out(one) for one in store.entries_of(connection, access.site.id, first, last)]
 
 

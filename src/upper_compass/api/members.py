@@ -18,6 +18,7 @@ from upper_compass.api.routing import Route
 from upper_compass.collect.throttle import network_of
 from upper_compass.services.application import Services
 from upper_compass.store import accounts, people
+from upper_compass.store.database import reading
 from upper_compass.store.people import Invitation, LastOwnerError, Member
 
 router = APIRouter(prefix="/api/v1", tags=["People"], route_class=Route)
@@ -122,7 +123,7 @@ def _but_the_last_owner() -> Iterator[None]:
 @router.get("/sites/{site}/members", openapi_extra=who("owner", "person"), responses=responses(401, 403, 404))
 def list_members(access: Owner) -> list[MemberOut]:
     """Everybody with a role on the site, by name. For the site's owners."""
-    with access.engine.connect() as connection:
+    with reading(access.engine) as connection:
         return [_told(one, access.user.id) for one in people.members_of(connection, access.site.id)]
 
 
@@ -157,7 +158,7 @@ def _remove(access: Access, member: int) -> None:
 @router.get("/sites/{site}/invitations", openapi_extra=who("owner", "person"), responses=responses(401, 403, 404))
 def list_invitations(access: Owner) -> list[InvitationOut]:
     """Links that hold, the newest first. For the site's owners."""
-    with access.engine.connect() as connection:
+    with reading(access.engine) as connection:
         return [_link(one) for one in people.invitations_of(connection, access.site.id)]
 
 
@@ -192,7 +193,7 @@ def _count(services: Services, request: Request) -> None:
 def look_up(given: InvitedIn, request: Request, services: ServicesHere) -> InvitedOut:
     """What a link lets in to. Anyone who has it may ask."""
     _count(services, request)
-    with services.engine.connect() as connection:
+    with reading(services.engine) as connection:
         found = people.invited(connection, given.secret)
     if found is None:
         raise _gone()
@@ -220,7 +221,7 @@ async def join(given: JoinIn, request: Request, response: Response, services: Se
 
 def _look(services: Services, given: JoinIn) -> None:
     """Nothing is hashed for a link that does not hold."""
-    with services.engine.connect() as connection:
+    with reading(services.engine) as connection:
         if people.invited(connection, given.secret) is None:
             raise _gone()
     judge_password(given.password, "password", given.email, given.name)

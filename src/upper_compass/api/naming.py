@@ -19,6 +19,7 @@ from upper_compass.core.reports.event_list import EventOut, PropOut
 from upper_compass.core.reports.goal_preview import GoalPreview
 from upper_compass.frames import queries
 from upper_compass.store import sites as store
+from upper_compass.store.database import reading
 
 router = APIRouter(prefix="/api/v1/sites/{site}", tags=["Tagging"], route_class=Route)
 
@@ -89,7 +90,7 @@ def preview(request: PreviewRequest, access: Viewer, services: ServicesHere) -> 
 @router.get("/goals/counted", openapi_extra=who("viewer"), responses=responses(401, 404))
 def counted(access: Viewer, services: ServicesHere) -> list[GoalCounted]:
     """What each goal of the site counted in the last 30 days and today. For the site's viewers."""
-    with access.engine.connect() as connection:
+    with reading(access.engine) as connection:
         goals = store.goals_of(connection, access.site.id)
     found = services.reader.read(access.site, queries.goals_counted, last_days(services, access, PREVIEW_DAYS), [goal.goal for goal in goals])
     return [GoalCounted(id=goal.id, conversions=one.conversions, value=one.value) for goal, one in zip(goals, found, strict=True)]

@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-from zoneinfo import ZoneInfo
-
 from fastapi import APIRouter, Body, Response
 from pydantic import BaseModel
 
 from upper_compass.api.access import ServicesHere, Viewer, who
-from upper_compass.api.deps import goal_for, goals_for, with_saved
-from upper_compass.api.problems import Problem, responses
+from upper_compass.api.deps import goals_for, stored_goals_for, today_at, with_saved
+from upper_compass.api.problems import responses
 from upper_compass.api.routing import Route
 from upper_compass.core.definitions.comparisons import CompareRequest, CompareResult
 from upper_compass.core.definitions.funnels import (
@@ -21,7 +19,7 @@ from upper_compass.core.definitions.funnels import (
     FunnelSuggestionRequest,
 )
 from upper_compass.core.definitions.paths import PathsRequest, PathsResult
-from upper_compass.core.definitions.requests import SeriesRequest, SeriesResult, TableRequest, TableResult, TogetherRequest, TogetherResult
+from upper_compass.core.definitions.requests import SeriesRequest, SeriesResult, TableRequest, TableResult
 from upper_compass.core.engine.dimensions import DIMENSIONS, Family, of_field
 from upper_compass.core.engine.measures import MEASURES, measured_parts
 from upper_compass.core.reports import tables as reports
@@ -34,8 +32,9 @@ from upper_compass.core.reports.funnel import funnel, funnel_series
 from upper_compass.core.reports.funnel_suggestion import funnel_suggestion
 from upper_compass.core.reports.paths import paths
 from upper_compass.core.reports.summary import Answer, AnswerRequest, answer
+from upper_compass.core.reports.together import Named, TogetherRequest, TogetherResult
+from upper_compass.core.reports.together import together as reports_together
 from upper_compass.core.reports.touch_sequences import SequencesRequest, SequencesResult, touch_sequences
-from upper_compass.store import sites as store
 
 # Nobody waits longer for the first table of a view because of those behind it.
 TOGETHER_SECONDS = 0.4
@@ -113,9 +112,11 @@ def series(access: Viewer, services: ServicesHere, request: SeriesRequest = Body
 
 @router.post("/reports/together", response_model=TogetherResult, openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
 def together(access: Viewer, services: ServicesHere, request: TogetherRequest = Body(examples=[_TOGETHER])) -> Response:  # noqa: B008
-    """Several tables and courses, as many as there is time for in four tenths of a second, at least one. For the site's viewers."""
-    found = services.reader.read_json(access.site, reports.together, with_saved(access, request), goals_for(access, request), TOGETHER_SECONDS)
-    return _json(found)
+    """Several tables, courses, answers and bands, as many as there is time for in four tenths of a second, at least one. For the site's viewers."""
+    stored = stored_goals_for(access, request)
+    goals, names = {number: one.goal for number, one in stored.items()}, {number: one.name for number, one in stored.items()}
+    known = Named(goals, names, today_at(access, services))
+    return _json(services.reader.read_json(access.site, reports_together, with_saved(access, request), known, TOGETHER_SECONDS))
 
 
 @router.post("/reports/compare", response_model=CompareResult, openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
@@ -175,19 +176,14 @@ def activity_(access: Viewer, services: ServicesHere, request: ActivityRequest) 
 @router.post("/reports/expected", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
 def expected_(access: Viewer, services: ServicesHere, request: ExpectedRequest) -> ExpectedResult:
     """Between what a measure is expected on each day, by a band that knows weekdays. For the site's viewers."""
-    today = services.now().astimezone(ZoneInfo(access.site.rules.timezone)).date()
-    return services.reader.read(access.site, expected, with_saved(access, request), goals_for(access, request), today)
+    return services.reader.read(access.site, expected, with_saved(access, request), goals_for(access, request), today_at(access, services))
 
 
 @router.post("/reports/answer", openapi_extra=who("viewer"), responses=responses(401, 403, 404, 422))
 def answer_(access: Viewer, services: ServicesHere, request: AnswerRequest = Body(examples=[{"period": _PERIOD, "goal": 1}])) -> Answer:  # noqa: B008
     """Which channels and landing pages drive the goal, in a sentence or two. For the site's viewers."""
-    goal = goal_for(access, request.goal)
-    with access.engine.connect() as connection:
-        stored = store.goal_of(connection, access.site.id, request.goal)
-    if goal is None or stored is None:
-        raise Problem(422, "The site has no such goal.")
-    return services.reader.read(access.site, answer, with_saved(access, request), goal, stored.name)
+    stored = stored_goals_for(access, request)[request.goal]
+    return services.reader.read(access.site, answer, with_saved(access, request), stored.goal, stored.name)
 
 
 @router.get("/registry", openapi_extra=who("viewer"), responses=responses(401, 404))

@@ -17,6 +17,7 @@ from upper_compass.collect.tokens import LASTS
 from upper_compass.core.definitions.text_tests import storable
 from upper_compass.core.tagging.tag_rules import MAX_RULES, Rule, RuleChange, RuleSet, changes_between, inserts
 from upper_compass.store import rules as store
+from upper_compass.store.database import reading
 from upper_compass.store.rules import Version
 
 router = APIRouter(prefix="/api/v1/sites/{site}/rules", tags=["Tagging"], route_class=Route)
@@ -109,14 +110,14 @@ def _unchanged(was: Sequence[Rule] | None, stored: Sequence[Rule]) -> None:
 @router.get("", openapi_extra=who("viewer"), responses=responses(401, 404))
 def read_rules(access: Viewer) -> RulesOut:
     """The draft and the newest versions. For the site's viewers."""
-    with access.engine.connect() as connection:
+    with reading(access.engine) as connection:
         return _all(connection, access.site.id)
 
 
 @router.get("/changes", openapi_extra=who("viewer"), responses=responses(401, 404, 422))
 def compare(access: Viewer, before: Annotated[int, Query(ge=0, le=2**31 - 1)], after: Annotated[int, Query(ge=0, le=2**31 - 1)]) -> list[RuleChange]:
     """What is another in one version than in another; 0 is the draft. For the site's viewers."""
-    with access.engine.connect() as connection:
+    with reading(access.engine) as connection:
         return changes_between(*(_rules_in(connection, access.site.id, number) for number in (before, after)))
 
 

@@ -15,6 +15,7 @@ from upper_compass.core.tagging.tag_rules import for_script
 from upper_compass.services.application import Services
 from upper_compass.services.site_script import as_data, made_for, part_of
 from upper_compass.store import rules as rule_store
+from upper_compass.store.database import reading
 from upper_compass.store.refusals import Place
 
 router = APIRouter(include_in_schema=False)
@@ -53,7 +54,7 @@ def _page_host(request: Request) -> str:
 
 
 def _trial(services: Services, script: Path, found: SiteEntry | None, token: str) -> str:
-    with services.engine.connect() as connection:
+    with reading(services.engine) as connection:
         if found is None or not rule_store.may_try(connection, found.site.id, token, services.now()):
             raise Problem(404, "This trial is over, or was never begun.")
         draft = rule_store.draft_of(connection, found.site.id)

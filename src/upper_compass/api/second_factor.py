@@ -18,6 +18,7 @@ from upper_compass.services import codes
 from upper_compass.services.application import Services
 from upper_compass.store import second_factor
 from upper_compass.store.accounts import User
+from upper_compass.store.database import reading
 from upper_compass.store.sites import UnfitError
 
 router = APIRouter(prefix="/api/v1/account/second-factor", tags=["Account"], route_class=Route)
@@ -68,7 +69,7 @@ class RecoveryCodesOut(BaseModel):
 @router.get("", openapi_extra=who("signed in", "person"), responses=responses(401, 403))
 def read_second_factor(caller: SignedIn, services: ServicesHere) -> SecondFactorOut:
     """Whether one is asked for a code when one signs in."""
-    with services.engine.connect() as connection:
+    with reading(services.engine) as connection:
         found = second_factor.of_user(connection, caller.user.id)
     return SecondFactorOut(since=found.since, codes_left=found.codes_left) if found else SecondFactorOut(since=None, codes_left=0)
 

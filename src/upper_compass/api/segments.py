@@ -17,6 +17,7 @@ from upper_compass.core.definitions.saved_segments import MAX_SAVED, SavedSegmen
 from upper_compass.core.definitions.segments import Segment, UnfitSegmentError, resolved
 from upper_compass.core.reports.segment_size import SegmentSizeRequest, SegmentSizeResult, segment_size
 from upper_compass.store import segments as store
+from upper_compass.store.database import reading
 from upper_compass.store.segments import StoredSegment
 
 router = APIRouter(prefix="/api/v1/sites/{site}/segments", tags=["Segments"], route_class=Route)
@@ -73,7 +74,7 @@ def _check(connection: sa.Connection, access: Access, given: Segment, own: int |
 @router.get("", openapi_extra=who("viewer"), responses=responses(401, 404))
 def list_segments(access: Viewer) -> list[SegmentOut]:
     """All segments that are saved, archived ones too, by name. For the site's viewers."""
-    with access.engine.connect() as connection:
+    with reading(access.engine) as connection:
         found = store.SAVED.all_of(connection, access.site.id)
         uses = store.uses_of(connection, access.site.id, found)
         return [_told(one, uses.get(one.id, [])) for one in found]

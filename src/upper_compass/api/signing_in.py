@@ -16,6 +16,7 @@ from upper_compass.collect.throttle import network_of
 from upper_compass.services.application import Services
 from upper_compass.store import accounts, second_factor
 from upper_compass.store.accounts import User
+from upper_compass.store.database import reading
 
 router = APIRouter(prefix="/api/v1", tags=["Signing in"], route_class=Route)
 
@@ -31,14 +32,14 @@ class Credentials(BaseModel):
 
 def _look_up(services: Services, account: str, browser: str) -> tuple[bool, User | None, str | None]:
     """(whether the account signed in from this browser before, the account, its hash)."""
-    with services.engine.connect() as connection:
+    with reading(services.engine) as connection:
         user, hashed = accounts.password_of(connection, account)
         return bool(user and browser and accounts.knows_browser(connection, user, browser)), user, hashed
 
 
 def _code_fits(services: Services, user: User, code: str | None) -> None:
     """Whoever has a second factor gives a code of it. Raises Problem; the field tells a form that it needs one more."""
-    with services.engine.connect() as connection:
+    with reading(services.engine) as connection:
         found = second_factor.of_user(connection, user.id)
     if found is None or found.since is None:
         return

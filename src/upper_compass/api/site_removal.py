@@ -12,6 +12,7 @@ from upper_compass.api.access import Owner, ServicesHere, SignedIn, SiteKey, who
 from upper_compass.api.problems import Problem, responses
 from upper_compass.api.routing import Route
 from upper_compass.store import site_removal
+from upper_compass.store.database import reading
 from upper_compass.store.sites import UnfitError
 
 router = APIRouter(prefix="/api/v1", tags=["Sites"], route_class=Route)
@@ -57,7 +58,7 @@ def _told(one: site_removal.DeletedSite) -> DeletedSiteOut:
 @router.get("/deleted-sites", openapi_extra=who("signed in", "person"), responses=responses(401, 403))
 def list_deleted_sites(caller: SignedIn, services: ServicesHere) -> list[DeletedSiteOut]:
     """Deleted sites of one's own that can be brought back, the last one first."""
-    with services.engine.connect() as connection:
+    with reading(services.engine) as connection:
         return [_told(one) for one in site_removal.deleted_of(connection, caller.user.id, services.now())]
 
 

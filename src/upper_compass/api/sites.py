@@ -18,6 +18,7 @@ from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.script_settings import Tagging
 from upper_compass.core.definitions.site_rules import SiteRules
 from upper_compass.store import sites as store
+from upper_compass.store.database import reading
 from upper_compass.store.record import first_moments
 from upper_compass.store.sites import Site, StoredGoal
 
@@ -95,7 +96,7 @@ def _goal_out(stored: StoredGoal) -> GoalOut:
 @router.get("", openapi_extra=who("signed in"), responses=responses(401))
 def list_sites(caller: SignedIn, services: ServicesHere) -> list[SiteOut]:
     """The sites of whoever is signed in, by name."""
-    with services.engine.connect() as connection:
+    with reading(services.engine) as connection:
         mine = store.sites_of(connection, caller.user.id)
         return _out(services, connection, [one for one in mine if caller.site_id in (None, one[0].id)])
 
@@ -112,7 +113,7 @@ def add_site(given: SiteIn, caller: SignedIn, services: ServicesHere) -> SiteOut
 @router.get("/{site}", openapi_extra=who("viewer"), responses=responses(401, 404))
 def read_site(access: Viewer, services: ServicesHere) -> SiteOut:
     """One site. For its viewers."""
-    with services.engine.connect() as connection:
+    with reading(services.engine) as connection:
         return _out(services, connection, [(access.site, access.role)])[0]
 
 
@@ -130,7 +131,7 @@ def change_site(given: SiteIn, access: Owner, services: ServicesHere) -> SiteOut
 @router.get("/{site}/goals", openapi_extra=who("viewer"), responses=responses(401, 404))
 def list_goals(access: Viewer) -> list[GoalOut]:
     """The site's goals, the one to steer by first. For its viewers."""
-    with access.engine.connect() as connection:
+    with reading(access.engine) as connection:
         return [_goal_out(goal) for goal in store.goals_of(connection, access.site.id)]
 
 
@@ -144,7 +145,7 @@ def add_goal(given: GoalIn, access: Analyst) -> GoalOut:
 @router.get("/{site}/goals/archived", openapi_extra=who("viewer"), responses=responses(401, 404))
 def list_archived_goals(access: Viewer) -> list[GoalOut]:
     """Goals that were put away, the last one first; each can be restored. For the site's viewers."""
-    with access.engine.connect() as connection:
+    with reading(access.engine) as connection:
         return [_goal_out(goal) for goal in store.goals_of(connection, access.site.id, archived=True)]
 
 

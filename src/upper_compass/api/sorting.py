@@ -16,6 +16,7 @@ from upper_compass.api.routing import Route
 from upper_compass.core.dataset.traffic_sources import tidy
 from upper_compass.core.definitions.site_rules import Alias, ChannelRule, SiteRules
 from upper_compass.store import sites as store
+from upper_compass.store.database import reading
 
 router = APIRouter(prefix="/api/v1/sites/{site}/sorting", tags=["Tagging"], route_class=Route)
 
@@ -112,7 +113,7 @@ def keep_sorting(given: SortingIn, access: Analyst) -> Sorting:
 @router.get("/history", openapi_extra=who("viewer"), responses=responses(401, 404))
 def sorting_history(access: Viewer) -> list[SortingChange]:
     """The last fifty changes of aliases, channels and hosts ignored as a source, newest first. For the site's viewers."""
-    with access.engine.connect() as connection:
+    with reading(access.engine) as connection:
         changes = store.changes_of(connection, access.site.id, (THING, "site"), MAX_READ)
     history: list[SortingChange] = []
     now = access.site.rules.model_dump(mode="json", include=set(SortingState.model_fields))

@@ -16,6 +16,7 @@ from upper_compass.api.routing import Route
 from upper_compass.collect.tokens import LASTS, PATTERN, Kind
 from upper_compass.services.application import Services
 from upper_compass.store import visitors as store
+from upper_compass.store.database import reading
 from upper_compass.store.record import newest_page
 from upper_compass.store.refusals import Refused, Why
 
@@ -92,7 +93,7 @@ def _token(access: Access, services: Services, kind: Kind) -> TokenOut:
 @router.get("/followed/{token}", openapi_extra=who("viewer"), responses=responses(401, 404, 422))
 def followed(token: Token, access: Viewer) -> FollowedOut:
     """Who opened a page of the site with `#uc-follow=` and this token. For the site's viewers."""
-    with access.engine.connect() as connection:
+    with reading(access.engine) as connection:
         return FollowedOut(visitor=store.follower_of(connection, access.site.id, token))
 
 
@@ -101,7 +102,7 @@ def last_page(access: Viewer, services: ServicesHere) -> LastPageOut:
     """Where a page of the site is, to try its tags on. For the site's viewers."""
     if services.settings.demo and access.site.key == SAMPLE:
         return LastPageOut(address=f"/{SAMPLE}/")  # its pages are shown by this server, and count under their own host
-    with access.engine.connect() as connection:
+    with reading(access.engine) as connection:
         seen = newest_page(connection, services.settings.storage_at, access.site.id)
     return LastPageOut(address=seen.partition("#")[0].partition("?")[0] if seen else f"https://{access.site.rules.hosts[0]}/")
 

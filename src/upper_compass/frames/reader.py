@@ -88,7 +88,9 @@ def reading_from(engine: sa.Engine) -> Callable[[], AbstractContextManager[psyco
     @contextmanager
     def reading() -> Iterator[psycopg.Connection]:
         with engine.connect().execution_options(isolation_level="REPEATABLE READ") as connection:
-            yield connection.connection.driver_connection  # type: ignore[misc]
+            driver: psycopg.Connection = connection.connection.driver_connection  # type: ignore[assignment]
+            yield driver
+            driver.commit()  # after what is rolled back it forgets what it has prepared
 
     return reading
 

@@ -14,7 +14,7 @@ from argon2.exceptions import Argon2Error, InvalidHashError
 from sqlalchemy.dialects.postgresql import insert
 
 from upper_compass.store.sites import log_change
-from upper_compass.store.tables import known_browsers, roles, sessions, sites, users
+from upper_compass.store.tables import known_browsers, sessions, users
 
 SESSION_DAYS = 30
 KNOWN_DAYS = 365
@@ -164,13 +164,6 @@ def set_password(connection: sa.Connection, user: User, hashed: str, *, by: int 
     end_sessions(connection, user.id, but=but)
     connection.execute(known_browsers.delete().where(known_browsers.c.user_id == user.id))
     log_change(connection, None, "password", user.id, by, None, None)
-
-
-def role_on(connection: sa.Connection, user: User, site_key: str) -> tuple[int, str] | None:
-    """(id of the site, the user's role there), or None where they have none."""
-    query = sa.select(sites.c.id, roles.c.role).join(roles)
-    row = connection.execute(query.where(sites.c.key == site_key, sites.c.deleted_at.is_(None), roles.c.user_id == user.id)).one_or_none()
-    return (row.id, row.role) if row else None
 
 
 def anyone(connection: sa.Connection) -> bool:

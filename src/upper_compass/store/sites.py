@@ -153,6 +153,13 @@ def sites_of(connection: sa.Connection, user_id: int) -> list[tuple[Site, str]]:
     return [(_site(row), row.role) for row in connection.execute(query.order_by(sites.c.name))]
 
 
+def site_for(connection: sa.Connection, user_id: int, key: str) -> tuple[Site, str] | None:
+    """(site, role) of a user at one site, or None where they have none."""
+    query = sa.select(sites, roles.c.role).join(roles).where(sites.c.key == key, sites.c.deleted_at.is_(None), roles.c.user_id == user_id)
+    row = connection.execute(query).one_or_none()
+    return (_site(row), row.role) if row else None
+
+
 def give_role(connection: sa.Connection, site_id: int, user_id: int, role: str) -> None:
     """Let a user in, as viewer, analyst or owner."""
     connection.execute(roles.delete().where(roles.c.site_id == site_id, roles.c.user_id == user_id))

@@ -18,7 +18,7 @@ interface Waiting {
   fail: (why: unknown) => void;
 }
 
-const GATHERED = /^(.*\/sites\/[^/]+\/reports\/)(table|series)$/;
+const GATHERED = /^(.*\/sites\/[^/]+\/reports\/)(table|series|answer|expected)$/;
 /** What the server takes at once. */
 const MOST = 16;
 /** Something in it cannot be answered, or all of it is too large; each by itself tells which. */
@@ -36,7 +36,7 @@ class Answer extends Response {
 }
 
 /**
- * Sends tables and courses that are asked for in one turn as one request: a view of a dozen is let in once, read at one moment and drawn once.
+ * Sends tables, courses and the like that are asked for in one turn as one request: a view of a dozen is let in once, read at one moment and drawn once.
  * Whoever asks need not know. What the server had no time for goes by itself, side by side. What is asked `after` the others of its turn goes when they have
  * ended, whichever way. A turn ends by itself, or by `go`.
  */

@@ -858,7 +858,7 @@ export interface paths {
         put?: never;
         /**
          * Together
-         * @description Several tables and courses, as many as there is time for in four tenths of a second, at least one. For the site's viewers.
+         * @description Several tables, courses, answers and bands, as many as there is time for in four tenths of a second, at least one. For the site's viewers.
          */
         post: operations["together_api_v1_sites__site__reports_together_post"];
         delete?: never;
@@ -2682,6 +2682,30 @@ export interface components {
             used: string | null;
             /** Until */
             until: string | null;
+        };
+        /**
+         * AskedAnswer
+         * @description An answer among others.
+         */
+        AskedAnswer: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            report: "answer";
+            request: components["schemas"]["AnswerRequest"];
+        };
+        /**
+         * AskedExpected
+         * @description A band among others.
+         */
+        AskedExpected: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            report: "expected";
+            request: components["schemas"]["ExpectedRequest"];
         };
         /**
          * AskedSeries
@@ -7323,11 +7347,11 @@ export interface components {
         };
         /**
          * TogetherRequest
-         * @description Tables and courses that are wanted at once, those first that shall not wait for the others.
+         * @description What is wanted at once, those first that shall not wait for the others.
          */
         TogetherRequest: {
             /** Asked */
-            asked: (components["schemas"]["AskedTable"] | components["schemas"]["AskedSeries"])[];
+            asked: (components["schemas"]["AskedTable"] | components["schemas"]["AskedSeries"] | components["schemas"]["AskedAnswer"] | components["schemas"]["AskedExpected"])[];
         };
         /**
          * TogetherResult
@@ -7335,7 +7359,7 @@ export interface components {
          */
         TogetherResult: {
             /** Answers */
-            answers: (components["schemas"]["TableResult"] | components["schemas"]["SeriesResult"])[];
+            answers: (components["schemas"]["TableResult"] | components["schemas"]["SeriesResult"] | components["schemas"]["Answer"] | components["schemas"]["ExpectedResult"])[];
         };
         /**
          * TokenOut

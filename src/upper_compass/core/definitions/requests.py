@@ -17,8 +17,6 @@ GoalId = Annotated[int, Field(ge=1, le=2**31 - 1)]
 MAX_ROWS, MAX_COURSES = 10_000, 50
 # Rows are opened so many dimensions deep; what one of them is made of is one deeper.
 MAX_DEEP = 3
-# So many tables and courses a view may want at once.
-MAX_TOGETHER = 16
 
 
 class Column(BaseModel):
@@ -244,37 +242,3 @@ class SeriesResult(BaseModel):
     total: list[ColumnValues]
     courses: list[Course] = []
     notes: list[Note] = []
-
-
-class AskedTable(BaseModel):
-    """A table among others."""
-
-    model_config = ConfigDict(extra="forbid")
-    report: Literal["table"]
-    request: TableRequest
-
-
-class AskedSeries(BaseModel):
-    """A course among others."""
-
-    model_config = ConfigDict(extra="forbid")
-    report: Literal["series"]
-    request: SeriesRequest
-
-
-class TogetherRequest(BaseModel):
-    """Tables and courses that are wanted at once, those first that shall not wait for the others."""
-
-    model_config = ConfigDict(extra="forbid")
-    asked: Annotated[list[Annotated[AskedTable | AskedSeries, Field(discriminator="report")]], Field(min_length=1, max_length=MAX_TOGETHER)]
-
-    @property
-    def goals(self) -> set[int]:
-        """The ids of all goals that are asked for."""
-        return set[int]().union(*(one.request.goals for one in self.asked))
-
-
-class TogetherResult(BaseModel):
-    """The answers to what was asked first, in its order, all of one moment; what there was no time for is to be asked by itself."""
-
-    answers: list[TableResult | SeriesResult]

@@ -38,10 +38,13 @@ class VisitsByValue:
         """A row per value and bucket that a visit has: `key_0` (codes of labels), `bucket` (i64, place among the edges), `visits` (f64, sum)."""
         width = len(self.edges) - 1
         keys, visits = self._by_hit(selection, width) if self.dimension.of == "hit" else self._by_visit(selection, width)
-        columns = {
-            "key_0": (keys // width).astype(np.uint32), "bucket": keys % width, "visits": visits.astype(np.float64), PRESENCE: visits,
-        }  # fmt: skip
-        frame = pl.DataFrame([pl.Series(name, values) for name, values in columns.items()])
+        columns: list[tuple[str, Array]] = [
+            ("key_0", (keys // width).astype(np.uint32)),
+            ("bucket", keys % width),
+            ("visits", visits.astype(np.float64)),
+            (PRESENCE, visits),
+        ]
+        frame = pl.DataFrame([pl.Series(name, values) for name, values in columns])
         return Tally(frame, {"key_0": selection.shard.lookups.labels, "bucket": None}, {"visits": "sum", PRESENCE: "sum"})
 
     def _by_visit(self, selection: Selection, width: int) -> tuple[Ints, Ints]:

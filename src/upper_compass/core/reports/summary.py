@@ -35,6 +35,11 @@ class AnswerRequest(BaseModel):
     goal: GoalId
     segment: Segment | None = None
 
+    @property
+    def goals(self) -> set[int]:
+        """The ids of all goals that are asked for."""
+        return {self.goal}
+
 
 class Phrase(BaseModel):
     """A piece of a sentence; with a dimension it names one of its values."""

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Mapping
 from dataclasses import replace
 
@@ -12,15 +11,12 @@ import polars as pl
 from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.periods import edges
 from upper_compass.core.definitions.requests import (
-    AskedTable,
     Course,
     Note,
     SeriesRequest,
     SeriesResult,
     TableRequest,
     TableResult,
-    TogetherRequest,
-    TogetherResult,
 )
 from upper_compass.core.engine.context import ReportContext
 from upper_compass.core.engine.kept import told_once
@@ -107,17 +103,6 @@ def series(context: ReportContext, request: SeriesRequest, goals: Mapping[int, G
             columns = column_values(asked, _every_bucket(course, asked, len(names), len(cuts_before) - 1), total)
             result.courses.append(Course(row=row, columns=columns))
     return result
-
-
-def together(context: ReportContext, request: TogetherRequest, goals: Mapping[int, Goal], seconds: float) -> TogetherResult:
-    """The tables and courses that are asked for, one behind the other until so many seconds are over; the first one in any case."""
-    until = time.monotonic() + seconds
-    answers: list[TableResult | SeriesResult] = []
-    for one in request.asked:
-        answers.append(table(context, one.request, goals) if isinstance(one, AskedTable) else series(context, one.request, goals))
-        if time.monotonic() >= until:
-            break
-    return TogetherResult(answers=answers)
 
 
 def _rows_and_total(context: ReportContext, asked: Asked, by: KeyedBy, edges_before: tuple[int, ...] = ()) -> tuple[Tally, Sums]:
