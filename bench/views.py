@@ -48,7 +48,7 @@ _ALL_READ = """(from, isThere) => new Promise((done) => {
     const main = document.querySelector('main');
     const isRead = main?.querySelector('[data-ledger] tbody tr') && !main.querySelector('[aria-busy=true], [class*=animate-pulse]') && !globalThis.asked && isThere();
     quietSince = isRead ? (quietSince ?? performance.now()) : null;
-    if (quietSince === null || performance.now() - quietSince < QUIET_FOR) return void requestAnimationFrame(look);
+    if (quietSince === null || performance.now() - quietSince < QUIET_FOR) return void setTimeout(look, 50); // to look costs, too
     watching.disconnect();
     done({ seen: lastOf(isSeen), all: lastOf(boxOf) });
   };

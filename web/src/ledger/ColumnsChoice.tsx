@@ -33,66 +33,67 @@ const moved = (shown: string[], id: string, by: 1 | -1): string[] => {
 };
 
 /** Which columns a ledger has, and in which order. */
-export function ColumnsChoice({ label = "Columns", words, shown, more, isUsual, onShown, onUsual }: ColumnsChoiceProps) {
+export function ColumnsChoice({ label = "Columns", ...rest }: ColumnsChoiceProps) {
   return (
     <Popover label={label} align="end" trigger={<Button kind="link">{label}</Button>}>
-      <div className="grid gap-2 px-3.5 py-1">
-        <ol className="grid gap-0.5" aria-label="Shown, in this order">
-          {shown.map((id, place) => (
-            <li key={id} className="flex items-center gap-1">
-              <span className="mr-auto">
-                <Checkbox
-                  label={words(id)}
-                  checked
-                  disabled={shown.length === 1}
-                  onChange={() => onShown(shown.filter((one) => one !== id))}
-                />
-              </span>
-              <Button
-                kind="icon"
-                aria-label={`${words(id)}: one place earlier`}
-                disabled={place === 0}
-                onClick={() => onShown(moved(shown, id, -1))}
-              >
-                <Up />
-              </Button>
-              <Button
-                kind="icon"
-                aria-label={`${words(id)}: one place later`}
-                disabled={place === shown.length - 1}
-                onClick={() => onShown(moved(shown, id, 1))}
-              >
-                <Chevron />
-              </Button>
+      <Choosing label={label} {...rest} />
+    </Popover>
+  );
+}
+
+/** What there is to choose; written only where it is looked at. */
+function Choosing({ label, words, shown, more, isUsual, onShown, onUsual }: ColumnsChoiceProps & { label: string }) {
+  return (
+    <div className="grid gap-2 px-3.5 py-1">
+      <ol className="grid gap-0.5" aria-label="Shown, in this order">
+        {shown.map((id, place) => (
+          <li key={id} className="flex items-center gap-1">
+            <span className="mr-auto">
+              <Checkbox
+                label={words(id)}
+                checked
+                disabled={shown.length === 1}
+                onChange={() => onShown(shown.filter((one) => one !== id))}
+              />
+            </span>
+            <Button
+              kind="icon"
+              aria-label={`${words(id)}: one place earlier`}
+              disabled={place === 0}
+              onClick={() => onShown(moved(shown, id, -1))}
+            >
+              <Up />
+            </Button>
+            <Button
+              kind="icon"
+              aria-label={`${words(id)}: one place later`}
+              disabled={place === shown.length - 1}
+              onClick={() => onShown(moved(shown, id, 1))}
+            >
+              <Chevron />
+            </Button>
+          </li>
+        ))}
+      </ol>
+      {more.length > 0 && (
+        <ul className="grid gap-0.5 border-t border-hairline pt-2" aria-label={`More ${label.toLowerCase()}`}>
+          {more.map(({ name, meaning, options }, place) => (
+            <li key={place} className="flex flex-wrap items-baseline gap-x-2.5" title={meaning}>
+              {name && <span className="text-ink-2">{name}</span>}
+              {options.map(({ id, label }) => (
+                <Button key={id} kind="link" className="text-label" aria-label={`Add ${words(id)}`} onClick={() => onShown([...shown, id])}>
+                  {label}
+                </Button>
+              ))}
             </li>
           ))}
-        </ol>
-        {more.length > 0 && (
-          <ul className="grid gap-0.5 border-t border-hairline pt-2" aria-label={`More ${label.toLowerCase()}`}>
-            {more.map(({ name, meaning, options }, place) => (
-              <li key={place} className="flex flex-wrap items-baseline gap-x-2.5" title={meaning}>
-                {name && <span className="text-ink-2">{name}</span>}
-                {options.map(({ id, label }) => (
-                  <Button
-                    key={id}
-                    kind="link"
-                    className="text-label"
-                    aria-label={`Add ${words(id)}`}
-                    onClick={() => onShown([...shown, id])}
-                  >
-                    {label}
-                  </Button>
-                ))}
-              </li>
-            ))}
-          </ul>
-        )}
-        {!isUsual && (
-          <Button kind="quiet" onClick={onUsual}>
-            {label === "Columns" ? "The usual columns and widths" : "The usual figures"}
-          </Button>
-        )}
-      </div>
-    </Popover>
+        </ul>
+      )}
+      {!isUsual && (
+        <Button kind="quiet" onClick={onUsual}>
+          {label === "Columns" ? "The usual columns and widths" : "The usual figures"}
+        </Button>
+      )}
+    </div>
   );
 }

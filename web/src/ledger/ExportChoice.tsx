@@ -26,8 +26,6 @@ interface ExportChoiceProps {
 /** A ledger as a file, what is seen of it or all of its rows; and the request behind it, to be made by programs. */
 export function ExportChoice({ site, title, request, shown, count, opened }: ExportChoiceProps) {
   const [isCalled, setCalled] = useState(false);
-  const address = useAddress();
-  const [language, setLanguage] = useState<"curl" | "Python">("curl");
   const of = (rows: "shown" | "all", words: string): FileChoice => ({
     words,
     make: (format) => tableFile(site, format, { ...request, limit: Math.max(shown, 1) }, rows),
@@ -44,17 +42,26 @@ export function ExportChoice({ site, title, request, shown, count, opened }: Exp
         <p className="my-2 text-ink-2">
           It gives these rows to whoever has a token that may read, given as COMPASS_TOKEN. Your account makes one.
         </p>
-        <Tabs
-          label="Language"
-          value={language}
-          onChange={(to) => setLanguage(to === "curl" ? to : "Python")}
-          tabs={(["curl", "Python"] as const).map((value) => ({
-            value,
-            label: value,
-            content: <Code text={apiCall(value, site, request, address)} />,
-          }))}
-        />
+        <Calls site={site} request={request} />
       </Dialog>
     </>
+  );
+}
+
+/** The request in each language; written only where it is looked at. */
+function Calls({ site, request }: Pick<ExportChoiceProps, "site" | "request">) {
+  const address = useAddress();
+  const [language, setLanguage] = useState<"curl" | "Python">("curl");
+  return (
+    <Tabs
+      label="Language"
+      value={language}
+      onChange={(to) => setLanguage(to === "curl" ? to : "Python")}
+      tabs={(["curl", "Python"] as const).map((value) => ({
+        value,
+        label: value,
+        content: <Code text={apiCall(value, site, request, address)} />,
+      }))}
+    />
   );
 }
