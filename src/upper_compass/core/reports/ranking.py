@@ -75,7 +75,7 @@ def remainder(asked: Asked, rows: Tally, shown: Ints, total: Sums) -> Remainder 
     left[shown] = False
     if not left.any():
         return None
-    summed = pl.DataFrame([pl.Series(name, [rows.frame[name].to_numpy()[left].sum()]).round(DIGITS) for name in asked.names()])
+    summed = pl.DataFrame([pl.Series(name, [round(float(rows.frame[name].to_numpy()[left].sum()), DIGITS)]) for name in asked.names()])
     columns = column_values(asked, summed, total)
     for i, one in enumerate(asked.columns):
         if one.measure.distinct:

@@ -117,7 +117,7 @@ def _rows_and_total(context: ReportContext, asked: Asked, by: KeyedBy, edges_bef
     people = asked.only(PEOPLE_COLUMNS)
     totals = [(people, KeyedBy())] if people.names() else []
     rows, *counted = joined(context, (asked, by), *totals, edges_before=edges_before)
-    total = {name: pl.Series(name, [rows.frame[name].sum()]).round(DIGITS) for name in asked.names()}
+    total = {name: pl.Series(name, [round(float(rows.frame[name].sum()), DIGITS)]) for name in asked.names()}
     return rows, pl.DataFrame(list((total | {name: one.frame[name] for one in counted for name in people.names()}).values()))
 
 
