@@ -1,3 +1,4 @@
+import { useQueryClient } from "@tanstack/react-query";
 import { clsx } from "clsx";
 import { Progress as Radix } from "radix-ui";
 import type { ComponentProps, ReactNode } from "react";
@@ -26,6 +27,7 @@ export function EmptyNote({ children }: { children: ReactNode }) {
 
 /** What happened, what was kept, and what to do: in the server's words, where it said any. */
 export function ErrorState({ error, again }: { error: Error | { detail: string; request?: string | null } | null; again: () => void }) {
+  const queries = useQueryClient();
   // An answer of the server comes with its problem; anything else is a fault of the page, which says nothing to its readers.
   const text = error && "detail" in error ? error.detail : "This part of the page failed. What you chose is kept in the address.";
   return (
@@ -36,7 +38,14 @@ export function ErrorState({ error, again }: { error: Error | { detail: string; 
           The log of the server knows it as <code className="select-all">{error.request}</code>.
         </p>
       )}
-      <Button kind="primary" onClick={again}>
+      <Button
+        kind="primary"
+        onClick={() => {
+          again();
+          // What failed beside it is asked for with it: a view asks for most of what it shows at once.
+          void queries.refetchQueries({ type: "active", predicate: (one) => one.state.status === "error" }, { cancelRefetch: false });
+        }}
+      >
         Try again
       </Button>
     </div>
