@@ -142,10 +142,7 @@ def merge(tallies: Sequence[Tally]) -> Tally:
     """Tallies brought together by key, one or more; columns that one of them lacks count nothing there."""
     if len(tallies) == 1 and tallies[0].sign == 1:
         return tallies[0]
-    keys: Mapping[str, Dictionary | None] = tallies[0].keys
-    if any(tally.keys[name] is not labels for tally in tallies for name, labels in keys.items()):
-        tallies = [tally.as_texts() for tally in tallies]
-        keys = tallies[0].keys
+    tallies, keys = _alike(tallies)
     reducers = {name: reducer for tally in tallies for name, reducer in tally.reducers.items()}
     taken_back = any(tally.sign < 0 for tally in tallies)
     if not taken_back and len(keys) == 1 and set(reducers.values()) == {"sum"}:
@@ -179,13 +176,18 @@ def _told(column: pl.Series) -> pl.Series:
 
 def stacked(tallies: Sequence[Tally], columns: Sequence[str]) -> tuple[pl.DataFrame, Ints]:
     """These columns of tallies by the same keys, one below the other, with texts as keys; and of which of the tallies each row is (i64, place)."""
-    keys = tallies[0].keys
-    if any(tally.keys[name] is not labels for tally in tallies for name, labels in keys.items()):
-        tallies = [tally.as_texts() for tally in tallies]
-        keys = tallies[0].keys
+    tallies, keys = _alike(tallies)
     together = pl.concat([tally.frame[list(columns)] for tally in tallies])
     which = np.repeat(np.arange(len(tallies)), [len(tally.frame) for tally in tallies])
     return Tally(together, keys, {}).as_texts().frame, which
+
+
+def _alike(tallies: Sequence[Tally]) -> tuple[Sequence[Tally], Mapping[str, Dictionary | None]]:
+    """Tallies whose keys are of the same dictionaries, as texts where they were not; and these keys."""
+    keys = tallies[0].keys
+    if any(tally.keys[name] is not labels for tally in tallies for name, labels in keys.items()):
+        tallies = [tally.as_texts() for tally in tallies]
+    return tallies, tallies[0].keys
 
 
 def _summed_by_code(tallies: Sequence[Tally], key: str, columns: list[str]) -> pl.DataFrame | None:
