@@ -88,3 +88,28 @@ def test_what_cannot_be_sent_or_read_is_said_and_can_be_tried_again(imports):
     imports.get_by_label("A file with hits").set_input_files(given("a picture.png", "\x89PNG\x00\x00"))
     expect(imports.get_by_text("None of its first lines is a hit.")).to_be_visible()
     expect(imports.get_by_role("button", name="Import a picture.png")).to_be_disabled()
+
+
+def test_a_file_chosen_while_another_is_read_is_looked_at_by_what_counts_now_and_stays(imports):
+    held = []
+    imports.route("**/import/hits?*", lambda route: route.continue_() if held else held.append(route))
+    imports.get_by_label("A file with hits").set_input_files(given("night.log", line("/shop/list.midi")))
+    imports.get_by_role("button", name="What counts in it").click()
+    imports.get_by_label("Downloads end with").fill("midi")
+    expect(imports.get_by_text("What counts is kept for the logs that follow.")).to_be_visible()
+    with imports.expect_request("**/import/hits?*"):
+        imports.get_by_role("button", name="Import night.log").click()
+    day = "\n".join(line(f"/day/{name}") for name in ("a.midi", "b.midi", "page"))
+    imports.get_by_label("A file with hits").set_input_files(given("day.log", day))
+    seen = imports.get_by_role("status").filter(has_text="day.log is")
+    expect(seen).to_contain_text("2 downloads")
+    held[0].continue_()
+    expect(imports.get_by_role("grid", name="Imported files").get_by_role("row").filter(has_text="night.log")).to_contain_text("done")
+    expect(seen).to_contain_text("2 downloads")
+    imports.get_by_role("button", name="What counts in it").click()
+    imports.get_by_role("button", name="As is usual").click()
+    expect(seen).not_to_contain_text("2 downloads")
+    with imports.expect_response("**/import/reading") as kept:
+        imports.get_by_role("button", name="Import day.log").click()
+    assert kept.value.ok
+    expect(imports.get_by_role("grid", name="Imported files").get_by_role("row").filter(has_text="day.log")).to_contain_text("done")

@@ -126,7 +126,8 @@ def test_up_to_four_stand_side_by_side_in_ledgers_and_the_chart(reader):
     expect(page.locator("[data-side]")).to_have_count(2)
     channels = page.get_by_role("region", name="Channels")
     mail = channels.get_by_role("row", name=re.compile("Email"))
-    expect(mail.get_by_role("gridcell").nth(1)).to_have_text(re.compile(r"^\d+$"))
+    for place in (1, 2):
+        expect(mail.get_by_role("gridcell").nth(place)).to_have_text(re.compile(r"^\d+$"))
     visits, a, b = [number(text) for text in mail.get_by_role("gridcell").all_inner_texts()[:3]]
     assert visits == a > b > 0
     channels.get_by_role("button", name=re.compile("Email, Visits in On phones: ")).click()

@@ -175,8 +175,9 @@ function besideColumn(measure: Measure, place: number, words: string, making: Ma
     isQuiet: true,
     hasControl: true,
     value: (row) => row.figures?.values[id] ?? null,
+    // A segment that was set beside just now is not known yet, which is no figure over nothing.
     cell: (row, control) =>
-      row.figures && (
+      row.figures?.values[id] !== undefined && (
         <Number
           {...{ row, measure, id, control }}
           head={`${title} in ${words}`}

@@ -73,7 +73,13 @@ function Choice({ reading }: { reading: Parameters<typeof GivenFile>[0]["reading
         />
       </Actions>
       {file && (
-        <GivenFile key={`${file.name} ${file.lastModified} ${file.size}`} file={file} reading={reading} onClose={() => setFile(null)} />
+        <GivenFile
+          key={`${file.name} ${file.lastModified} ${file.size}`}
+          file={file}
+          reading={reading}
+          // One that is read to its end closes itself, never the one that was chosen meanwhile.
+          onClose={() => setFile((now) => (now === file ? null : now))}
+        />
       )}
     </Part>
   );

@@ -4,7 +4,7 @@ import { useForm } from "react-hook-form";
 
 import { ask, client, type ApiError, type Schemas } from "@/api/client";
 import { previewFile, sendHits } from "@/api/files";
-import { importsQuery, queries } from "@/api/queries";
+import { importsQuery, logReadingQuery, queries } from "@/api/queries";
 import { readAnew } from "@/api/readAnew";
 import { useUnsaved } from "@/forms/leaving";
 import { useJudged, useTyped } from "@/forms/useJudged";
@@ -103,7 +103,11 @@ function useReading(file: File, onDone: () => void) {
   const reading = useMutation<Schemas["ImportOut"], ApiError, LogReading | null>({
     mutationFn: async (changed) => {
       setSent(0);
-      if (changed) await ask(client.PUT("/api/v1/sites/{site}/import/reading", { params: { path: { site: site.key } }, body: changed }));
+      if (changed) {
+        const saved = await ask(client.PUT("/api/v1/sites/{site}/import/reading", { params: { path: { site: site.key } }, body: changed }));
+        // The next file is looked at by what is kept now, even while this one is still read.
+        queries.setQueryData(logReadingQuery(site.key).queryKey, saved);
+      }
       stop.current = new AbortController();
       const onSent = (share: number) => {
         setSent(share);
