@@ -15,7 +15,8 @@ from upper_compass.core.dataset.coded_hits import Dictionary
 from upper_compass.core.definitions.segments import Segment
 from upper_compass.core.engine.context import ReportContext
 from upper_compass.core.engine.dimensions import DIMENSIONS
-from upper_compass.core.engine.protocol import PRESENCE, Tally, Threads, merge, quantile, tallied
+from upper_compass.core.engine.merging import merge
+from upper_compass.core.engine.protocol import PRESENCE, Tally, Threads, quantile, tallied
 from upper_compass.core.engine.selection import ReportFilter
 from upper_compass.core.engine.tally import GroupBy
 from upper_compass.core.engine.visit_counts import VisitsByValue
@@ -61,6 +62,34 @@ def test_fractions_that_cancel_each_other_leave_nothing():
 
     parts = [worth(0.1, 1), worth(0.2, 1), worth(0.3, 1, -1), worth(5.0, 1), worth(5.0, 1, -1), worth(0.0, 1)]
     assert merge(parts).frame["value"].to_list() == [0.0]
+
+
+@given(st.data(), st.integers(0, 3))
+@settings(max_examples=60)
+def test_sums_by_any_keys_are_those_of_a_plain_walk(data, count):
+    """Also where a tally lacks a column, and where what some count is taken back; few rows and many are added up in different ways."""
+    names = [f"key_{number}" for number in range(count)]
+    one_key = st.tuples(*[st.integers(0, 5) | st.just(4_000_000_000)] * count)
+    parts = data.draw(st.lists(st.tuples(st.dictionaries(one_key, st.integers(1, 9), min_size=0 if count else 1), st.booleans(), st.booleans()), min_size=2))
+    tallies, expected, labels = [], {}, Dictionary()
+    for number, (rows, is_back, has_half) in enumerate(parts):
+        sign = -1 if is_back and number else 1
+        columns = {name: pl.Series([key[place] for key in rows], dtype=pl.UInt32) for place, name in enumerate(names)}
+        times = pl.Series(rows.values(), dtype=pl.Int64)
+        half = {"half": times / 2} if has_half or not number else {}
+        reducers = dict.fromkeys([*half, PRESENCE], "sum")
+        tallies.append(Tally(pl.DataFrame(columns | half | {PRESENCE: times}), dict.fromkeys(names, labels), reducers, sign))
+        for key, times in rows.items():
+            was = expected.get(key, (0.0, 0))
+            expected[key] = (was[0] + (sign * times / 2 if half else 0), was[1] + sign * times)
+    if count and any(tally.sign < 0 for tally in tallies):
+        expected = {key: told for key, told in expected.items() if told[1] > 0}
+    for tallies_of in (
+        tallies,
+        [replace(tally, frame=tally.frame.with_columns(pl.lit(1).alias("most")), reducers=tally.reducers | {"most": "max"}) for tally in tallies],
+    ):
+        found = merge(tallies_of).frame
+        assert {tuple(row[:-2]): tuple(row[-2:]) for row in found.select(*names, "half", PRESENCE).rows()} == expected
 
 
 def test_a_tally_that_leaves_the_process_carries_texts_and_merges_with_codes():

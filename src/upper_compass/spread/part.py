@@ -10,7 +10,8 @@ from cachetools import LRUCache
 from upper_compass.core.dataset.shard_set import ShardSet
 from upper_compass.core.engine.context import ReportContext
 from upper_compass.core.engine.kept import Kept
-from upper_compass.core.engine.protocol import Question, Tally, merge
+from upper_compass.core.engine.merging import merge
+from upper_compass.core.engine.protocol import Question, Tally
 from upper_compass.frames.dataset_cache import AsOf, DatasetCache
 from upper_compass.frames.placing import Places
 from upper_compass.frames.reader import TALLIES, ReaderState, reading_from

@@ -23,7 +23,8 @@ from upper_compass.core.dataset.lookups import DimensionLookups
 from upper_compass.core.dataset.shard_set import ShardSet
 from upper_compass.core.engine.context import ReportContext
 from upper_compass.core.engine.kept import Kept
-from upper_compass.core.engine.protocol import Question, Tally, settled
+from upper_compass.core.engine.merging import settled
+from upper_compass.core.engine.protocol import Question, Tally
 from upper_compass.frames.dataset_cache import AsOf
 from upper_compass.frames.placing import Places
 from upper_compass.frames.reader import TALLIES, ReaderAwayError, ReaderState, reading_from

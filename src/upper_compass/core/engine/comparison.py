@@ -13,7 +13,8 @@ from upper_compass.core.definitions.comparisons import ComparedSizes
 from upper_compass.core.engine.context import ReportContext
 from upper_compass.core.engine.dimensions import DIMENSIONS, Dimension, of_field
 from upper_compass.core.engine.membership import A, B, MembersByValue
-from upper_compass.core.engine.protocol import Tally, stacked
+from upper_compass.core.engine.merging import stacked
+from upper_compass.core.engine.protocol import Tally
 from upper_compass.core.engine.selection import Outside, ReportFilter, Unit
 from upper_compass.core.engine.statistics import FEW, chi_square_p
 from upper_compass.core.engine.tally import GroupBy

@@ -15,7 +15,8 @@ from upper_compass.core.definitions.periods import Period
 from upper_compass.core.definitions.segments import DimensionCondition, Group, Segment, SegmentCondition
 from upper_compass.core.engine.dimensions import Dimension, dimension_of
 from upper_compass.core.engine.kept import Kept
-from upper_compass.core.engine.protocol import Breakdown, Question, Runner, Tally, Threads, merge, settled
+from upper_compass.core.engine.merging import merge, settled
+from upper_compass.core.engine.protocol import Breakdown, Question, Runner, Tally, Threads
 from upper_compass.core.engine.segments import ASKED_IN
 from upper_compass.core.engine.selection import ReportFilter
 

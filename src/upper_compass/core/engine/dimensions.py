@@ -92,10 +92,12 @@ def _prop(event: str, key: str) -> Read:
     """A property of one kind of event that the site script sends automatically."""
 
     def read(shard: Shard, rows: Rows) -> Codes:
+        labels = np.zeros(len(rows), np.uint32)
         code = shard.lookups.dictionaries["name"].find(event)
-        if code is None:
-            return np.zeros(len(rows), np.uint32)
-        return np.where(shard.hit("name")[rows] == code, shard.lookups.prop(key)[shard.hit("props")[rows]], 0).astype(np.uint32)
+        of_event = np.flatnonzero(shard.hit("name")[rows] == code) if code is not None else labels[:0]
+        if len(of_event):
+            labels[of_event] = shard.lookups.prop(key)[shard.hit("props")[rows[of_event]]]
+        return labels
 
     return read
 

@@ -1,7 +1,7 @@
 """How every report is computed: the tally of each shard, one merge, and what the report then makes of it.
 
 A *breakdown* says what is counted: it makes a tally of the part of a shard that is asked about. A tally is a frame of key columns and of columns
-that each carry their reducer. A *runner* makes the tallies of many shards; merging is the same for all. Nothing here knows what is counted.
+that each carry their reducer. A *runner* makes the tallies of many shards; merging (`merging`) is the same for all. Nothing here knows what is counted.
 """
 
 from __future__ import annotations
@@ -11,10 +11,9 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from typing import Any, Literal, Protocol
 
-import numpy as np
 import polars as pl
 
-from upper_compass.core.dataset.coded_hits import Dictionary, Ints
+from upper_compass.core.dataset.coded_hits import Dictionary
 from upper_compass.core.dataset.shard import Shard
 from upper_compass.core.engine.selection import ReportFilter, Selection
 
@@ -23,14 +22,8 @@ Reducer = Literal["sum", "min", "max", "counts", "same"]
 # Where every sum can be taken back exactly, so can a whole tally: what a shard counts that another counts anew.
 ADDITIVE: frozenset[Reducer] = frozenset({"sum", "counts"})
 PRESENCE = "_rows"
-# What is left of sums of fractions that cancel each other, as a share of them.
-RESIDUE = 1e-12
-# Sums of fractions are told to so many places.
-DIGITS = 9
 # Shards of up to so many hits are tallied one after the other: threads would only wait for the interpreter.
 SMALL = 30_000
-# A table by code is used up to so many places a row.
-TABLE_SHARE = 12
 
 
 @dataclass(frozen=True)
@@ -136,119 +129,6 @@ def _tallies_of(shard: Shard, plans: Sequence[_Plan]) -> list[Tally]:
             selections[plan.whatever] = Selection(shard, plan.ask, selections[plain.key] if plain else None)
         tallies.append(replace(plan.breakdown.tally(selections[plan.whatever]), sign=shard.sign))
     return tallies
-
-
-def merge(tallies: Sequence[Tally]) -> Tally:
-    """Tallies brought together by key, one or more; columns that one of them lacks count nothing there."""
-    if len(tallies) == 1 and tallies[0].sign == 1:
-        return tallies[0]
-    tallies, keys = _alike(tallies)
-    reducers = {name: reducer for tally in tallies for name, reducer in tally.reducers.items()}
-    taken_back = any(tally.sign < 0 for tally in tallies)
-    if not taken_back and len(keys) == 1 and set(reducers.values()) == {"sum"}:
-        summed = _summed_by_code(tallies, next(iter(keys)), list(reducers))
-        if summed is not None:
-            return Tally(summed, keys, reducers)
-    together = pl.concat([_signed(tally) for tally in tallies], how="diagonal")
-    columns = [_reduced(name, reducer, taken_back=taken_back) for name, reducer in reducers.items()]
-    merged = together.group_by(list(keys)).agg(columns) if keys else together.select(columns)
-    if taken_back and PRESENCE in reducers and keys:
-        merged = merged.filter(pl.col(PRESENCE) > 0)
-    counts = [_collapsed(name) for name, reducer in reducers.items() if reducer == "counts"]
-    return Tally(merged.with_columns(counts) if counts else merged, keys, reducers)
-
-
-def settled(tally: Tally) -> Tally:
-    """The tally as it is told: sums of fractions to a thousand-millionth, so that it is the same however many shards were added up, in any order."""
-    columns = tally.frame.get_columns()
-    told = [_told(column) if tally.reducers.get(column.name) == "sum" and column.dtype.is_float() else column for column in columns]
-    if all(after is before for after, before in zip(told, columns, strict=True)):
-        return tally
-    return replace(tally, frame=pl.DataFrame(told))
-
-
-def _told(column: pl.Series) -> pl.Series:
-    values = column.to_numpy()
-    if (values == np.rint(values)).all():  # counts, as nearly all are
-        return column
-    return pl.Series(column.name, np.round(values, DIGITS))
-
-
-def stacked(tallies: Sequence[Tally], columns: Sequence[str]) -> tuple[pl.DataFrame, Ints]:
-    """These columns of tallies by the same keys, one below the other, with texts as keys; and of which of the tallies each row is (i64, place)."""
-    tallies, keys = _alike(tallies)
-    together = pl.concat([tally.frame[list(columns)] for tally in tallies])
-    which = np.repeat(np.arange(len(tallies)), [len(tally.frame) for tally in tallies])
-    return Tally(together, keys, {}).as_texts().frame, which
-
-
-def _alike(tallies: Sequence[Tally]) -> tuple[Sequence[Tally], Mapping[str, Dictionary | None]]:
-    """Tallies whose keys are of the same dictionaries, as texts where they were not; and these keys."""
-    keys = tallies[0].keys
-    if any(tally.keys[name] is not labels for tally in tallies for name, labels in keys.items()):
-        tallies = [tally.as_texts() for tally in tallies]
-    return tallies, tallies[0].keys
-
-
-def _summed_by_code(tallies: Sequence[Tally], key: str, columns: list[str]) -> pl.DataFrame | None:
-    """Sums by one key that is a code: added up in a table by code, which is quicker unless codes are few among many; None where it is not."""
-    if tallies[0].keys[key] is None:
-        return None
-    codes = [tally.frame[key].to_numpy() for tally in tallies]
-    bound = max((int(part.max()) + 1 for part in codes if len(part)), default=0)
-    if bound > TABLE_SHARE * sum(len(part) for part in codes):
-        return None
-    present = np.zeros(bound, bool)
-    for part in codes:
-        present[part] = True
-    kept = np.flatnonzero(present)
-    made: dict[str, pl.Series] = {}
-    for name in columns:
-        parts = [(part, tally.frame[name]) for part, tally in zip(codes, tallies, strict=True) if name in tally.reducers]
-        summed = np.zeros(bound, np.int64 if parts[0][1].dtype.is_integer() else np.float64)
-        for part, values in parts:  # each code stands once in a tally
-            summed[part] += values.to_numpy()
-        made[name] = pl.Series(name, summed[kept])
-    return pl.DataFrame({key: pl.Series(key, kept, dtype=pl.UInt32)} | made)
-
-
-def _signed(tally: Tally) -> pl.DataFrame:
-    if tally.sign == 1:
-        return tally.frame
-    sums = [-pl.col(name) for name, reducer in tally.reducers.items() if reducer == "sum"]
-    sums += [pl.lit(None, tally.frame.schema[name]).alias(name) for name, reducer in tally.reducers.items() if reducer in ("min", "max", "same")]
-    times = [
-        pl.col(name).list.eval(pl.struct(pl.element().struct.field("value"), -pl.element().struct.field("times")))
-        for name, reducer in tally.reducers.items()
-        if reducer == "counts"
-    ]
-    return tally.frame.with_columns(*sums, *times)
-
-
-def _reduced(name: str, reducer: Reducer, *, taken_back: bool) -> pl.Expr:
-    column = pl.col(name)
-    match reducer:
-        case "sum":
-            total = column.sum()
-            if not taken_back or name == PRESENCE:
-                return total
-            return pl.when(total.abs() <= RESIDUE * column.abs().sum()).then(0).otherwise(total).alias(name)
-        case "min":
-            return column.min()
-        case "max":
-            return column.max()
-        case "counts":
-            return column.explode()
-        case "same":
-            return column.drop_nulls().first()
-
-
-def _collapsed(name: str) -> pl.Expr:
-    """Lists of (value, times) with each value once, ascending; what was taken back is gone."""
-    value, times = pl.element().struct.field("value"), pl.element().struct.field("times")
-    summed = pl.struct(value.alias("value"), times.sum().over(value).alias("times"))
-    once = pl.col(name).list.eval(summed.unique()).list.eval(pl.element().filter(times > 0))
-    return once.list.eval(pl.element().sort_by(value))
 
 
 def quantile(counts: pl.Series, at: float) -> pl.Series:

@@ -82,16 +82,17 @@ class GroupBy(KeyedBy):
         """A row per key: `key_0` … (codes of labels), `bucket` (i64, place among the edges), and the columns (f64, sums)."""
         labels, found = _by_hit(selection, self) if self.by_hit else _by_visit(selection, self)
         names = [f"key_{i}" for i in range(len(self.dimensions))]
-        columns = [pl.Series(name, label.astype(np.uint32)) for name, label in zip(names, labels, strict=False)]
-        if self.edges:
-            columns.append(pl.Series("bucket", labels[-1].astype(np.int64)))
         keys = dict.fromkeys(names, selection.shard.lookups.labels) | ({"bucket": None} if self.edges else {})
+        columns = {name: label.astype(np.uint32) for name, label in zip(names, labels, strict=False)}
+        if self.edges:
+            columns["bucket"] = labels[-1].astype(np.int64)
         summed = [*sorted(self.columns), PRESENCE]
         for name in summed:
             values = found[name] if keys else found[name].sum(keepdims=True)  # in all there is a row, whatever was found
-            columns.append(pl.Series(name, values.astype(np.int64 if name == PRESENCE else np.float64)))
-        frame = pl.DataFrame(columns)
-        return Tally(frame.filter(pl.col(PRESENCE) > 0) if len(keys) > 1 else frame, keys, dict.fromkeys(summed, "sum"))
+            columns[name] = values.astype(np.int64 if name == PRESENCE else np.float64)
+        there = found[PRESENCE] > 0 if len(keys) > 1 else None
+        frame = pl.DataFrame([pl.Series(name, values if there is None else values[there]) for name, values in columns.items()])
+        return Tally(frame, keys, dict.fromkeys(summed, "sum"))
 
 
 def _presence(groups: Iterable[Ints], count: int) -> Ints:

@@ -12,7 +12,8 @@ import polars as pl
 from upper_compass.core.dataset.coded_hits import Ints
 from upper_compass.core.engine.context import ReportContext
 from upper_compass.core.engine.dimensions import DIMENSIONS
-from upper_compass.core.engine.protocol import Tally, stacked
+from upper_compass.core.engine.merging import stacked
+from upper_compass.core.engine.protocol import Tally
 from upper_compass.core.engine.selection import ReportFilter
 from upper_compass.core.engine.statistics import beyond_spread_p
 from upper_compass.core.engine.tally import GroupBy

@@ -20,7 +20,8 @@ from upper_compass.core.engine.credits import Crediting, Credits
 from upper_compass.core.engine.dimensions import UnknownNameError
 from upper_compass.core.engine.keys import KeyedBy
 from upper_compass.core.engine.measures import MEASURES, Measure
-from upper_compass.core.engine.protocol import PRESENCE, Breakdown, Question, Tally, merge
+from upper_compass.core.engine.merging import merge
+from upper_compass.core.engine.protocol import PRESENCE, Breakdown, Question, Tally
 from upper_compass.core.engine.removal import TooManyValuesError, WaySteps, credited_by_removal
 from upper_compass.core.engine.selection import ReportFilter
 from upper_compass.core.engine.statistics import is_significant, too_few, wilson

@@ -12,7 +12,8 @@ from upper_compass.core.dataset.coded_hits import Bools, Floats, Ints
 from upper_compass.core.definitions.hit_match import NUMBER_TESTS
 from upper_compass.core.definitions.requests import ColumnValues, Remainder, TableRequest
 from upper_compass.core.definitions.text_tests import text_test
-from upper_compass.core.engine.protocol import DIGITS, Tally
+from upper_compass.core.engine.merging import DIGITS
+from upper_compass.core.engine.protocol import Tally
 from upper_compass.core.reports.columns import Asked, Sums, column_values
 
 

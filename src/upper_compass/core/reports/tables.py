@@ -21,7 +21,8 @@ from upper_compass.core.definitions.requests import (
 from upper_compass.core.engine.context import ReportContext
 from upper_compass.core.engine.kept import told_once
 from upper_compass.core.engine.keys import KeyedBy
-from upper_compass.core.engine.protocol import DIGITS, Tally
+from upper_compass.core.engine.merging import DIGITS
+from upper_compass.core.engine.protocol import Tally
 from upper_compass.core.engine.tally import PEOPLE_COLUMNS
 from upper_compass.core.reports.below import shared_below
 from upper_compass.core.reports.columns import Asked, Sums, column_values, joined, plan
