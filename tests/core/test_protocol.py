@@ -2,6 +2,7 @@
 
 import pickle
 from dataclasses import replace
+from unittest.mock import patch
 
 import polars as pl
 import pytest
@@ -13,6 +14,7 @@ from tests.core.building import DAY, HOME, MINUTE, hit, numbered
 from tests.core.strategies import hit_lists
 from upper_compass.core.dataset.coded_hits import Dictionary
 from upper_compass.core.definitions.segments import Segment
+from upper_compass.core.engine import values
 from upper_compass.core.engine.context import ReportContext
 from upper_compass.core.engine.dimensions import DIMENSIONS
 from upper_compass.core.engine.merging import merge
@@ -139,22 +141,26 @@ def test_rows_are_tallied_by_their_keys():
 
 
 @given(
-    hit_lists(), st.sampled_from(["source", "entry_page", "visitor_kind", "page", "event", "previous_page"]), st.sampled_from([1, 3]),
-    st.lists(st.integers(-3, 3 * DAY // MINUTE), min_size=2, max_size=5, unique=True).map(sorted), st.booleans(),
+    hit_lists(), st.lists(st.sampled_from(["source", "entry_page", "visitor_kind", "page", "event", "previous_page"]), min_size=1, unique=True),
+    st.sampled_from([1, 3]), st.lists(st.integers(-3, 3 * DAY // MINUTE), min_size=2, max_size=5, unique=True).map(sorted), st.booleans(),
+    st.sampled_from([1, values.AT_ONCE]),
 )  # fmt: skip
 @settings(max_examples=40)
-def test_visits_by_value_over_time_are_those_of_a_breakdown(hits, dimension, count, minutes, is_narrowed):
+def test_visits_by_value_over_time_are_those_of_a_breakdown(hits, named, count, minutes, is_narrowed, at_once):
     edges = tuple(10 * DAY + minute * MINUTE for minute in minutes)
     segments = (Segment.model_validate({"where": {"conditions": [{"kind": "number", "of": "views", "test": "≥", "than": 2}]}}),) if is_narrowed else ()
     ask = ReportFilter(edges[0], edges[-1], segments=segments)
-    slow, quick = reading_of(hits, count=count).tally(
-        ask, GroupBy((DIMENSIONS[dimension],), edges, columns=frozenset({"visits"})), VisitsByValue(DIMENSIONS[dimension], edges)
-    )
+    dimensions = tuple(DIMENSIONS[name] for name in named)
+    with patch.object(values, "AT_ONCE", at_once):
+        *slow, quick = reading_of(hits, count=count).tally(
+            ask, *(GroupBy((one,), edges, columns=frozenset({"visits"})) for one in dimensions), VisitsByValue(dimensions, edges)
+        )
 
     def rows(tally):
-        return sorted(tally.as_texts().frame.filter(pl.col("visits") > 0).select("key_0", "bucket", "visits").iter_rows())
+        return tally.as_texts().frame.filter(pl.col("visits") > 0)
 
-    assert rows(quick) == rows(slow)
+    one_by_one = [(place, *row) for place, tally in enumerate(slow) for row in rows(tally).select("key_0", "bucket", "visits").rows()]
+    assert sorted(rows(quick).select("dimension", "key_0", "bucket", "visits").rows()) == sorted(one_by_one)
 
 
 def test_the_same_question_is_counted_once_however_often_it_is_asked():

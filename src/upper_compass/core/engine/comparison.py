@@ -13,7 +13,6 @@ from upper_compass.core.definitions.comparisons import ComparedSizes
 from upper_compass.core.engine.context import ReportContext
 from upper_compass.core.engine.dimensions import DIMENSIONS, Dimension, of_field
 from upper_compass.core.engine.membership import A, B, MembersByValue
-from upper_compass.core.engine.merging import stacked
 from upper_compass.core.engine.protocol import Tally
 from upper_compass.core.engine.selection import Outside, ReportFilter, Unit
 from upper_compass.core.engine.statistics import FEW, chi_square_p
@@ -79,8 +78,9 @@ def compared(context: ReportContext, groups: Groups, dimensions: Sequence[Dimens
 
 def _in_one(context: ReportContext, groups: Groups, whole: ReportFilter, dimensions: Sequence[Dimension], units: Unit) -> tuple[pl.DataFrame, Ints]:
     """Both groups at once, so that what they share is read once: `value`, `a`, `b` by each dimension, and by which of them each row is."""
-    counted, which = stacked(context.tallies([(whole, MembersByValue(dimension, groups.a, groups.b, units)) for dimension in dimensions]), ("key_0", A, B))
-    return counted.rename({"key_0": "value"}), which
+    [tally] = context.tally(whole, MembersByValue(tuple(dimensions), groups.a, groups.b, units))
+    counted = tally.as_texts().frame
+    return pl.DataFrame([counted["key_0"].alias("value"), counted[A], counted[B]]), counted["dimension"].to_numpy()
 
 
 def _one_by_one(context: ReportContext, groups: Groups, dimensions: Sequence[Dimension], units: Unit) -> tuple[pl.DataFrame, Ints]:

@@ -1,4 +1,4 @@
-"""Counting the units of two groups by the values that they have, many dimensions one after the other (rules, chapter 8)."""
+"""Counting the units of two groups by the values that they have, many dimensions at once (rules, chapter 8)."""
 
 from __future__ import annotations
 
@@ -13,10 +13,11 @@ import polars as pl
 from upper_compass.core.dataset.coded_hits import Bools, Ints
 from upper_compass.core.dataset.visits import Rows
 from upper_compass.core.engine.dimensions import Dimension
-from upper_compass.core.engine.group_by import distinct_pairs, numbered, sums
+from upper_compass.core.engine.group_by import distinct_pairs, sums
 from upper_compass.core.engine.keys import Array
 from upper_compass.core.engine.protocol import PRESENCE, Tally
 from upper_compass.core.engine.selection import ReportFilter, Selection, Unit
+from upper_compass.core.engine.values import in_batches, numbered_together
 
 A, B = "a", "b"
 
@@ -48,9 +49,9 @@ class _Members:
 
 @dataclass(frozen=True)
 class MembersByValue:
-    """How many units of each of two groups, which share none, have each value of a dimension. It is asked of what both are parts of."""
+    """How many units of each of two groups, which share none, have each value of some dimensions. It is asked of what both are parts of."""
 
-    dimension: Dimension
+    dimensions: tuple[Dimension, ...]
     a: ReportFilter
     b: ReportFilter
     unit: Unit
@@ -59,31 +60,41 @@ class MembersByValue:
     @property
     def key(self) -> Hashable:
         """See Breakdown."""
-        return self.dimension.name, self.a.key, self.b.key, self.unit
+        return tuple(dimension.name for dimension in self.dimensions), self.a.key, self.b.key, self.unit
 
     def tally(self, selection: Selection) -> Tally:
-        """A row per value that a unit of either has: `key_0` (codes of labels), `a`, `b` (f64, sums)."""
-        labels, counts = self._counted(selection)
+        """A row per value that a unit of either has: `dimension` (i64, place), `key_0` (codes of labels), `a`, `b` (f64, sums)."""
+        parts = [(np.empty(0, np.int64), np.empty(0, np.int64), np.empty(0))]
+        for of in sorted({dimension.of for dimension in self.dimensions}):
+            members = self._members(selection, by_hit=of == "hit")
+            if len(members.items):
+                parts += [self._counted(selection, members, some) for some in in_batches(self.dimensions, of, len(members.items))]
+        which, labels, counts = (np.concatenate(column) for column in zip(*parts, strict=True))
         a, b = counts[0::2].copy(), counts[1::2].copy()
-        columns = {"key_0": labels.astype(np.uint32), A: a, B: b, PRESENCE: (a + b).astype(np.int64)}
+        columns = {"dimension": which, "key_0": labels.astype(np.uint32), A: a, B: b, PRESENCE: (a + b).astype(np.int64)}
         frame = pl.DataFrame([pl.Series(name, values) for name, values in columns.items()])
-        return Tally(frame, {"key_0": selection.shard.lookups.labels}, dict.fromkeys((A, B, PRESENCE), "sum"))
+        return Tally(frame, {"dimension": None, "key_0": selection.shard.lookups.labels}, dict.fromkeys((A, B, PRESENCE), "sum"))
 
-    def _counted(self, selection: Selection) -> tuple[Ints, Array]:
-        """The values, and one behind the other for each of them the units of A and of B."""
-        by_hit = self.dimension.of == "hit"
-        members = self._members(selection, by_hit=by_hit)
-        if not len(members.items):
-            return np.empty(0, np.int64), np.empty(0)
-        codes, units, in_b, alone = self.dimension.read(selection.shard, members.items)[members.order], members.units, members.in_b, members.alone
-        if by_hit:  # a hit without a value has none; of visits the empty one is a value
-            there = np.flatnonzero(codes)
-            codes, units, in_b, alone = codes[there], units[there], in_b[there], int(np.searchsorted(there, alone))
-        labels, [pairs] = numbered([codes])
-        pairs *= 2
-        pairs += in_b
+    def _counted(self, selection: Selection, members: _Members, some: list[int]) -> tuple[Ints, Ints, Array]:
+        """The values of some dimensions, and one behind the other for each value the units of A and of B."""
+        codes = [self.dimensions[place].read(selection.shard, members.items)[members.order] for place in some]
+        # A hit without a value has none; of visits the empty one is a value.
+        by_hit = self.dimensions[some[0]].of == "hit"
+        there = [np.flatnonzero(one) if by_hit else np.arange(len(one)) for one in codes]
+        if by_hit:
+            codes = [one[kept] for one, kept in zip(codes, there, strict=True)]
+        which, labels, numbers = numbered_together(codes, some, len(selection.shard.lookups.labels))
+        alone, others, units = [], [], []
+        span = int(members.units.max()) + 1
+        for number, (values, kept) in enumerate(zip(numbers, there, strict=True)):
+            pairs = 2 * values + members.in_b[kept]
+            split = int(np.searchsorted(kept, members.alone))
+            alone.append(pairs[:split])
+            others.append(pairs[split:])
+            units.append(members.units[kept[split:]].astype(np.int64) + number * span)
         count = 2 * len(labels)
-        return labels, sums(pairs[:alone], count) + sums(distinct_pairs(units[alone:], pairs[alone:], count)[1], count)
+        several = distinct_pairs(np.concatenate(units), np.concatenate(others), count)[1]
+        return which, labels, sums(np.concatenate(alone), count) + sums(several, count)
 
     def _members(self, selection: Selection, *, by_hit: bool) -> _Members:
         """Where values are read: worked out once for all dimensions of the hit, and once for all of the visit."""

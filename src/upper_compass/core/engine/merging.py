@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
+from math import prod
 
 import numpy as np
 import polars as pl
 
-from upper_compass.core.dataset.coded_hits import Dictionary, Ints
+from upper_compass.core.dataset.coded_hits import Dictionary
 from upper_compass.core.engine.group_by import Array, KeySpace
 from upper_compass.core.engine.protocol import PRESENCE, Reducer, Tally
 
@@ -16,7 +17,7 @@ from upper_compass.core.engine.protocol import PRESENCE, Reducer, Tally
 RESIDUE = 1e-12
 # Sums of fractions are told to so many places.
 DIGITS = 9
-# Of more rows than these, keys are numbered in columns only where one alone is a code, of up to so many places a row.
+# Of more rows than these, keys are numbered in columns only where a table of all that there may be has up to so many places a row.
 MANY_ROWS, TABLE_SHARE = 50_000, 12
 
 
@@ -50,14 +51,6 @@ def _told(column: pl.Series) -> pl.Series:
     return pl.Series(column.name, np.round(values, DIGITS))
 
 
-def stacked(tallies: Sequence[Tally], columns: Sequence[str]) -> tuple[pl.DataFrame, Ints]:
-    """These columns of tallies by the same keys, one below the other, with texts as keys; and of which of the tallies each row is (i64, place)."""
-    tallies, keys = _alike(tallies)
-    together = pl.concat([tally.frame[list(columns)] for tally in tallies])
-    which = np.repeat(np.arange(len(tallies)), [len(tally.frame) for tally in tallies])
-    return Tally(together, keys, {}).as_texts().frame, which
-
-
 def _alike(tallies: Sequence[Tally]) -> tuple[Sequence[Tally], Mapping[str, Dictionary | None]]:
     """Tallies whose keys are of the same dictionaries, as texts where they were not; and these keys."""
     keys = tallies[0].keys
@@ -72,7 +65,9 @@ def _summed(tallies: Sequence[Tally], keys: Mapping[str, Dictionary | None], col
     if not all(tally.frame.schema[name].is_integer() for tally in tallies for name in keys):
         return None
     places = [[tally.frame[name].to_numpy() for name in keys] for tally in tallies]
-    if sum(lengths) > MANY_ROWS and (len(keys) > 1 or max(int(place[0].max(initial=0)) for place in places if keys) > TABLE_SHARE * sum(lengths)):
+    if sum(lengths) > MANY_ROWS and prod(max(int(part.max(initial=0)) + 1 for part in parts) for parts in zip(*places, strict=True)) > TABLE_SHARE * sum(
+        lengths
+    ):
         return None
     space = KeySpace(*places)
     groups = space.groups or [np.zeros(length, np.int64) for length in lengths]

@@ -1,4 +1,4 @@
-"""Counting visits by the values of a dimension over time, many dimensions one after the other: what is read of them is worked out once."""
+"""Counting visits by the values of a dimension over time, many dimensions at once."""
 
 from __future__ import annotations
 
@@ -16,52 +16,78 @@ from upper_compass.core.engine.group_by import counted, distinct_pairs
 from upper_compass.core.engine.keys import Array, bucket_of
 from upper_compass.core.engine.protocol import PRESENCE, Tally
 from upper_compass.core.engine.selection import Selection
+from upper_compass.core.engine.values import in_batches, numbered_together
+
+_Parts = tuple[Ints, Ints, Ints, Ints]
 
 
 @dataclass(frozen=True)
 class VisitsByValue:
-    """Visits that started in the period, by value and bucket: what a breakdown by the dimension and these edges (ms) counts as `visits`.
+    """Visits that started in the period, by value and bucket: what a breakdown by each of the dimensions and these edges (ms) counts as `visits`.
 
     By a dimension of the visit a visit stands in the bucket in which it started; by one of the hit, in each in which it has a hit with the value.
     """
 
-    dimension: Dimension
+    dimensions: tuple[Dimension, ...]
     edges: tuple[int, ...]
     additive: ClassVar[bool] = True
 
     @property
     def key(self) -> Hashable:
         """See Breakdown."""
-        return self.dimension.name, self.edges
+        return tuple(dimension.name for dimension in self.dimensions), self.edges
 
     def tally(self, selection: Selection) -> Tally:
-        """A row per value and bucket that a visit has: `key_0` (codes of labels), `bucket` (i64, place among the edges), `visits` (f64, sum)."""
-        width = len(self.edges) - 1
-        keys, visits = self._by_hit(selection, width) if self.dimension.of == "hit" else self._by_visit(selection, width)
+        """A row per value and bucket that a visit has: `dimension` (i64, place), `key_0` (codes of labels), `bucket` (i64, place among the edges), `visits`
+        (f64, sum)."""
+        nothing = np.empty(0, np.int64)
+        parts = [(nothing, nothing, nothing, nothing)]
+        parts += [self._by_visit(selection, some) for some in in_batches(self.dimensions, "visit", len(selection.visits))]
+        if any(dimension.of == "hit" for dimension in self.dimensions):
+            rows, owners, buckets = selection.once(("hits of visits", self.edges), lambda: self._hits(selection))
+            parts += [self._by_hit(selection, some, rows, owners, buckets) for some in in_batches(self.dimensions, "hit", len(rows))]
+        which, labels, bucket, visits = (np.concatenate(column) for column in zip(*parts, strict=True))
         columns: list[tuple[str, Array]] = [
-            ("key_0", (keys // width).astype(np.uint32)),
-            ("bucket", keys % width),
+            ("dimension", which),
+            ("key_0", labels.astype(np.uint32)),
+            ("bucket", bucket),
             ("visits", visits.astype(np.float64)),
             (PRESENCE, visits),
         ]
         frame = pl.DataFrame([pl.Series(name, values) for name, values in columns])
-        return Tally(frame, {"key_0": selection.shard.lookups.labels, "bucket": None}, {"visits": "sum", PRESENCE: "sum"})
+        return Tally(frame, {"dimension": None, "key_0": selection.shard.lookups.labels, "bucket": None}, {"visits": "sum", PRESENCE: "sum"})
 
-    def _by_visit(self, selection: Selection, width: int) -> tuple[Ints, Ints]:
-        visits = selection.visits
-        return counted(_packed(self.dimension.read(selection.shard, visits), self._started(selection), width), self._bound(selection, width))
+    def _by_visit(self, selection: Selection, some: list[int]) -> _Parts:
+        codes = [self.dimensions[place].read(selection.shard, selection.visits) for place in some]
+        which, labels, numbers = numbered_together(codes, some, len(selection.shard.lookups.labels))
+        started = self._started(selection)
+        keys = np.concatenate([self._packed(one, started) for one in numbers])
+        return self._unpacked(which, labels, keys)
 
-    def _by_hit(self, selection: Selection, width: int) -> tuple[Ints, Ints]:
-        rows, owners, buckets = selection.once(("hits of visits", self.edges), lambda: self._hits(selection))
-        codes = self.dimension.read(selection.shard, rows)
-        there = np.flatnonzero(codes)
-        if len(there) < len(codes):
-            codes, owners, buckets = codes[there], owners[there], buckets[there]
-        bound = self._bound(selection, width)
-        return counted(distinct_pairs(owners, _packed(codes, buckets, width), bound)[1], bound)
+    def _by_hit(self, selection: Selection, some: list[int], rows: Rows, owners: Rows, buckets: Array) -> _Parts:
+        codes = [self.dimensions[place].read(selection.shard, rows) for place in some]
+        there = [np.flatnonzero(one) for one in codes]
+        which, labels, numbers = numbered_together([one[kept] for one, kept in zip(codes, there, strict=True)], some, len(selection.shard.lookups.labels))
+        keys = np.concatenate([self._packed(one, buckets[kept]) for one, kept in zip(numbers, there, strict=True)])
+        span = int(owners.max(initial=0)) + 1
+        visits = np.concatenate([owners[kept].astype(np.int64) + number * span for number, kept in enumerate(there)])
+        return self._unpacked(which, labels, distinct_pairs(visits, keys, len(labels) * self._width)[1])
 
-    def _bound(self, selection: Selection, width: int) -> int:
-        return len(selection.shard.lookups.labels) * width
+    @property
+    def _width(self) -> int:
+        return len(self.edges) - 1
+
+    def _packed(self, numbers: Array, buckets: Array) -> Ints:
+        packed = numbers.astype(np.int64)
+        packed *= self._width
+        packed += buckets
+        return packed
+
+    def _unpacked(self, which: Ints, labels: Ints, keys: Ints) -> _Parts:
+        """Of the keys that occur: dimension, label, bucket, and how many visits have it."""
+        present, visits = counted(keys, len(labels) * self._width)
+        value = present // self._width
+        return which[value], labels[value], present % self._width, visits
 
     def _started(self, selection: Selection) -> Array:
         """The bucket (u16) in which each of the visits started."""
@@ -79,10 +105,3 @@ class VisitsByValue:
         owners = shard.derived.visit_of[rows]
         stand = owners != NO_VISIT
         return (rows, owners, buckets) if stand.all() else (rows[stand], owners[stand], buckets[stand])
-
-
-def _packed(codes: Array, buckets: Array, width: int) -> Ints:
-    packed = codes.astype(np.int64)
-    packed *= width
-    packed += buckets
-    return packed

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -12,7 +11,6 @@ import polars as pl
 from upper_compass.core.dataset.coded_hits import Ints
 from upper_compass.core.engine.context import ReportContext
 from upper_compass.core.engine.dimensions import DIMENSIONS
-from upper_compass.core.engine.merging import stacked
 from upper_compass.core.engine.protocol import Tally
 from upper_compass.core.engine.selection import ReportFilter
 from upper_compass.core.engine.statistics import beyond_spread_p
@@ -53,21 +51,22 @@ def moved(context: ReportContext, plain: ReportFilter) -> tuple[pl.DataFrame, in
     """Candidates, and how many earlier windows there are. What is expected of a value is its mean share of all visits in them; of all visits, their mean."""
     windows = Windows.before(plain.start, plain.stop)
     asked = ReportFilter(windows.edges[0], plain.stop, segments=plain.segments, steered_by=plain.steered_by, with_excluded=plain.with_excluded)
-    values = [VisitsByValue(DIMENSIONS[name], windows.edges) for name in DIMENSIONS_THAT_MOVE]
-    every, *tallies = context.tally(asked, GroupBy(edges=windows.edges, columns=frozenset({"visits"})), *values)
+    values = VisitsByValue(tuple(DIMENSIONS[name] for name in DIMENSIONS_THAT_MOVE), windows.edges)
+    every, by_value = context.tally(asked, GroupBy(edges=windows.edges, columns=frozenset({"visits"})), values)
     totals = _in_windows(windows, np.zeros(len(every.frame), np.int64), every.frame["bucket"], every.frame["visits"], 1)[0]
     began = int(np.argmax(totals > 0)) + 1 if (totals > 0).any() else WINDOWS
     count = WINDOWS - began
     if count < MIN_WINDOWS:
         return pl.DataFrame(), max(count, 0)
-    named, counts = _by_value(tallies, windows)
+    named, counts = _by_value(by_value, windows)
     return _told(named, counts[:, began:], totals[began:]), count
 
 
-def _by_value(tallies: Sequence[Tally], windows: Windows) -> tuple[pl.DataFrame, Counts]:
+def _by_value(tally: Tally, windows: Windows) -> tuple[pl.DataFrame, Counts]:
     """The values of each dimension (`dimension`, `value`), and for each of them its visits in each window (f64, a row a value)."""
-    rows, which = stacked(tallies, ("key_0", "bucket", "visits"))
-    rows = rows.with_columns(pl.Series("dimension", DIMENSIONS_THAT_MOVE)[which]).filter(pl.col("key_0") != "")
+    rows = tally.as_texts().frame
+    names = pl.Series("dimension", DIMENSIONS_THAT_MOVE)[rows["dimension"]]
+    rows = rows.with_columns(names).filter(pl.col("key_0") != "")
     named = rows.group_by("dimension", pl.col("key_0").alias("value"), maintain_order=True).agg("bucket", "visits")
     place = np.repeat(np.arange(len(named)), named["bucket"].list.len().to_numpy())
     return named.select("dimension", "value"), _in_windows(windows, place, named["bucket"].explode(), named["visits"].explode(), len(named))
