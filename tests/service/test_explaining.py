@@ -288,6 +288,26 @@ def test_a_share_has_an_interval_where_it_is_asked_for(visited):
     assert plain["share_low"] is None and plain["touches"] is None
 
 
+def test_a_file_of_credits_has_the_intervals_that_are_seen(visited):
+    columns = [{"id": "c", "measure": "conversions", "model": "linear", "with_interval": True}, {"id": "d", "measure": "conversions", "model": "last touch"}]
+    asked = {"period": period(), "versus": "none", "goal": goal_of_bookings(visited), "dimensions": ["page"], "columns": columns}
+    headers = sign_in(visited, "viewer")
+    [table, _] = visited.post("/api/v1/sites/mill/reports/table", json=asked, headers=headers).json()["columns"]
+
+    def lines(file_format, **changes):
+        params = {"format": file_format, "rows": "shown"}
+        return visited.post("/api/v1/sites/mill/exports/table", params=params, json=asked | changes, headers=headers).text.splitlines()
+
+    told = [json.loads(line) for line in lines("jsonl")]
+    assert [(one["c"], one["c_share_low"], one["c_share_high"]) for one in told] == list(
+        zip(table["values"], table["share_low"], table["share_high"], strict=True)
+    )
+    assert set(told[0]) == {"page", "c", "c_share_low", "c_share_high", "d"}
+    assert lines("csv")[0].split(",")[1:4] == ["Conversions", '"Conversions', ' share from"']
+    assert [json.loads(line) for line in lines("jsonl", offset=1)] == told[1:]
+    assert len(lines("jsonl", dimensions=[])) == 1
+
+
 @pytest.mark.parametrize(
     ("column", "says"),
     [

@@ -26,7 +26,7 @@ from upper_compass.core.engine.protocol import Tally
 from upper_compass.core.engine.tally import PEOPLE_COLUMNS
 from upper_compass.core.reports.below import shared_below
 from upper_compass.core.reports.columns import Asked, Sums, column_values, joined, plan
-from upper_compass.core.reports.intervals import add_intervals
+from upper_compass.core.reports.intervals import ENDS, intervals
 from upper_compass.core.reports.ranking import filtered, page_of, remainder
 from upper_compass.core.reports.unrated import unrated
 
@@ -50,13 +50,15 @@ def table(context: ReportContext, request: TableRequest, goals: Mapping[int, Goa
         result.rows = [list(row) for row in keys.rows()]
         result.count = len(fitting.frame)
         result.columns = column_values(asked, fitting.frame[pl.Series(places)], total)
-        add_intervals(context, asked, by, result.rows, result.columns)
+        for id_, ends in intervals(context, asked, by, keys).items():
+            column = next(one for one in result.columns if one.id == id_)
+            column.share_low, column.share_high = (ends[name].to_list() for name in ENDS)
         result.rest = None if by.by_hit or _has_every_touch(asked) else remainder(asked, fitting, places, total)
     return result
 
 
-def whole_table(context: ReportContext, request: TableRequest, goals: Mapping[int, Goal]) -> tuple[Asked, pl.DataFrame, Sums]:
-    """All rows of a table that fit its conditions, in its order, however many: what was asked, keys (String) and sums, a row each.
+def whole_table(context: ReportContext, request: TableRequest, goals: Mapping[int, Goal]) -> tuple[Asked, KeyedBy, pl.DataFrame, Sums]:
+    """All rows of a table that fit its conditions, in its order, however many: what was asked, by what, keys (String) and sums, a row each.
 
     Without dimensions there are no keys, and the totals are the one row.
     """
@@ -64,10 +66,10 @@ def whole_table(context: ReportContext, request: TableRequest, goals: Mapping[in
     by = _keyed_by(context, request)
     rows, total = _rows_and_total(context, asked, by)
     if not request.dimensions:
-        return asked, pl.DataFrame(), total
+        return asked, by, pl.DataFrame(), total
     fitting = filtered(asked, shared_below(context, request, goals, asked, by, rows), request)
     places, keys = page_of(asked, fitting, request.model_copy(update={"offset": 0, "limit": len(fitting.frame) + 1}), _order_of(by, request))
-    return asked, keys, fitting.frame[pl.Series(places)]
+    return asked, by, keys, fitting.frame[pl.Series(places)]
 
 
 def _keyed_by(context: ReportContext, request: TableRequest) -> KeyedBy:
