@@ -9,7 +9,7 @@ from typing import ClassVar
 import numpy as np
 import polars as pl
 
-from upper_compass.core.dataset.coded_hits import Ints
+from upper_compass.core.dataset.coded_hits import Codes, Ints
 from upper_compass.core.dataset.visits import NO_VISIT, Rows
 from upper_compass.core.engine.dimensions import Dimension
 from upper_compass.core.engine.group_by import counted, distinct_pairs
@@ -59,7 +59,7 @@ class VisitsByValue:
 
     def _by_visit(self, selection: Selection, some: list[int]) -> _Parts:
         codes = [self.dimensions[place].read(selection.shard, selection.visits) for place in some]
-        which, labels, numbers = numbered_together(codes, some, len(selection.shard.lookups.labels))
+        which, labels, numbers = _numbered(codes, some, len(selection.shard.lookups.labels))
         started = self._started(selection)
         keys = np.concatenate([self._packed(one, started) for one in numbers])
         return self._unpacked(which, labels, keys)
@@ -67,7 +67,7 @@ class VisitsByValue:
     def _by_hit(self, selection: Selection, some: list[int], rows: Rows, owners: Rows, buckets: Array) -> _Parts:
         codes = [self.dimensions[place].read(selection.shard, rows) for place in some]
         there = [np.flatnonzero(one) for one in codes]
-        which, labels, numbers = numbered_together([one[kept] for one, kept in zip(codes, there, strict=True)], some, len(selection.shard.lookups.labels))
+        which, labels, numbers = _numbered([one[kept] for one, kept in zip(codes, there, strict=True)], some, len(selection.shard.lookups.labels))
         keys = np.concatenate([self._packed(one, buckets[kept]) for one, kept in zip(numbers, there, strict=True)])
         span = int(owners.max(initial=0)) + 1
         visits = np.concatenate([owners[kept].astype(np.int64) + number * span for number, kept in enumerate(there)])
@@ -105,3 +105,8 @@ class VisitsByValue:
         owners = shard.derived.visit_of[rows]
         stand = owners != NO_VISIT
         return (rows, owners, buckets) if stand.all() else (rows[stand], owners[stand], buckets[stand])
+
+
+def _numbered(codes: list[Codes], some: list[int], bound: int) -> tuple[Ints, Ints, list[Array]]:
+    """See `numbered_together`; codes of one dimension alone, of which there are many, are counted as they are."""
+    return numbered_together(codes, some, bound) if len(some) > 1 else (np.full(bound, some[0]), np.arange(bound), [*codes])
