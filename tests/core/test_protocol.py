@@ -94,6 +94,16 @@ def test_sums_by_any_keys_are_those_of_a_plain_walk(data, count):
         assert {tuple(row[:-2]): tuple(row[-2:]) for row in found.select(*names, "half", PRESENCE).rows()} == expected
 
 
+def test_counts_without_a_sign_are_taken_back():
+    labels = Dictionary()
+
+    def counting(times, sign):
+        frame = pl.DataFrame({"key": labels.encode(pl.Series(["a"])), "times": pl.Series([times], dtype=pl.UInt32), PRESENCE: [times]})
+        return Tally(frame, {"key": labels}, {"times": "sum", PRESENCE: "sum"}, sign)
+
+    assert merge([counting(5, 1), counting(3, -1)]).frame["times"].to_list() == [2]
+
+
 def test_a_tally_that_leaves_the_process_carries_texts_and_merges_with_codes():
     one = reading_of(numbered([hit(0, url=HOME + "a"), hit(1, url=HOME + "b")]))
     other = reading_of(numbered([hit(0, url=HOME + "b", visitor="b")]))

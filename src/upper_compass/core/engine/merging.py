@@ -61,16 +61,14 @@ def _alike(tallies: Sequence[Tally]) -> tuple[Sequence[Tally], Mapping[str, Dict
 
 def _summed(tallies: Sequence[Tally], keys: Mapping[str, Dictionary | None], columns: Sequence[str]) -> pl.DataFrame | None:
     """Sums by keys that are numbers, column by column; None where they are not, and where very many rows are sooner sorted by a plan of the frames."""
-    lengths = [len(tally.frame) for tally in tallies]
     if not all(tally.frame.schema[name].is_integer() for tally in tallies for name in keys):
         return None
     places = [[tally.frame[name].to_numpy() for name in keys] for tally in tallies]
-    if sum(lengths) > MANY_ROWS and prod(max(int(part.max(initial=0)) + 1 for part in parts) for parts in zip(*places, strict=True)) > TABLE_SHARE * sum(
-        lengths
-    ):
+    rows = sum(len(tally.frame) for tally in tallies)
+    if rows > MANY_ROWS and _cells(places) > TABLE_SHARE * rows:
         return None
     space = KeySpace(*places)
-    groups = space.groups or [np.zeros(length, np.int64) for length in lengths]
+    groups = space.groups or [np.zeros(len(tally.frame), np.int64) for tally in tallies]
     made = {name: labels.astype(tallies[0].frame[name].to_numpy().dtype) for name, labels in zip(keys, space.labels, strict=True)}
     for name in columns:
         parts = [(group, tally.sign, tally.frame[name]) for group, tally in zip(groups, tallies, strict=True) if name in tally.reducers]
@@ -85,12 +83,18 @@ def _summed(tallies: Sequence[Tally], keys: Mapping[str, Dictionary | None], col
     return pl.DataFrame([pl.Series(name, values if there.all() else values[there]) for name, values in made.items()])
 
 
+def _cells(places: Sequence[Sequence[Array]]) -> int:
+    """How many places a table of all keys that there may be has."""
+    return prod(max(int(part.max(initial=0)) + 1 for part in parts) for parts in zip(*places, strict=True))
+
+
 def _sum_of(parts: Sequence[tuple[Array, int, pl.Series]], count: int, *, exactly: bool) -> Array:
     """A column summed by group: of each tally the group of its rows, of which each stands once, its sign, and its values."""
     is_whole = parts[0][2].dtype.is_integer()
-    summed = np.zeros(count, np.int64 if is_whole else np.float64)
+    summed: Array = np.zeros(count, np.int64 if is_whole else np.float64)
     for group, sign, values in parts:
-        summed[group] += values.to_numpy() if sign > 0 else -values.to_numpy()
+        added = values.to_numpy().astype(summed.dtype, copy=False)  # what has no sign of its own has one here
+        summed[group] += added if sign > 0 else -added
     if is_whole or exactly or all(sign > 0 for _, sign, _ in parts):
         return summed
     weight = np.zeros(count)
