@@ -98,15 +98,22 @@ def test_step_by_step_is_the_same_as_at_once_in_memory_and_mapped(hits, steps, c
     assert (answers(again), lists(again)) == (answers(whole), lists(whole))
 
 
-def test_a_small_site_is_one_shard_and_is_split_when_it_has_grown():
+def test_a_small_site_is_put_down_in_its_shards_and_read_as_one_until_it_has_grown():
     site_dataset.SPLIT_FROM, site_dataset.COMPACT_FROM = 10, 3
     ordered = numbered([hit(9 * DAY + i, visitor=str(i)) for i in range(24)])
-    frames, counts = empty(), []
+    frames, counts, places = empty(), [], {}
     for done in range(0, 24, 4):
         frames = site_dataset.advance(frames, [raw_frame(ordered[done : done + 4])], done + 4)
-        counts.append(len(frames.main.shards))
-    assert counts == [1, 1, 2, 2, 2, 2]
-    assert sum(map(len, frames.parts())) == 24
+        put_down = [PlacedHits(hits) for hits in frames.by_shard()]
+        for number, shard in enumerate(put_down):
+            for visitor in shard.hits["visitor"]:
+                places.setdefault(visitor, set()).add(number)
+        again = site_dataset.of_shards(rules(), REFERENCE, frames.dictionaries, put_down, frames.seq)
+        assert sum(map(len, again.parts())) == sum(map(len, frames.parts())) == done + 4
+        counts.append((len(frames.main.shards), len(again.main.shards)))
+    assert counts == [(1, 1), (1, 1), (2, 2), (2, 2), (2, 2), (2, 2)]
+    assert sorted(map(len, places.values())) == [1] * 24  # whoever comes again is where they were
+    assert set.union(*places.values()) == {0, 1}
 
 
 def test_what_does_not_fit_is_mapped_and_takes_no_memory(tmp_path):

@@ -1,7 +1,7 @@
 """One site's hits as shards, brought up to date by what came since.
 
-Visitors are split by a hash among the shards of the main level, which hold most of them; of a small site there is one. Whoever does something after
-that was made is taken over, with all their hits, by the deltas: the last of these is small and takes in what arrives; when it has grown it stays, and is
+Visitors are split by a hash among the shards of the main level, which hold most of them; so they are put down, and those of a small site are read as one. Whoever
+does something after that was made is taken over, with all their hits, by the deltas: the last of these is small and takes in what arrives; when it has grown it stays, and is
 joined with the one before when that is of about its size. So only the visitors who did something are derived anew, and little else, however much has
 gathered. When the deltas have grown to a fair part of the main level, all are compacted into a new one.
 
@@ -41,7 +41,7 @@ from upper_compass.core.definitions.reference import Reference
 from upper_compass.core.definitions.site_rules import SiteRules
 from upper_compass.frames.placing import PlacedHits, Placing
 
-# Into so many shards the visitors of the main level are split, from so many hits on: fewer are read sooner in one.
+# Into so many shards visitors are split; those of a site of fewer hits than this are read as one, for that is quicker (docs/performance.md).
 SHARDS = 8
 SPLIT_FROM = 400_000
 # Hits of the last delta, and how many times larger each level before it is at least.
@@ -139,14 +139,14 @@ class SiteDataset:
         return (_valid_hits(shard) for level in (self.main, *self.deltas) for shard in level.valid)
 
     def by_shard(self) -> Iterator[pl.DataFrame]:
-        """All coded hits, each once, in the shards of the main level, each in order (frames of CODED_SCHEMA)."""
-        count = len(self.main.valid)
-        splitting, pieces = _Splitting(self.dictionaries, count), _nothing(count)
-        for part in (_valid_hits(shard) for level in self.deltas for shard in level.valid):
+        """All coded hits, each once, in the SHARDS that visitors are split into, each in order (frames of CODED_SCHEMA)."""
+        standing, gathered = _standing(self)
+        splitting, pieces = _Splitting(self.dictionaries, SHARDS), _nothing(SHARDS)
+        for part in gathered:
             _hand_out(splitting.split(part), pieces, lambda piece: piece)
-        for number, shard in enumerate(self.main.valid):
+        for number, shard in enumerate(standing):
             yield _joined(shard, pieces[number])
-            if shard.let_go:
+            if shard and shard.let_go:
                 shard.let_go()
 
     @cached_property
@@ -197,6 +197,8 @@ def of_shards(
     lookups = DimensionLookups(rules, reference, dictionaries)
     orders = pl.concat([_orders_of(one.hits) for one in shards])
     repeated = repeated_orders(orders) if repeated is None else repeated
+    if len(shards) > 1 and sum(len(one.hits) for one in shards) < SPLIT_FROM:
+        shards[:] = [(placing or Placing()).begin().keep(in_order(pl.concat([one.hits for one in shards])))]
     shards.reverse()
     main = tuple(_shard_of(one, lookups, repeated) for one in _taken_out(shards))
     return SiteDataset(dictionaries, lookups, Level(main, main, repeated), orders, repeated, seq, placing=placing or Placing())
@@ -332,6 +334,13 @@ def _hand_out(split: Iterable[pl.DataFrame], pieces: Sequence[list[pl.DataFrame]
             pieces[number].append(keep(piece))
 
 
+def _standing(dataset: SiteDataset) -> tuple[list[Shard | None], Iterator[pl.DataFrame]]:
+    """Of each of SHARDS the shard of the main level that it is, none where these are read as one; and all other hits, which are to be split among them."""
+    is_split = len(dataset.main.valid) == SHARDS
+    others = dataset.deltas if is_split else (dataset.main, *dataset.deltas)
+    return [*dataset.main.valid] if is_split else [None] * SHARDS, (_valid_hits(shard) for level in others for shard in level.valid)
+
+
 def _joined(shard: Shard | None, pieces: Sequence[pl.DataFrame]) -> pl.DataFrame:
     """The hits of a shard, if any, together with others, in order; the same frame where there is nothing to change."""
     standing = _valid_hits(shard) if shard else NO_HITS
@@ -349,13 +358,11 @@ def _shard_of(placed: PlacedHits, lookups: DimensionLookups, repeated: Ints) -> 
 def _compacted(dataset: SiteDataset, lookups: DimensionLookups, parts: Iterable[pl.DataFrame], seq: int, repeated: Ints | None) -> SiteDataset:
     """All hits, with parts (frames of CODED_SCHEMA) that come, as one level. A part is let go of when it is split, and what was split when its shard is made.
 
-    Whoever stands in one of SHARDS shards of the main level stays there; what stands in a single one is split too when there is enough.
+    Whoever stands in one of SHARDS shards of the main level stays there; those that were read as one are read each by itself when there is enough.
     """
     splitting, pieces, place = _Splitting(dataset.dictionaries, SHARDS), _nothing(SHARDS), dataset.placing.begin()
-    is_split = len(dataset.main.valid) == SHARDS
-    standing: list[Shard | None] = [*dataset.main.valid] if is_split else [None] * SHARDS
+    standing, gathered = _standing(dataset)
     new_orders, count = [dataset.orders], 0
-    gathered = (_valid_hits(shard) for level in (dataset.deltas if is_split else (dataset.main, *dataset.deltas)) for shard in level.valid)
     for part in gathered:
         _hand_out(splitting.split(part), pieces, lambda piece: place.keep(piece).hits)
         count += len(part)
@@ -364,7 +371,7 @@ def _compacted(dataset: SiteDataset, lookups: DimensionLookups, parts: Iterable[
         _hand_out(splitting.split(part), pieces, lambda piece: place.keep(piece).hits)
         count += len(part)
         del part
-    if not is_split and count < SPLIT_FROM:
+    if standing[0] is None and count < SPLIT_FROM:
         standing, pieces = [None], [list(chain(*pieces))]
     lookups.extend()
     orders = pl.concat(new_orders)
