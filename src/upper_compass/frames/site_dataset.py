@@ -1,9 +1,9 @@
 """One site's hits as shards, brought up to date by what came since.
 
-Visitors are split by a hash among the shards of the main level, which hold most of them; so they are put down, and those of a small site are read as one. Whoever
-does something after that was made is taken over, with all their hits, by the deltas: the last of these is small and takes in what arrives; when it has grown it stays, and is
-joined with the one before when that is of about its size. So only the visitors who did something are derived anew, and little else, however much has
-gathered. When the deltas have grown to a fair part of the main level, all are compacted into a new one.
+Visitors are split by a hash among the shards of the main level, which hold most of them; so they are put down, and those of a small site are read as
+one. Whoever does something after that was made is taken over, with all their hits, by the deltas: the last of these is small and takes in what arrives;
+when it has grown it stays, and is joined with the one before when that is of about its size. So only the visitors who did something are derived anew, and
+little else, however much has gathered. When the deltas have grown to a fair part of the main level, all are compacted into a new one.
 
 What a large level still counts of visitors who left it is retracted by shards of its own that hold just them, so that what was tallied of it
 stays true (see `ShardSet`). From a small level they are taken out.
