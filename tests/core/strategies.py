@@ -1,5 +1,7 @@
 """Any hits, drawn so that the rules' edges come up often: equal times, pauses of just the gap, evidence of every kind."""
 
+import random
+
 from hypothesis import strategies as st
 
 from tests.core.building import DAY, MINUTE
@@ -39,6 +41,22 @@ ITEMS = (
     None, "[]", '[{"sku":"rye","quantity":2,"price":1.5}]', '[{"sku":"rye","price":4},{"name":"oven","price":90,"quantity":1},{"sku":"rye","quantity":0.5,"price":2}]',
     '[{"name":"rye","price":3}]', "[{}]",
 )  # fmt: skip
+
+
+def _crowd(seed):
+    rng, hits = random.Random(seed), []
+    for visitor in range(rng.choice((2, 5, 40))):
+        at, agent = 10 * DAY + rng.randrange(40) * 60 * MINUTE, rng.choice((PHONE, DESKTOP))
+        for _ in range(rng.randint(1, 10)):
+            at += rng.choice((0, 0, 1000, MINUTE, MINUTE, 5 * MINUTE, 15 * MINUTE, 30 * MINUTE, 31 * MINUTE))
+            kind = rng.choice(("view", "view", "view", "event", "order"))
+            one = {"at": at, "kind": kind, "visitor": f"v{visitor}", "url": f"https://mill.example/{rng.choice(PAGES[:3])}", "referrer": None}
+            hits.append(one | {"user_agent": agent, "robot": False, "internal": False} | ({"name": rng.choice((*NAMES, "/shop"))} if kind == "event" else {}))
+    return [one | {"seq": i + 1} for i, one in enumerate(sorted(hits, key=lambda one: one["at"]))]
+
+
+# Hits of two or many who go from page to page and do something there: what seldom meets in a few hits is there at once, and costs one reading.
+crowds = st.integers(0, 2**32 - 1).map(_crowd)
 
 
 @st.composite

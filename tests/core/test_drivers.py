@@ -74,7 +74,7 @@ def by_hand(hits):
     return found, len(visits), sum(converts for _, _, converts in visits)
 
 
-@settings(max_examples=60)
+@settings(max_examples=30)
 @given(HITS, st.sampled_from([1, 3]))
 def test_pages_are_held_against_visits_of_the_same_channels(drawn, shards):
     hits = hits_of(drawn)

@@ -127,7 +127,7 @@ def test_what_does_not_fit_is_mapped_and_takes_no_memory(tmp_path):
 
 
 @given(hit_lists(most=30), st.integers(1, 20))
-@settings(max_examples=12)
+@settings(max_examples=6)
 def test_rules_that_only_read_visits_derive_none_and_answer_as_if_they_had(hits, first):
     ordered = sorted(hits, key=lambda one: one["seq"])
     site_dataset.COMPACT_FROM = 3

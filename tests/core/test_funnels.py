@@ -13,7 +13,7 @@ from tests.core.asking import reading_of
 from tests.core.building import DAY, HOME, MINUTE, REFERENCE, hit, numbered, rules
 from tests.core.oracle import page_of, visits_of
 from tests.core.segment_oracle import matches
-from tests.core.strategies import hit_lists
+from tests.core.strategies import crowds, hit_lists
 from upper_compass.core.definitions.funnels import Funnel, FunnelRequest, FunnelSeriesRequest, FunnelSuggestionRequest
 from upper_compass.core.reports.funnel import funnel, funnel_series
 from upper_compass.core.reports.funnel_suggestion import funnel_suggestion
@@ -86,8 +86,8 @@ def lost_of(ways, units, of_visits, count):
     return [(pages.pop("", 0), dict(pages)) for pages in found]
 
 
-@given(hit_lists(18), FUNNELS, st.booleans(), st.sampled_from([1, 3]))
-@settings(max_examples=120)
+@given(st.one_of(hit_lists(18), crowds), FUNNELS, st.booleans(), st.sampled_from([1, 3]))
+@settings(max_examples=40)
 def test_any_funnel_is_that_of_all_choices(hits, asked, at_once, shards):
     if at_once:  # many hits of one moment
         hits = [one | {"at": one["at"] - one["at"] % (4 * MINUTE)} for one in hits]

@@ -35,7 +35,7 @@ def replicated(reading, dimension, model):
     return {value: row for (value, is_whole), row in rows.items() if not is_whole and row.max() > 1e-9}, rows[("", 1)]
 
 
-@settings(max_examples=30)
+@settings(max_examples=12)
 @given(hit_lists(), st.sampled_from(["source", "page"]), MODELS)
 def test_a_replicate_is_the_credit_of_each_visitor_as_often_as_they_are_drawn(hits, dimension, model):
     hits = [one | {"name": "book"} if one["kind"] == "event" else one for one in hits]

@@ -88,7 +88,7 @@ def converted_share(chains, without=None):
 
 
 @given(hit_lists(), st.booleans(), st.sampled_from([*OF_VISIT, *OF_HIT]), st.sampled_from(["own visit", 1, 30]), st.booleans(), st.sampled_from([1, 3]))
-@settings(max_examples=80)
+@settings(max_examples=40)
 def test_any_removal_effect_is_that_of_chains_solved_without_the_value(hits, all_book, dimension, reach, counts_direct, shards):
     hits = [one | {"name": "book"} if all_book and one["kind"] == "event" else one for one in hits]
     more = REMOVAL | {"reach": reach, "counts_direct": counts_direct}
