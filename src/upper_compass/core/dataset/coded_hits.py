@@ -49,6 +49,8 @@ RAW_SCHEMA: dict[str, pl.DataType] = PLAIN | {name: pl.String() for name in CODE
 KEY_BITS = 62
 MAX_CHUNKS = 64
 FEW_TEXTS = 100
+# A dictionary of so many texts at most knows their codes by heart; beyond, that would take more memory than the texts.
+SMALL = 1_000
 # So many texts that were asked for by themselves are remembered with their codes.
 MAX_FOUND = 2_000
 CODED_SCHEMA: dict[str, pl.DataType] = PLAIN | {name: pl.UInt32() for name in CODED}
@@ -96,6 +98,9 @@ class Dictionary:
         self._index = HashIndex()
         self._growing = threading.Lock()
         self._found: dict[str, int] = {}
+        self._codes: dict[str, int] | None = None
+        if len(self._texts) <= SMALL:
+            self._codes = {text: code for code, text in enumerate(self._texts.to_list())}
 
     def __len__(self) -> int:
         return len(self._texts)
@@ -128,8 +133,18 @@ class Dictionary:
         distinct = list(dict.fromkeys(text for text in texts if text))
         if not distinct:
             return np.zeros(len(texts), np.uint32)
-        codes = dict(zip(distinct, self._taken_in(pl.Series("text", distinct, dtype=pl.String)).tolist(), strict=True))
+        codes = self._few_taken_in(distinct)
         return np.array([codes[text] if text else 0 for text in texts], np.uint32)
+
+    def _few_taken_in(self, distinct: list[str]) -> dict[str, int]:
+        """Distinct texts with their codes, and perhaps others; those not seen before are taken in."""
+        with self._growing:
+            codes = self._codes
+            if codes is not None:
+                if fresh := [text for text in distinct if text not in codes]:
+                    self._append(pl.Series("text", fresh, dtype=pl.String))
+                return codes
+        return dict(zip(distinct, self._taken_in(pl.Series("text", distinct, dtype=pl.String)).tolist(), strict=True))
 
     def _taken_in(self, distinct: pl.Series) -> Codes:
         """Codes (u32) of distinct texts; those not seen before are taken in."""
@@ -137,11 +152,21 @@ class Dictionary:
             codes, known = self._looked_up(distinct)
             if not known.all():
                 codes[~known] = np.arange(len(self._texts), len(self._texts) + int((~known).sum()), dtype=np.uint32)
-                self._texts = pl.concat([self._texts, distinct.filter(~known)], rechunk=self._texts.n_chunks() > MAX_CHUNKS)
+                self._append(distinct.filter(~known))
         return codes
+
+    def _append(self, fresh: pl.Series) -> None:
+        """Texts that come next by code; whoever grows the dictionary alone may call this."""
+        if self._codes is not None:
+            self._codes.update(zip(fresh.to_list(), range(len(self._texts), len(self._texts) + len(fresh)), strict=True))
+        self._texts = pl.concat([self._texts, fresh], rechunk=self._texts.n_chunks() > MAX_CHUNKS)
+        if len(self._texts) > SMALL:
+            self._codes = None
 
     def find(self, text: str) -> int | None:
         """The code of a text, or None when it was never seen."""
+        if (small := self._codes) is not None:
+            return small.get(text)
         if (code := self._found.get(text)) is not None:  # it stays what it is
             return code
         with self._growing:

@@ -118,8 +118,11 @@ class DimensionLookups:
         return self.labels.encode(pl.Series([read(text) for text in texts], dtype=pl.String))
 
     def _addresses(self, urls: pl.Series) -> pl.DataFrame:
-        """Addresses in parts; those of a copy are the original's. The first copy that fits."""
-        parts = split_addresses(urls)
+        """Addresses in parts; those of a copy are the original's."""
+        return self._of_originals(split_addresses(urls))
+
+    def _of_originals(self, parts: pl.DataFrame) -> pl.DataFrame:
+        """Parts of addresses, with those of the original where it is of a copy. The first copy that fits."""
         if not self.rules.copies:
             return parts
         host, path = pl.col("host").str.strip_prefix("www."), pl.col("path")
@@ -135,7 +138,8 @@ class DimensionLookups:
         return parts.with_columns(hosts.alias("host"), paths.alias("path"))
 
     def _urls(self, urls: pl.Series) -> dict[str, npt.NDArray[Any]]:
-        parts = self._addresses(urls)
+        sent = split_addresses(urls)
+        parts = self._of_originals(sent)
         keys = self.traffic_sources.query_keys
         values = query_values(parts["query"], keys + list(self.rules.kept_query_keys))
         pages = self._pages(self._paths(parts), values)
@@ -145,7 +149,7 @@ class DimensionLookups:
             "page": self.labels.encode(pages),
             "host": self.labels.encode(hosts),
             # Whether a referrer lies on the same host goes by the host that was sent.
-            "bare_host": self.labels.encode(split_addresses(urls)["host"].fill_null("").str.strip_prefix("www.")),
+            "bare_host": self.labels.encode(sent["host"].fill_null("").str.strip_prefix("www.")),
             "page_group": self.labels.encode(self._groups(pages)),
             "url_source": self._source_column(evidence, kind=None),
         }

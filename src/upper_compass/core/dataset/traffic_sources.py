@@ -72,17 +72,19 @@ def raw_of(key: str) -> str:
 def query_values(queries: pl.Series, keys: list[str]) -> pl.DataFrame:
     """For each key two columns, a row per query: `value_of(key)`, its first value that is not empty, decoded as a form is, and `raw_of(key)`."""
     wanted = list(dict.fromkeys(keys))
-    rows = queries.to_frame("query").with_row_index("row")
-    tokens = rows.filter(pl.col("query") != "").with_columns(pl.col("query").str.split("&").alias("token")).explode("token")
-    tokens = tokens.select("row", pl.col("token").str.splitn("=", 2).struct.rename_fields(["key", "value"]).alias("pair")).unnest("pair")
-    tokens = tokens.with_columns(_decoded("key"), pl.col("value").fill_null("").alias("raw"))
-    tokens = tokens.filter(pl.col("key").is_in(wanted)).with_columns(_decoded("value"))
-    tokens = tokens.filter(pl.col("value").str.strip_chars(_WHITE) != "").unique(["row", "key"], keep="first", maintain_order=True)
-    table = rows.select("row")
-    for key in wanted:
-        own = tokens.filter(pl.col("key") == key).select("row", pl.col("value").alias(value_of(key)), pl.col("raw").alias(raw_of(key)))
-        table = table.join(own, on="row", how="left", maintain_order="left")
-    return table.drop("row").fill_null("")
+    nothing = pl.repeat("", len(queries), eager=True)
+    columns = {name: nothing.clone() for key in wanted for name in (value_of(key), raw_of(key))}
+    asked = queries.to_frame("query").with_row_index("row").filter(pl.col("query") != "")
+    if len(asked):
+        tokens = asked.with_columns(pl.col("query").str.split("&").alias("token")).explode("token")
+        tokens = tokens.select("row", pl.col("token").str.splitn("=", 2).struct.rename_fields(["key", "value"]).alias("pair")).unnest("pair")
+        tokens = tokens.with_columns(_decoded("key"), pl.col("value").fill_null("").alias("raw"))
+        tokens = tokens.filter(pl.col("key").is_in(wanted)).with_columns(_decoded("value"))
+        tokens = tokens.filter(pl.col("value").str.strip_chars(_WHITE) != "").unique(["row", "key"], keep="first", maintain_order=True)
+        for (key,), own in tokens.partition_by("key", as_dict=True).items():
+            columns[value_of(key)].scatter(own["row"], own["value"])
+            columns[raw_of(key)].scatter(own["row"], own["raw"])
+    return pl.DataFrame(columns)
 
 
 def _decoded(column: str) -> pl.Expr:
