@@ -1,5 +1,6 @@
 """Frames brought up to date answer as frames made from everything at once, also when hits come late and out of order."""
 
+from unittest.mock import patch
 from zoneinfo import ZoneInfo
 
 import polars as pl
@@ -10,7 +11,8 @@ from hypothesis import strategies as st
 from tests.core.asking import asked
 from tests.core.building import DAY, REFERENCE, hit, numbered, raw_frame, rules
 from tests.core.strategies import hit_lists
-from upper_compass.core.dataset.coded_hits import Dictionaries
+from upper_compass.core.dataset import coded_hits
+from upper_compass.core.dataset.coded_hits import Dictionaries, Dictionary
 from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.hits import Kind
 from upper_compass.core.definitions.requests import TableRequest
@@ -225,6 +227,7 @@ def test_a_dictionary_gives_a_text_the_same_code_for_ever():
 
 
 def test_texts_of_the_same_hash_are_told_apart(monkeypatch):
+    monkeypatch.setattr(coded_hits, "SMALL", 0)  # hashes are not asked while it knows all by heart
     monkeypatch.setattr(pl.Series, "hash", lambda self: pl.Series([len(text) for text in self], dtype=pl.UInt64))
     names = Dictionaries()["name"]
     assert names.encode(pl.Series(["aa", "bb", "c", "aa"])).tolist() == [1, 2, 3, 1]
@@ -232,10 +235,24 @@ def test_texts_of_the_same_hash_are_told_apart(monkeypatch):
     assert [names.find(text) for text in ("aa", "bb", "dd", "ee", "e", "")] == [1, 2, 4, None, 5, 0]
 
 
-@given(st.lists(st.lists(st.text("abc", max_size=3), max_size=8), max_size=8))
-def test_a_dictionary_decodes_what_it_encoded(batches):
+def test_a_dictionary_that_grew_large_holds_its_texts_once(monkeypatch):
+    monkeypatch.setattr(coded_hits, "SMALL", 3)
     names = Dictionaries()["name"]
-    for batch in batches:
-        texts = pl.Series("text", batch, dtype=pl.String)
-        assert names.decode(names.encode(texts)).to_list() == batch
+    names.encode(pl.Series(["a" * 1_000, "b" * 1_000]))
+    assert names.size > 4_000
+    names.encode(pl.Series(["c" * 1_000]))
+    assert 3_000 < names.size < 4_000
+
+
+@given(st.lists(st.lists(st.text("abc", max_size=3), max_size=8), max_size=8), st.integers(0, 20), st.integers(0, 6))
+def test_a_dictionary_of_any_size_decodes_what_it_encoded_and_finds_it(batches, small, few):
+    """However many texts it knows by heart, and however few are coded by themselves."""
+    with patch.multiple(coded_hits, SMALL=small, FEW_TEXTS=few):
+        names = Dictionaries()["name"]
+        for batch in batches:
+            texts = pl.Series("text", batch, dtype=pl.String)
+            assert names.decode(names.encode(texts)).to_list() == batch
+        read_again = Dictionary(names.texts)
+    assert [names.find(text) for text in names.texts] == [read_again.find(text) for text in names.texts] == list(range(len(names)))
+    assert names.find("d") is read_again.find("d") is None
     assert names.texts.is_unique().all()

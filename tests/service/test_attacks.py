@@ -57,9 +57,10 @@ def going_on(server):
     faults, asked = [], []
 
     def look():
+        # Not verified: reading the machine's authorities each time would take longer than what is asked.
         while not done.is_set() or not asked:
             try:
-                with httpx.Client(base_url=server.address, timeout=PATIENCE) as client:
+                with httpx.Client(base_url=server.address, timeout=PATIENCE, verify=False) as client:
                     answers = (client.get("/health").status_code, client.post("/collect?site=mill", json=a_hit(visitor="bystander")).status_code)
                 asked.append(answers)
                 if answers != (200, 204):

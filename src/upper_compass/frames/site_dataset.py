@@ -155,7 +155,7 @@ class SiteDataset:
         shards = [shard for level in (self.main, *self.deltas) for shard in level.shards]
         hits = sum(int(shard.hits.estimated_size()) for shard in shards if not shard.is_mapped)
         held = hits + sum(int(shard.derived.visits.estimated_size()) + 6 * len(shard.hits) for shard in shards)
-        return held + sum(int(self.dictionaries[name].texts.estimated_size()) + 12 * len(self.dictionaries[name]) for name in CODED)
+        return held + sum(self.dictionaries[name].size for name in CODED)
 
 
 def _valid_hits(shard: Shard) -> pl.DataFrame:

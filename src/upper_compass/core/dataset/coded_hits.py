@@ -51,6 +51,8 @@ MAX_CHUNKS = 64
 FEW_TEXTS = 100
 # A dictionary of so many texts at most knows their codes by heart; beyond, that would take more memory than the texts.
 SMALL = 1_000
+# Bytes for each text besides its letters: of its hash and code, and where it is known by heart.
+HASHED, BY_HEART = 12, 150
 # So many texts that were asked for by themselves are remembered with their codes.
 MAX_FOUND = 2_000
 CODED_SCHEMA: dict[str, pl.DataType] = PLAIN | {name: pl.UInt32() for name in CODED}
@@ -109,6 +111,12 @@ class Dictionary:
     def texts(self) -> pl.Series:
         """All texts, by code."""
         return self._texts
+
+    @property
+    def size(self) -> int:
+        """About how many bytes it holds."""
+        texts, count = int(self._texts.estimated_size()), len(self._texts)
+        return texts + HASHED * count + (0 if self._codes is None else texts + BY_HEART * count)
 
     def since(self, length: int) -> pl.Series:
         """The texts that came after the dictionary had `length` of them."""
