@@ -16,7 +16,7 @@ from upper_compass.api.letting_in import Password, PersonName, hashing, judge_pa
 from upper_compass.api.problems import Problem, responses
 from upper_compass.api.routing import Route
 from upper_compass.services.application import Services
-from upper_compass.store import accounts, sites, tokens
+from upper_compass.store import accounts, change_log, sites, tokens
 from upper_compass.store.accounts import User
 from upper_compass.store.database import reading
 from upper_compass.store.sites import UnfitError
@@ -126,7 +126,7 @@ def _set_password(services: Services, user: User, hashed: str, secret: str) -> N
 def list_account_changes(caller: SignedIn, services: ServicesHere) -> list[ChangeOut]:
     """The newest changes of one's own account, the newest first."""
     with reading(services.engine) as connection:
-        return [told_change(one) for one in sites.account_changes(connection, caller.user.id, MAX_CHANGES)]
+        return [told_change(one) for one in change_log.account_changes(connection, caller.user.id, MAX_CHANGES)]
 
 
 @router.get("/sessions", openapi_extra=who("signed in", "person"), responses=responses(401, 403))

@@ -13,7 +13,7 @@ from upper_compass.core.definitions.goals import Goal
 from upper_compass.core.definitions.segments import Segment
 from upper_compass.core.definitions.text_tests import STORED
 from upper_compass.services.history import differences
-from upper_compass.store.sites import Change
+from upper_compass.store.change_log import Change
 
 
 class DifferenceOut(BaseModel):

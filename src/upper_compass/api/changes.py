@@ -16,7 +16,7 @@ from upper_compass.api.routing import Route
 from upper_compass.api.sending import FILES, Format, rows_sent
 from upper_compass.core.definitions.text_tests import storable
 from upper_compass.core.export.files import rows_frame
-from upper_compass.store import sites
+from upper_compass.store import change_log
 from upper_compass.store.database import reading
 
 router = APIRouter(prefix="/api/v1/sites/{site}/changes", tags=["People"], route_class=Route)
@@ -40,7 +40,7 @@ def list_changes(
 ) -> ChangesOut:
     """Who changed what, the newest first, 200 at once. For the site's owners."""
     with reading(access.engine) as connection:
-        found = sites.all_changes(connection, access.site.id, MAX_LISTED + 1, text, before)
+        found = change_log.all_changes(connection, access.site.id, MAX_LISTED + 1, text, before)
     return ChangesOut(changes=[told_change(one, is_defined=True) for one in found[:MAX_LISTED]], more=len(found) > MAX_LISTED)
 
 
@@ -49,7 +49,7 @@ def export_changes(access: Owner, file_format: Format, text: Looked = "") -> Str
     """The same as a file, a row for each field, the newest 50,000 changes; times are the site's. For the site's owners."""
     zone = ZoneInfo(access.site.rules.timezone)
     with reading(access.engine) as connection:
-        found = [told_change(one) for one in sites.all_changes(connection, access.site.id, MAX_IN_FILE, text)]
+        found = [told_change(one) for one in change_log.all_changes(connection, access.site.id, MAX_IN_FILE, text)]
     rows = [
         [one.at.astimezone(zone).strftime("%Y-%m-%d %H:%M:%S"), one.by, one.thing, one.name, field.field, field.before, field.after]
         for one in found

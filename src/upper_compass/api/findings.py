@@ -20,7 +20,7 @@ from upper_compass.core.tag_health.inspection import MAX_EXAMPLES
 from upper_compass.frames import queries
 from upper_compass.services.application import Services
 from upper_compass.store import accepted as store
-from upper_compass.store import sites
+from upper_compass.store import change_log, sites
 from upper_compass.store.database import reading
 from upper_compass.store.refusals import Refused, Why
 
@@ -156,7 +156,7 @@ def fix(given: FixIn, access: Analyst) -> None:
 def list_fixed(access: Viewer) -> list[FixedOut]:
     """What was fixed here and still holds, the newest first. For the site's viewers."""
     with reading(access.engine) as connection:
-        changes = sites.changes_of(connection, access.site.id, ("sorting", "site"), MAX_FIXED, bearing="fix")
+        changes = change_log.changes_of(connection, access.site.id, ("sorting", "site"), MAX_FIXED, bearing="fix")
     newest = {json.dumps(change.after["fix"], sort_keys=True): change for change in reversed(changes)}
     listed = []
     for change in sorted(newest.values(), key=lambda change: -change.id):

@@ -15,6 +15,7 @@ from upper_compass.api.problems import MAX_ERRORS, FieldError, Problem, response
 from upper_compass.api.routing import Route
 from upper_compass.core.dataset.traffic_sources import tidy
 from upper_compass.core.definitions.site_rules import Alias, ChannelRule, SiteRules
+from upper_compass.store import change_log
 from upper_compass.store import sites as store
 from upper_compass.store.database import reading
 
@@ -114,7 +115,7 @@ def keep_sorting(given: SortingIn, access: Analyst) -> Sorting:
 def sorting_history(access: Viewer) -> list[SortingChange]:
     """The last fifty changes of aliases, channels and hosts ignored as a source, newest first. For the site's viewers."""
     with reading(access.engine) as connection:
-        changes = store.changes_of(connection, access.site.id, (THING, "site"), MAX_READ)
+        changes = change_log.changes_of(connection, access.site.id, (THING, "site"), MAX_READ)
     history: list[SortingChange] = []
     now = access.site.rules.model_dump(mode="json", include=set(SortingState.model_fields))
     for change in changes:  # a change holds the part that was changed; what it left alone is as it was after the change behind it

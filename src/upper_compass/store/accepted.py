@@ -8,7 +8,7 @@ from datetime import datetime
 import sqlalchemy as sa
 from sqlalchemy.dialects.postgresql import insert
 
-from upper_compass.store.sites import log_change
+from upper_compass.store.change_log import log_change
 from upper_compass.store.tables import accepted, users
 
 

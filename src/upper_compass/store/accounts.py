@@ -13,7 +13,7 @@ from argon2 import PasswordHasher
 from argon2.exceptions import Argon2Error, InvalidHashError
 from sqlalchemy.dialects.postgresql import insert
 
-from upper_compass.store.sites import log_change
+from upper_compass.store.change_log import log_change
 from upper_compass.store.tables import known_browsers, sessions, users
 
 SESSION_DAYS = 30

@@ -5,7 +5,7 @@ from __future__ import annotations
 import sqlalchemy as sa
 
 from upper_compass.store.accounts import User
-from upper_compass.store.sites import log_change
+from upper_compass.store.change_log import log_change
 from upper_compass.store.tables import identities, users
 
 

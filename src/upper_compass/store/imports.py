@@ -10,9 +10,9 @@ from typing import Any
 import sqlalchemy as sa
 
 from upper_compass.core.definitions.log_reading import LogReading
+from upper_compass.store.change_log import log_change
 from upper_compass.store.record import erase
 from upper_compass.store.record_files import Chosen
-from upper_compass.store.sites import log_change
 from upper_compass.store.storage import Storage
 from upper_compass.store.tables import imports, sites, users
 

@@ -9,7 +9,7 @@ from datetime import datetime
 import sqlalchemy as sa
 
 from upper_compass.core.tagging.link_builder import LinkDraft, Word
-from upper_compass.store.sites import log_change
+from upper_compass.store.change_log import log_change
 from upper_compass.store.tables import links, sites, users
 
 

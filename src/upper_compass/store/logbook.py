@@ -10,7 +10,7 @@ from typing import Any
 import sqlalchemy as sa
 
 from upper_compass.core.definitions.logbook import MAX_ENTRIES, LogbookEntry
-from upper_compass.store.sites import log_change
+from upper_compass.store.change_log import log_change
 from upper_compass.store.tables import logbook, users
 
 

@@ -9,7 +9,8 @@ from datetime import UTC, datetime, timedelta
 import sqlalchemy as sa
 
 from upper_compass.store.accounts import User, digest
-from upper_compass.store.sites import give_role, log_change
+from upper_compass.store.change_log import log_change
+from upper_compass.store.sites import give_role
 from upper_compass.store.tables import ROLES, invitations, roles, sites, users
 
 INVITED_DAYS = 7

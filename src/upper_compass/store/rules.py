@@ -12,7 +12,7 @@ from sqlalchemy.dialects.postgresql import insert
 
 from upper_compass.core.tagging.tag_rules import Rule, RuleSet
 from upper_compass.store.accounts import digest
-from upper_compass.store.sites import log_change
+from upper_compass.store.change_log import log_change
 from upper_compass.store.tables import roles, rule_drafts, rule_trials, rule_versions, sites, users
 
 

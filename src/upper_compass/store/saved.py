@@ -10,7 +10,7 @@ from typing import Any, Generic, TypeVar
 
 import sqlalchemy as sa
 
-from upper_compass.store.sites import log_change
+from upper_compass.store.change_log import log_change
 from upper_compass.store.tables import users
 
 Model = TypeVar("Model")

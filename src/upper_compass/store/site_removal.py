@@ -9,8 +9,9 @@ from typing import Any
 
 import sqlalchemy as sa
 
+from upper_compass.store.change_log import log_change
 from upper_compass.store.record import erase_all
-from upper_compass.store.sites import Site, log_change
+from upper_compass.store.sites import Site
 from upper_compass.store.tables import roles, sites
 
 KEPT_DAYS = 30

@@ -10,7 +10,7 @@ from typing import Literal
 import sqlalchemy as sa
 
 from upper_compass.store.accounts import User, digest
-from upper_compass.store.sites import log_change
+from upper_compass.store.change_log import log_change
 from upper_compass.store.tables import api_tokens, sites, users
 
 Scope = Literal["read", "write", "import"]
