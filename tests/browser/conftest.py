@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from urllib.parse import urlsplit
+
 import pytest
-from playwright.sync_api import expect
+from playwright.sync_api import Error, expect
 
 from tests.conftest import SHIFT, Server
 from upper_compass.demo.laying import ACCOUNT, COLLEAGUE, PASSWORD
@@ -97,8 +99,12 @@ def profile(browser, browser_context_args, demo):
 
 @pytest.fixture
 def context(request):
-    """The profile of those who are signed in to the demo, as if nobody had used it. Whoever else a test is gets one of their own."""
-    if not {"analyst", "viewer"} & {*request.fixturenames}:
+    """Where a test's other pages stand: beside those who are signed in to the demo, as if nobody had used it. Whoever else a test is gets one of their own."""
+    names = {*request.fixturenames}
+    if "analyst" in names:
+        yield request.getfixturevalue("_loaded").context
+        return
+    if not {"beginner", "viewer"} & names:
         yield request.getfixturevalue("new_context")()
         return
     profile = request.getfixturevalue("profile")
@@ -115,8 +121,8 @@ def context(request):
 
 
 @pytest.fixture
-def analyst(page):
-    """Signed in, on no screen yet."""
+def beginner(page):
+    """Signed in as an analyst is, in a page of their own, on no screen yet: for what happens while the application is being loaded."""
     sign_in(page, ACCOUNT, PASSWORD)
     return page
 
@@ -128,7 +134,7 @@ def viewer(page):
     return page
 
 
-# Where `reader` rests: a view of no site, which asks for nothing and is none that a test reads.
+# Where `analyst` rests: a view of no site, which asks for nothing and is none that a test reads.
 REST = "/s/nowhere/read/overview"
 
 
@@ -144,8 +150,8 @@ def _loaded(browser, browser_context_args):
 
 
 @pytest.fixture
-def reader(_loaded, browser_context_args):
-    """Signed in as an analyst is, in a page into which the application was loaded once for all tests: views are reached as links lead, see `follow`.
+def analyst(_loaded, browser_context_args):
+    """Signed in, in a page into which the application was loaded once for all tests: views are reached as links lead, see `follow`.
 
     It remembers what a page remembers, such as the last view of a stage.
     """
@@ -158,26 +164,55 @@ def reader(_loaded, browser_context_args):
         if page != _loaded:
             page.close()
     _loaded.unroute_all(behavior="ignoreErrors")
-    _loaded.evaluate("localStorage.clear()")
+    _loaded.context.unroute_all(behavior="ignoreErrors")
+    _loaded.context.clear_cookies(name="uc_visitor")  # the visitor that it was on the sample site
     _loaded.emulate_media(color_scheme=browser_context_args["color_scheme"], reduced_motion=browser_context_args["reduced_motion"])
     _loaded.set_viewport_size(browser_context_args["viewport"])
     _loaded.mouse.move(0, 0)
-    follow(_loaded, REST)
+    _rest(_loaded)
+    _loaded.evaluate("localStorage.clear()")
+
+
+def _rest(page):
+    """Back to where `analyst` rests, whatever was left unsaved; notices are gone."""
+    if page.url.endswith(REST):
+        return
+    try:
+        page.evaluate("document.querySelectorAll('ol > li button[aria-label=Close]').forEach((one) => one.click())")
+        _lead(page, REST)
+        asked = page.get_by_role("dialog", name="Leave without saving?").get_by_role("button", name="Leave")
+        page.locator("h1:not([data-left])").or_(asked).first.wait_for(state="attached", timeout=5_000)
+        if asked.count():
+            asked.click()
+        _arrive(page)
+    except Error:  # a test that failed may have left it anywhere
+        page.goto(REST)
+        page.locator("h1").wait_for()
 
 
 @pytest.fixture
 def overview(analyst):
     """Signed in, on the first screen."""
-    analyst.goto("/")
+    follow(analyst, "/s/mill/read/overview")
     analyst.locator("[data-ledger] tbody tr").first.wait_for()
     return analyst
 
 
-def follow(page, path):
-    """Go to another view as a link does, without loading the application anew, and wait for its heading."""
+def _lead(page, path):
     page.evaluate("(path) => { document.querySelector('h1').dataset.left = ''; history.pushState({}, '', path); }", path)
+
+
+def _arrive(page):
     page.locator("h1:not([data-left])").first.wait_for(state="attached")
     page.locator("h1[data-left]").wait_for(state="detached")  # hidden, not gone, while the code of the other view is being fetched
+
+
+def follow(page, path):
+    """Go to another view as a link does, without loading the application anew, and wait for its heading. Of a view that is there already one goes away first."""
+    if urlsplit(page.url).path == urlsplit(path).path:
+        follow(page, REST)
+    _lead(page, path)
+    _arrive(page)
 
 
 def confirm(page, button, *, key=None):
@@ -215,14 +250,14 @@ def opened_one_by_one(analyst, figures):
         expect(figure).to_be_focused()
 
 
-def findings(page):
-    """What axe finds: (rule, impact, the first places)."""
+def findings(page, within="html"):
+    """What axe finds in a part of the page: (rule, impact, the first places)."""
     if page.evaluate("!window.axe"):
         page.evaluate(AXE)
-    found = page.evaluate("axe.run(document, { resultTypes: ['violations'] })")
+    found = page.evaluate("(within) => axe.run(within, { resultTypes: ['violations'] })", within)
     return [(one["id"], one["impact"], [node["html"][:160] for node in one["nodes"]][:3]) for one in found["violations"]]
 
 
-def serious(page):
-    """What axe finds that is serious or worse."""
-    return [(rule, places) for rule, impact, places in findings(page) if impact in ("serious", "critical")]
+def serious(page, within="html"):
+    """What axe finds in a part of the page that is serious or worse."""
+    return [(rule, places) for rule, impact, places in findings(page, within) if impact in ("serious", "critical")]

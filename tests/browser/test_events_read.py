@@ -9,10 +9,10 @@ from tests.browser.conftest import follow, opened_one_by_one, serious
 
 
 @pytest.fixture
-def events(reader):
-    follow(reader, "/s/mill/read/events")
-    reader.get_by_role("region", name="Events").locator("tbody th[role=rowheader]").first.wait_for()
-    return reader
+def events(analyst):
+    follow(analyst, "/s/mill/read/events")
+    analyst.get_by_role("region", name="Events").locator("tbody th[role=rowheader]").first.wait_for()
+    return analyst
 
 
 def cells(page, grid, row):
@@ -56,7 +56,7 @@ def test_forms_promotions_and_media_are_followed_to_what_came_of_them(events):
     curve = media.get_by_role("slider", name=re.compile("^scoring"))
     curve.press("ArrowRight")
     expect(curve).to_have_attribute("aria-valuetext", f"0 %: {visits}, 100.00 % of all")
-    assert serious(events) == []
+    assert serious(events, "main") == []
 
 
 def test_a_form_narrows_to_the_visits_that_sent_it(events):

@@ -18,9 +18,9 @@ from upper_compass.store import accounts, tokens
 
 
 @pytest.fixture
-def sources(reader):
-    follow(reader, "/s/mill/read/sources")
-    region = reader.get_by_role("region", name="Sources", exact=True)
+def sources(analyst):
+    follow(analyst, "/s/mill/read/sources")
+    region = analyst.get_by_role("region", name="Sources", exact=True)
     region.locator("tbody tr").nth(3).wait_for()
     return region
 
@@ -96,11 +96,11 @@ def test_rows_that_are_opened_leave_with_those_around_them(sources):
 @pytest.mark.parametrize(
     ("view", "grid", "column"), [("tag/events", "Events", "Event"), ("read/events", "Forms", "Form"), ("watch/visits", "Visits", "Began"), ("explain/compare", "Compared values", "Value")],
 )  # fmt: skip
-def test_every_list_leaves_as_it_is_seen_and_as_a_whole(reader, view, grid, column):
-    follow(reader, f"/s/mill/{view}")
-    rows = reader.get_by_role("grid", name=grid, exact=True).locator("tbody th")
+def test_every_list_leaves_as_it_is_seen_and_as_a_whole(analyst, view, grid, column):
+    follow(analyst, f"/s/mill/{view}")
+    rows = analyst.get_by_role("grid", name=grid, exact=True).locator("tbody th")
     rows.first.wait_for()
-    region = reader.locator("main div", has=reader.get_by_role("grid", name=grid, exact=True)).last.locator(
+    region = analyst.locator("main div", has=analyst.get_by_role("grid", name=grid, exact=True)).last.locator(
         "xpath=ancestor-or-self::*[.//button[normalize-space()='Export']][1]"
     )
     seen = pl.read_csv(export(region, re.compile("^CSV(, these rows)?$")).path())
@@ -116,11 +116,11 @@ def test_every_list_leaves_as_it_is_seen_and_as_a_whole(reader, view, grid, colu
         ("explain/attribution", "table[aria-label='Credit'] tbody tr", ["channel", "1: First touch, conversions, reach 30"]),
     ],
 )
-def test_funnels_and_credits_leave_as_they_are_seen(reader, view, ready, columns):
-    follow(reader, f"/s/mill/{view}")
-    reader.locator(ready).first.wait_for()
-    reader.locator("[aria-busy=true]").first.wait_for(state="detached")
-    found = pl.read_csv(export(reader.locator("main"), "CSV").path())
+def test_funnels_and_credits_leave_as_they_are_seen(analyst, view, ready, columns):
+    follow(analyst, f"/s/mill/{view}")
+    analyst.locator(ready).first.wait_for()
+    analyst.locator("[aria-busy=true]").first.wait_for(state="detached")
+    found = pl.read_csv(export(analyst.locator("main"), "CSV").path())
     assert found.columns[: len(columns)] == columns and found.height >= 5
     if "funnels" in view:
         whole = found.filter(pl.col("Of") == "all")
@@ -128,15 +128,15 @@ def test_funnels_and_credits_leave_as_they_are_seen(reader, view, ready, columns
         assert set(found["Of"]) > {"all", "phone", "desktop"}
     else:
         credits = found.filter(pl.col("channel") == "Email").row(0)[1:]
-        shown = reader.locator("tbody[aria-label='Email'] td.font-semibold").all_inner_texts()
+        shown = analyst.locator("tbody[aria-label='Email'] td.font-semibold").all_inner_texts()
         assert [f"{one:.1f}" for one in credits] == shown
 
 
-def test_ways_leave_as_a_table(reader):
-    follow(reader, "/s/mill/explain/paths?centre=page:/courses")
-    reader.get_by_role("button", name="As a table").click()
-    rows = reader.get_by_role("grid", name="Ways").locator("tbody tr")
+def test_ways_leave_as_a_table(analyst):
+    follow(analyst, "/s/mill/explain/paths?centre=page:/courses")
+    analyst.get_by_role("button", name="As a table").click()
+    rows = analyst.get_by_role("grid", name="Ways").locator("tbody tr")
     rows.first.wait_for()
-    found = pl.read_csv(export(reader.locator("main"), "CSV").path())
+    found = pl.read_csv(export(analyst.locator("main"), "CSV").path())
     assert (found.height, found.columns[:3]) == (rows.count(), ["Way", "Step", "Visits"])
     assert found["Visits"].to_list() == sorted(found["Visits"], reverse=True)

@@ -4,7 +4,7 @@ import re
 
 from playwright.sync_api import expect
 
-from tests.browser.conftest import confirm
+from tests.browser.conftest import confirm, follow
 from tests.browser.telling import until
 
 IS_HERE = "document.getElementById('page').contains(document.activeElement)"
@@ -34,7 +34,7 @@ def test_after_enter_on_a_value_of_a_ledger(overview):
 
 
 def test_after_a_goal_was_archived_from_its_own_form(analyst):
-    analyst.goto("/s/mill/tag/goals")
+    follow(analyst, "/s/mill/tag/goals")
     analyst.get_by_role("button", name="Guide downloads", exact=True).press("Enter")
     analyst.get_by_role("button", name="Archive …").press("Enter")
     confirm(analyst, "Archive", key="Enter")
@@ -46,7 +46,7 @@ def test_after_a_goal_was_archived_from_its_own_form(analyst):
 
 
 def test_after_a_remark_was_followed_by_key(analyst):
-    analyst.goto("/s/mill/tag/links")
+    follow(analyst, "/s/mill/tag/links")
     analyst.get_by_label("Medium", exact=True).fill("newsleter")
     use = analyst.get_by_role("button", name=re.compile("^Use ")).first
     use.press("Enter")
@@ -55,7 +55,7 @@ def test_after_a_remark_was_followed_by_key(analyst):
 
 
 def test_after_a_line_of_a_list_was_removed_it_is_on_the_next(analyst):
-    analyst.goto("/s/mill/tag/channels")
+    follow(analyst, "/s/mill/tag/channels")
     analyst.get_by_role("button", name="Add an alias").press("Enter")
     analyst.get_by_label("This", exact=True).last.fill("one")
     analyst.get_by_role("button", name="Remove one").press("Enter")

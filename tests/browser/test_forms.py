@@ -4,9 +4,11 @@ import re
 
 from playwright.sync_api import expect
 
+from tests.browser.conftest import follow
+
 
 def test_nothing_that_is_typed_leads_away_and_leaving_asks(analyst):
-    analyst.goto("/s/mill/tag/links")
+    follow(analyst, "/s/mill/tag/links")
     source = analyst.get_by_label("Source", exact=True)
     source.click()
     source.press_sequentially("card, le")
@@ -36,7 +38,7 @@ def test_nothing_that_is_typed_leads_away_and_leaving_asks(analyst):
 
 
 def test_another_goal_is_opened_only_when_what_was_changed_may_be_lost(analyst):
-    analyst.goto("/s/mill/tag/goals")
+    follow(analyst, "/s/mill/tag/goals")
     analyst.get_by_role("button", name="Orders", exact=True).click()
     name = analyst.get_by_label("Name", exact=True)
     name.fill("Purchases")
@@ -54,7 +56,7 @@ def test_another_goal_is_opened_only_when_what_was_changed_may_be_lost(analyst):
 
 
 def test_all_that_is_wrong_is_listed_at_the_foot_and_the_first_takes_the_focus(analyst):
-    analyst.goto("/s/mill/tag/settings")
+    follow(analyst, "/s/mill/tag/settings")
     form = analyst.get_by_role("form", name="Settings")
     zone, pause = form.get_by_label("Time zone"), form.get_by_label("Pause that ends a visit, in minutes")
     zone.fill("Nowhere/Land")

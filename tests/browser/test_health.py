@@ -5,12 +5,12 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from tests.browser.conftest import serious
+from tests.browser.conftest import follow, serious
 
 
 @pytest.fixture
 def health(analyst):
-    analyst.goto("/s/mill/watch/tag-health")
+    follow(analyst, "/s/mill/watch/tag-health")
     analyst.locator("[aria-label='Findings'] > li").first.wait_for()
     return analyst
 
@@ -48,7 +48,7 @@ def test_what_was_fixed_stays_in_a_list_and_in_the_one_history(health):
     health.get_by_role("link", name="Channels").click()
     history = health.get_by_role("region", name="History")
     expect(history.get_by_role("listitem").first).to_contain_text("Ignored as a source: + pay.copperpot.example")
-    health.goto("/s/mill/watch/tag-health")
+    follow(health, "/s/mill/watch/tag-health")
     fixed = health.get_by_role("region", name="Fixed")
     expect(fixed).to_contain_text("pay.copperpot.example is ignored as a source")
     fixed.get_by_role("button", name="Undo").click()
@@ -65,7 +65,7 @@ def test_the_number_of_a_finding_opens_up_into_its_course_its_parts_and_its_visi
         expect(drawer.locator("[data-figure]")).to_have_text(count)
         expect(drawer).to_contain_text(part)
         expect(drawer.get_by_role("region", name="Parts").get_by_role("listitem").first).to_be_visible()
-        assert serious(health) == []
+        assert serious(health, "[role=dialog]") == []
         drawer.get_by_role("link", name="The visits behind it").click()
         expect(health.get_by_role("heading", level=1)).to_have_text(re.compile(f"^{count} visits?"))
         health.go_back()

@@ -5,7 +5,7 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from tests.browser.conftest import serious
+from tests.browser.conftest import follow, serious
 
 ODD = "#Fields: date x-time x-page c-ip\n" + "".join(f"2026-11-2{i} 10:00:00 /odd/{i} 192.0.2.{i}\n" for i in range(5))
 
@@ -20,7 +20,7 @@ def given(name, text):
 
 @pytest.fixture
 def imports(analyst):
-    analyst.goto("/s/mill/tag/import")
+    follow(analyst, "/s/mill/tag/import")
     expect(analyst.get_by_role("heading", level=1)).to_contain_text("Fennmoor Mill")
     return analyst
 

@@ -13,9 +13,9 @@ HEADS = "thead th"
 
 
 @pytest.fixture
-def channels(reader):
-    follow(reader, "/s/mill/read/overview")
-    region = reader.get_by_role("region", name="Channels")
+def channels(analyst):
+    follow(analyst, "/s/mill/read/overview")
+    region = analyst.get_by_role("region", name="Channels")
     region.locator("tbody tr").first.wait_for()
     return region
 
@@ -170,15 +170,15 @@ def test_columns_are_chosen_ordered_widened_and_kept(channels):
     assert heads(channels) == before
 
 
-def test_the_columns_of_a_list_are_chosen_ordered_and_kept(reader):
-    follow(reader, "/s/mill/tag/events")
-    events = reader.get_by_role("region", name="Events")
+def test_the_columns_of_a_list_are_chosen_ordered_and_kept(analyst):
+    follow(analyst, "/s/mill/tag/events")
+    events = analyst.get_by_role("region", name="Events")
     events.get_by_role("button", name="Columns").click()
-    choice = reader.get_by_role("dialog", name="Columns")
+    choice = analyst.get_by_role("dialog", name="Columns")
     choice.get_by_role("checkbox", name="Value").click()
     choice.get_by_role("button", name="Times: one place earlier").click()
-    reader.keyboard.press("Escape")
-    reader.reload()
+    analyst.keyboard.press("Escape")
+    analyst.reload()
     events.locator("tbody tr").first.wait_for()
     assert heads(events) == ["Event", "Times", "People", "Last seen, ago"]
     events.get_by_role("button", name="Columns").click()
@@ -212,43 +212,43 @@ def test_a_row_is_worked_with_by_keyboard_alone(channels):
     assert channels.page.locator("[data-cell][tabindex='0']").count() == 2  # one stop for Tab in each ledger
 
 
-def test_a_list_of_any_length_is_walked_to_its_end_by_keys_and_keeps_the_focus_in_sight(reader):
-    follow(reader, "/s/mill/watch/visits?only=channel:Email")
-    grid = reader.get_by_role("grid", name="Visits")
+def test_a_list_of_any_length_is_walked_to_its_end_by_keys_and_keeps_the_focus_in_sight(analyst):
+    follow(analyst, "/s/mill/watch/visits?only=channel:Email")
+    grid = analyst.get_by_role("grid", name="Visits")
     grid.locator("[data-cell='0 0']").focus()
     rows = int(grid.get_attribute("aria-rowcount")) - 1
     assert rows > 400, "three pages at least"
-    here = reader.locator(":focus")
+    here = analyst.locator(":focus")
     seen = 0
     while seen < rows:
-        reader.keyboard.press("Control+End")
+        analyst.keyboard.press("Control+End")
         expect(here).not_to_have_attribute("data-cell", re.compile(rf"^{seen - 1} "))
         expect(here).to_be_in_viewport()
         seen = int(here.get_attribute("data-cell").split(" ")[0]) + 1
         if seen < rows:  # another page is on its way
             drawn = expect(grid.locator("tbody[data-index]").last, f"{seen} of {rows} rows came, now there are {grid.get_attribute('aria-rowcount')}")
             drawn.not_to_have_attribute("data-index", str(seen - 1))
-    reader.keyboard.press("Control+Home")
+    analyst.keyboard.press("Control+Home")
     expect(here).to_have_attribute("data-cell", "0 0")
     for _ in range(30):
-        reader.keyboard.press("ArrowDown")
+        analyst.keyboard.press("ArrowDown")
     expect(here).to_have_attribute("data-cell", "30 0")
     expect(here).to_be_in_viewport()
-    reader.keyboard.press("PageDown")
-    reader.keyboard.press("ArrowRight")
+    analyst.keyboard.press("PageDown")
+    analyst.keyboard.press("ArrowRight")
     expect(here).to_have_attribute("data-cell", "50 1")
-    expect(reader.locator("[data-cell][tabindex='0']")).to_have_count(1)
+    expect(analyst.locator("[data-cell][tabindex='0']")).to_have_count(1)
 
 
-def test_visits_are_not_asked_for_before_it_is_known_of_whom(analyst):
+def test_visits_are_not_asked_for_before_it_is_known_of_whom(beginner):
     asked = []
-    analyst.on("request", lambda request: asked.append(request.post_data_json) if request.url.endswith("/mill/visits") else None)
+    beginner.on("request", lambda request: asked.append(request.post_data_json) if request.url.endswith("/mill/visits") else None)
     held = []
-    analyst.route("**/api/v1/sites/mill/registry", lambda route: held.append(route))  # noqa: PLW0108 - the browser asks a function of its own what it takes
-    analyst.goto("/s/mill/watch/visits?only=channel:Email")
-    expect(analyst.locator("main h1")).to_be_attached()
+    beginner.route("**/api/v1/sites/mill/registry", lambda route: held.append(route))  # noqa: PLW0108 - the browser asks a function of its own what it takes
+    beginner.goto("/s/mill/watch/visits?only=channel:Email")
+    expect(beginner.locator("main h1")).to_be_attached()
     held[0].continue_()
-    expect(analyst.get_by_role("grid", name="Visits")).to_be_visible()
+    expect(beginner.get_by_role("grid", name="Visits")).to_be_visible()
     assert [body["segment"] is None for body in asked] == [False]
 
 

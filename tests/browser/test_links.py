@@ -9,13 +9,13 @@ import zxingcpp
 from PIL import Image
 from playwright.sync_api import expect
 
-from tests.browser.conftest import PERSON
+from tests.browser.conftest import PERSON, follow
 from tests.browser.telling import hits, visitor_of, wait_for
 
 
 @pytest.fixture
 def links(analyst):
-    analyst.goto("/s/mill/tag/links")
+    follow(analyst, "/s/mill/tag/links")
     analyst.get_by_role("region", name="Library").get_by_role("row").nth(1).wait_for()
     return analyst
 

@@ -4,11 +4,11 @@ import re
 
 from playwright.sync_api import expect
 
-from tests.browser.conftest import choose, confirm
+from tests.browser.conftest import choose, confirm, follow
 
 
 def test_an_event_is_looked_into_renamed_and_taken_back(analyst):
-    analyst.goto("/s/mill/tag/events")
+    follow(analyst, "/s/mill/tag/events")
     expect(analyst.get_by_role("heading", level=1)).to_contain_text("of those that you named, most people did recipe read")
     analyst.get_by_role("button", name="file download", exact=True).click()
     inside = analyst.locator("[data-details], [data-inside]")
@@ -18,9 +18,9 @@ def test_an_event_is_looked_into_renamed_and_taken_back(analyst):
     inside.get_by_role("button", name="Save").click()
     opener = analyst.get_by_role("button", name="guide fetched", exact=True)
     expect(opener).to_be_visible()
-    analyst.goto("/s/mill/read/overview?only=event:guide+fetched")
+    follow(analyst, "/s/mill/read/overview?only=event:guide+fetched")
     expect(analyst.locator("[data-ledger] tbody tr").first).to_be_visible()
-    analyst.goto("/s/mill/tag/events")
+    follow(analyst, "/s/mill/tag/events")
     opener.press("Enter")
     inside.get_by_label("Name in reports").fill("x" * 101)
     inside.get_by_role("button", name="Save").click()
@@ -36,7 +36,7 @@ def test_an_event_is_looked_into_renamed_and_taken_back(analyst):
 
 
 def test_undo_takes_back_what_was_said_of_an_event(analyst):
-    analyst.goto("/s/mill/tag/events")
+    follow(analyst, "/s/mill/tag/events")
     analyst.get_by_role("button", name="promo view", exact=True).click()
     form = analyst.get_by_role("form", name="What is said of promo view")
     form.get_by_label("Passive").uncheck()
@@ -47,7 +47,7 @@ def test_undo_takes_back_what_was_said_of_an_event(analyst):
 
 
 def test_code_for_the_next_event_is_ready_and_its_arrival_is_seen(analyst, context):
-    analyst.goto("/s/mill/tag/events")
+    follow(analyst, "/s/mill/tag/events")
     asked = analyst.get_by_role("region", name="Name what happens")
     asked.get_by_label("Name of the event").fill('a "quoted" <name>')
     expect(asked.locator("pre")).to_contain_text('data-uc-event="a &quot;quoted&quot; &lt;name&gt;"')
@@ -67,7 +67,7 @@ def test_code_for_the_next_event_is_ready_and_its_arrival_is_seen(analyst, conte
 
 
 def test_a_goal_is_previewed_made_changed_put_away_and_brought_back(analyst):
-    analyst.goto("/s/mill/tag/goals")
+    follow(analyst, "/s/mill/tag/goals")
     analyst.get_by_role("button", name="Make a goal").click()
     form = analyst.get_by_role("form", name="A new goal")
     form.get_by_role("button", name="Add the goal").click()
@@ -110,7 +110,7 @@ def test_a_goal_is_previewed_made_changed_put_away_and_brought_back(analyst):
 
 
 def test_a_goal_takes_a_whole_address_is_told_of_pages_nearly_called_so_and_asks_for_a_total(analyst):
-    analyst.goto("/s/mill/tag/goals")
+    follow(analyst, "/s/mill/tag/goals")
     analyst.get_by_role("button", name="Make a goal").click()
     form = analyst.get_by_role("form", name="A new goal")
     path = form.get_by_label("this", exact=True)
@@ -144,7 +144,7 @@ def test_a_goal_takes_a_whole_address_is_told_of_pages_nearly_called_so_and_asks
 
 
 def test_orders_have_a_row_and_two_events_become_one_with_a_word_and_a_way_back(analyst):
-    analyst.goto("/s/mill/tag/events")
+    follow(analyst, "/s/mill/tag/events")
     events = analyst.get_by_role("grid", name="Events")
     expect(events.locator("tr", has_text="Orders")).to_contain_text(re.compile(r"Orders by uc\.order or on import\s*[\d,]+"))
     events.get_by_role("button", name="form start", exact=True).click()
@@ -159,11 +159,12 @@ def test_orders_have_a_row_and_two_events_become_one_with_a_word_and_a_way_back(
 
 
 def test_a_key_that_arrived_is_defined_from_the_list(analyst):
-    analyst.goto("/mill/recipes")
-    analyst.wait_for_load_state("networkidle")
-    analyst.evaluate("uc.field('oven', 'stone'); uc.event('baked')")
-    analyst.wait_for_load_state("networkidle")
-    analyst.goto("/s/mill/tag/fields")
+    mill = analyst.context.new_page()
+    mill.goto("/mill/recipes")
+    mill.wait_for_load_state("networkidle")
+    mill.evaluate("uc.field('oven', 'stone'); uc.event('baked')")
+    mill.wait_for_load_state("networkidle")
+    follow(analyst, "/s/mill/tag/fields")
     arrived = analyst.get_by_role("region", name="Arrived, but not defined")
     expect(arrived).to_contain_text(re.compile(r"oven\s*stone\s*[1-9]"))
     arrived.get_by_role("button", name="Define oven").click()
@@ -180,7 +181,7 @@ def test_a_key_that_arrived_is_defined_from_the_list(analyst):
 
 
 def test_a_site_field_is_added_read_by_and_taken_away(analyst):
-    analyst.goto("/s/mill/tag/fields")
+    follow(analyst, "/s/mill/tag/fields")
     expect(analyst.locator("tr", has_text="Recipe by")).to_contain_text(re.compile(r"Bram Tolle \d+"))
     analyst.get_by_role("button", name="Add a field").click()
     form = analyst.get_by_role("form", name="A new field")

@@ -128,11 +128,11 @@ def test_texts_from_outside_are_text_on_every_view(planted):
         until(planted, "!document.querySelector('main [aria-busy=true]')") if view != "watch/now" else planted.locator("aside dl").first.wait_for()
         assert planted.locator("main img[src='x']").count() == 0, view
         assert planted.evaluate("window.hacked") is None, view
-    planted.goto(f"/s/mill/tag/events?from={today}&to={today}")
+    follow(planted, f"/s/mill/tag/events?from={today}&to={today}")
     opener = planted.get_by_role("button", name=re.compile("<img")).first
     opener.click()
     expect(planted.locator("[data-details], [data-inside]")).to_contain_text(PLANTED)
-    planted.goto(f"/s/mill/tag/links?from={today}&to={today}")
+    follow(planted, f"/s/mill/tag/links?from={today}&to={today}")
     expect(planted.get_by_role("region", name="Links that nobody made here")).to_be_visible()
     assert planted.evaluate("window.hacked") is None
 
@@ -149,7 +149,7 @@ def test_a_viewer_sees_everything_and_is_offered_no_change(viewer):
         viewer.locator("main table, main [aria-label='Channels'] ol").first.wait_for()
         for name in buttons:
             assert viewer.get_by_role("button", name=name, exact=True).count() == 0, (view, name)
-    viewer.goto("/s/mill/tag/events")
+    follow(viewer, "/s/mill/tag/events")
     viewer.get_by_role("button", name="course booked", exact=True).click()
     expect(viewer.get_by_role("form", name="What is said of course booked").get_by_role("button", name="Save")).to_be_disabled()
 

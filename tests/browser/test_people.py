@@ -15,7 +15,7 @@ NEW = "seven loaves on a sill"
 
 @pytest.fixture
 def people(analyst):
-    analyst.goto("/s/mill/tag/people")
+    follow(analyst, "/s/mill/tag/people")
     analyst.get_by_role("grid", name="People").wait_for()
     return analyst
 
@@ -178,7 +178,7 @@ def test_a_viewer_sees_neither_people_nor_changes(viewer):
 
 
 def test_a_site_is_deleted_by_its_name_and_brought_back(people):
-    people.goto("/s/mill/new-site")
+    follow(people, "/s/mill/new-site")
     form = people.get_by_role("form", name="A new site")
     form.get_by_label("Name").fill("Short-lived")
     form.get_by_label("Hosts").fill("short.example")

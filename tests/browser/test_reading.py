@@ -44,76 +44,76 @@ def asked(page, measure, *, dimensions=(), conditions=()):
 
 
 @pytest.mark.parametrize(("view", "ledger", "count"), [("read/pages", "All pages", 4), ("read/events", "Events", 5), ("read/audience", "Devices", 3)])
-def test_each_figure_of_a_row_opens_up_as_it_stands_there(reader, view, ledger, count):
-    follow(reader, f"/s/mill/{view}")
-    figures = reader.get_by_role("region", name=ledger, exact=True).locator("tbody tr").first.locator("[data-opens]")
+def test_each_figure_of_a_row_opens_up_as_it_stands_there(analyst, view, ledger, count):
+    follow(analyst, f"/s/mill/{view}")
+    figures = analyst.get_by_role("region", name=ledger, exact=True).locator("tbody tr").first.locator("[data-opens]")
     figures.first.wait_for()
     assert figures.count() >= count
     for figure in figures.all():
         shown = figure.inner_text()
         figure.click()
-        expect(reader.locator("[data-figure]")).to_have_text(shown)
-        expect(reader.get_by_role("region", name="Parts").get_by_role("listitem").first).to_be_visible()
-        reader.keyboard.press("Escape")
-        expect(reader.get_by_role("dialog")).to_have_count(0)
+        expect(analyst.locator("[data-figure]")).to_have_text(shown)
+        expect(analyst.get_by_role("region", name="Parts").get_by_role("listitem").first).to_be_visible()
+        analyst.keyboard.press("Escape")
+        expect(analyst.get_by_role("dialog")).to_have_count(0)
 
 
-def test_pages_are_those_of_the_api_and_lead_on(reader):
-    follow(reader, "/s/mill/read/pages")
-    expect(reader.get_by_role("heading", level=1)).to_contain_text(re.compile(r"The pages that most visits see are .+\. [\d,]+ visits went on to /"))
-    visits, later = asked(reader, "visits", dimensions=["page"]), asked(reader, "reached_later", dimensions=["page"])
-    shown = rows_of(reader, "All pages")
+def test_pages_are_those_of_the_api_and_lead_on(analyst):
+    follow(analyst, "/s/mill/read/pages")
+    expect(analyst.get_by_role("heading", level=1)).to_contain_text(re.compile(r"The pages that most visits see are .+\. [\d,]+ visits went on to /"))
+    visits, later = asked(analyst, "visits", dimensions=["page"]), asked(analyst, "reached_later", dimensions=["page"])
+    shown = rows_of(analyst, "All pages")
     assert {name: number(cells[0]) for name, cells in shown.items() if name.startswith("/")} == {name: visits[name] for name in shown if name.startswith("/")}
-    [hidden] = re.findall(r"went on to (\S+),", reader.get_by_role("heading", level=1).inner_text())
-    assert number(rows_of(reader, "Gone on to, seldom entered")[hidden][0]) == later[hidden]
-    after = reader.get_by_role("region", name="The page after")
+    [hidden] = re.findall(r"went on to (\S+),", analyst.get_by_role("heading", level=1).inner_text())
+    assert number(rows_of(analyst, "Gone on to, seldom entered")[hidden][0]) == later[hidden]
+    after = analyst.get_by_role("region", name="The page after")
     after.get_by_role("row").filter(has_text="/courses").first.get_by_role("button", name="Open the row").click()
     expect(after.get_by_role("row").filter(has_text="left the site").first).to_be_visible()
-    searched = reader.get_by_role("region", name="Where searches lead")
+    searched = analyst.get_by_role("region", name="Where searches lead")
     searched.get_by_role("row").filter(has_text="nowhere").get_by_role("button", name="Open the row").click()
     expect(searched.get_by_role("row").filter(has_text="gluten free")).to_be_visible()
     after.get_by_role("button", name="left the site", exact=True).first.click()
-    expect(reader.locator("[data-chip]")).to_have_text("Only page after left the site")
+    expect(analyst.locator("[data-chip]")).to_have_text("Only page after left the site")
 
 
-def test_the_visits_behind_a_row_below_another_have_both_values_in_one_hit(reader):
-    follow(reader, "/s/mill/read/pages")
-    after = reader.get_by_role("region", name="The page after")
+def test_the_visits_behind_a_row_below_another_have_both_values_in_one_hit(analyst):
+    follow(analyst, "/s/mill/read/pages")
+    after = analyst.get_by_role("region", name="The page after")
     after.get_by_role("button", name="/courses", exact=True).wait_for()
-    after.get_by_role("row").filter(has=reader.get_by_role("button", name="/courses", exact=True)).get_by_role("button", name="Open the row").click()
+    after.get_by_role("row").filter(has=analyst.get_by_role("button", name="/courses", exact=True)).get_by_role("button", name="Open the row").click()
     below = after.locator("tr[aria-level='2']").filter(has_text="left the site").get_by_role("button", name=re.compile("Visits: .+; open up$"))
     visits = below.inner_text()
     below.click()
-    expect(reader.locator("[data-figure]")).to_have_text(visits)
-    reader.get_by_role("dialog").get_by_role("link", name="The visits behind it").click()
-    expect(reader.get_by_role("heading", level=1)).to_have_text(re.compile(f"^{visits} visits, "))
-    chip = reader.get_by_role("link", name=re.compile("^Edit the segment: Visits that saw .courses and .+, in one hit$"))
+    expect(analyst.locator("[data-figure]")).to_have_text(visits)
+    analyst.get_by_role("dialog").get_by_role("link", name="The visits behind it").click()
+    expect(analyst.get_by_role("heading", level=1)).to_have_text(re.compile(f"^{visits} visits, "))
+    chip = analyst.get_by_role("link", name=re.compile("^Edit the segment: Visits that saw .courses and .+, in one hit$"))
     chip.click()
-    group = reader.get_by_role("group", name="All of these in one hit")
+    group = analyst.get_by_role("group", name="All of these in one hit")
     expect(group.get_by_role("button", name=re.compile("^Whose: "))).to_have_count(2)
     group.get_by_role("button", name="Add a condition to: all of these in one hit").click()
-    expect(reader.get_by_role("menuitem")).to_have_text([re.compile("^A value")])
-    expect(reader.get_by_role("heading", level=1)).to_contain_text("in one hit")
+    expect(analyst.get_by_role("menuitem")).to_have_text([re.compile("^A value")])
+    expect(analyst.get_by_role("heading", level=1)).to_contain_text("in one hit")
 
 
-def test_sources_bring_shares_of_visits_and_of_conversions(reader):
-    follow(reader, "/s/mill/read/sources")
-    heading = reader.get_by_role("heading", level=1)
+def test_sources_bring_shares_of_visits_and_of_conversions(analyst):
+    follow(analyst, "/s/mill/read/sources")
+    heading = analyst.get_by_role("heading", level=1)
     expect(heading).to_contain_text(re.compile(r"^Organic social brings .+ of the visits and .+ of the course bookings; .+ brings"))
-    channels = rows_of(reader, "Channels")
+    channels = rows_of(analyst, "Channels")
     share = number(channels["Organic social"][3])
     assert f"{share:.0f}" in heading.inner_text()
-    visits = asked(reader, "visits", dimensions=["channel"])
+    visits = asked(analyst, "visits", dimensions=["channel"])
     assert {name: number(cells[0]) for name, cells in channels.items() if name in visits} == {name: visits[name] for name in channels if name in visits}
-    assert number(channels["All visits"][0]) == asked(reader, "visits") if "All visits" in channels else True
-    tagged = reader.get_by_role("region", name="As it was tagged")
+    assert number(channels["All visits"][0]) == asked(analyst, "visits") if "All visits" in channels else True
+    tagged = analyst.get_by_role("region", name="As it was tagged")
     tagged.get_by_role("row").filter(has_text="e-mail").first.get_by_role("button", name="Open the row").click()
     expect(tagged.get_by_role("row").filter(has_text=re.compile("^.?E-Mail"))).to_be_visible()
 
 
-def test_countries_stand_on_a_map_and_narrow(reader):
-    follow(reader, "/s/mill/read/audience")
-    section = reader.get_by_role("region", name="Countries on a map")
+def test_countries_stand_on_a_map_and_narrow(analyst):
+    follow(analyst, "/s/mill/read/audience")
+    section = analyst.get_by_role("region", name="Countries on a map")
     expect(section.locator("figcaption")).to_have_text(re.compile(r"^Visits by country: \d+ countries, most from Ireland, \d+\s%$"))
     germany = section.locator("path[data-country=DE]")
     chart = section.get_by_role("slider")
@@ -126,45 +126,45 @@ def test_countries_stand_on_a_map_and_narrow(reader):
         chart.press("ArrowRight")
         expect(chart).not_to_have_attribute("aria-valuetext", country)  # at the end it stays
     chart.press("Enter")
-    expect(reader.get_by_role("group", name="Segment")).to_contain_text("country Germany")
-    expect(reader.get_by_role("region", name="Devices").get_by_role("row", name=re.compile("^All visits"))).to_contain_text(told)
+    expect(analyst.get_by_role("group", name="Segment")).to_contain_text("country Germany")
+    expect(analyst.get_by_role("region", name="Devices").get_by_role("row", name=re.compile("^All visits"))).to_contain_text(told)
 
 
-def test_the_audience_is_told_new_from_returning_and_by_the_hour(reader):
-    follow(reader, "/s/mill/read/audience")
-    expect(reader.get_by_role("heading", level=1)).to_contain_text(re.compile(r"^\d+\s% of the visits are by returning people\. They bounce"))
-    kinds = rows_of(reader, "New and returning")
-    rates = asked(reader, "bounce_rate", dimensions=["visitor_kind"])
+def test_the_audience_is_told_new_from_returning_and_by_the_hour(analyst):
+    follow(analyst, "/s/mill/read/audience")
+    expect(analyst.get_by_role("heading", level=1)).to_contain_text(re.compile(r"^\d+\s% of the visits are by returning people\. They bounce"))
+    kinds = rows_of(analyst, "New and returning")
+    rates = asked(analyst, "bounce_rate", dimensions=["visitor_kind"])
     assert {name: number(kinds[name][2]) for name in rates} == {name: pytest.approx(100 * rate, abs=0.005) for name, rate in rates.items()}
-    numbers = [name for name in rows_of(reader, "Visit number") if name[0].isdigit()]
+    numbers = [name for name in rows_of(analyst, "Visit number") if name[0].isdigit()]
     assert numbers == sorted(numbers, key=lambda name: int(name.split()[0]))
-    hours = reader.get_by_role("slider", name="Visits by weekday and hour")
+    hours = analyst.get_by_role("slider", name="Visits by weekday and hour")
     hours.focus()
     for key in ("ArrowDown", "ArrowDown", "ArrowRight"):
-        reader.keyboard.press(key)
+        analyst.keyboard.press(key)
     [day, hour, count] = re.fullmatch(r"(\w+), (\d\d) to \d\d: (\d+) visits?", hours.get_attribute("aria-valuetext")).groups()
     assert day == "Tuesday" and hour == "01"
     conditions = [{"kind": "dimension", "dimension": name, "test": "is", "values": [value]} for name, value in (("weekday", day), ("hour", hour))]
-    assert int(count) == asked(reader, "visits", conditions=conditions)
-    reader.keyboard.press("Enter")
-    expect(reader.locator("[data-chip]")).to_have_text(["Only weekday Tuesday", "Only hour 01"])
+    assert int(count) == asked(analyst, "visits", conditions=conditions)
+    analyst.keyboard.press("Enter")
+    expect(analyst.locator("[data-chip]")).to_have_text(["Only weekday Tuesday", "Only hour 01"])
 
 
-def test_a_view_that_is_read_and_left_alone_does_nothing(analyst):
-    analyst.add_init_script("""globalThis.timers = []; const set = globalThis.setTimeout;
+def test_a_view_that_is_read_and_left_alone_does_nothing(beginner):
+    beginner.add_init_script("""globalThis.timers = []; const set = globalThis.setTimeout;
         globalThis.setTimeout = (what, after, ...more) => { timers.push(after ?? 0); return set(what, after, ...more); };""")
     for view in ("pages", "sources", "overview"):
-        analyst.goto(f"/s/mill/read/{view}")
-        rows_of(analyst, "All pages" if view == "pages" else "Channels")
-        analyst.wait_for_load_state("networkidle")
-        analyst.evaluate("timers.length = 0")
-        analyst.wait_for_timeout(1500)  # nothing may happen meanwhile
-        assert len(analyst.evaluate("timers")) < 10
+        beginner.goto(f"/s/mill/read/{view}")
+        rows_of(beginner, "All pages" if view == "pages" else "Channels")
+        beginner.wait_for_load_state("networkidle")
+        beginner.evaluate("timers.length = 0")
+        beginner.wait_for_timeout(1500)  # nothing may happen meanwhile
+        assert len(beginner.evaluate("timers")) < 10
 
 
-def test_what_is_in_sight_is_read_first_and_the_rest_after_it(reader):
+def test_what_is_in_sight_is_read_first_and_the_rest_after_it(analyst):
     held = []
-    reader.route("**/reports/t*", lambda route: held.append(route))  # noqa: PLW0108 - the browser asks a function of its own what it takes
+    analyst.route("**/reports/t*", lambda route: held.append(route))  # noqa: PLW0108 - the browser asks a function of its own what it takes
     dimensions = lambda route: [one["request"]["dimensions"][-1] for one in route.request.post_data_json["asked"]]  # noqa: E731
 
     def turn():
@@ -172,53 +172,53 @@ def test_what_is_in_sight_is_read_first_and_the_rest_after_it(reader):
         for _ in range(100):
             if held:
                 break
-            reader.wait_for_timeout(50)
+            analyst.wait_for_timeout(50)
         [route] = held
         held.clear()
         route.continue_()
         return set(dimensions(route))
 
-    follow(reader, "/s/mill/read/audience?only=channel:Referral")
+    follow(analyst, "/s/mill/read/audience?only=channel:Referral")
     first, rest = turn(), turn()
     assert "visitor_kind" in first and first.isdisjoint({"screen", "weekday", "hour"}) and {"screen", "hour"} <= rest
-    last = reader.get_by_role("region", name="Time of day by weekday")
+    last = analyst.get_by_role("region", name="Time of day by weekday")
     last.locator("svg, table").first.wait_for()
     last.scroll_into_view_if_needed()
-    reader.evaluate("scrollTo(0, document.documentElement.scrollHeight)")
-    reader.wait_for_function("scrollY > 0")
-    reader.evaluate("() => new Promise((seen) => requestAnimationFrame(() => requestAnimationFrame(seen)))")
-    reader.evaluate("history.pushState({}, '', '?only=channel:Email')")
+    analyst.evaluate("scrollTo(0, document.documentElement.scrollHeight)")
+    analyst.wait_for_function("scrollY > 0")
+    analyst.evaluate("() => new Promise((seen) => requestAnimationFrame(() => requestAnimationFrame(seen)))")
+    analyst.evaluate("history.pushState({}, '', '?only=channel:Email')")
     first, rest = turn(), turn()
     assert {"hour", "screen"} <= first and {"visit_number", "days_since"} <= rest - first
-    expect(reader.get_by_role("region", name="New and returning").locator("tbody tr").first).to_be_visible()
+    expect(analyst.get_by_role("region", name="New and returning").locator("tbody tr").first).to_be_visible()
 
 
-def test_the_overview_and_the_visits_say_what_the_api_says(reader):
-    follow(reader, "/s/mill/read/overview")
-    channels = rows_of(reader, "Channels")
-    visits, goals = (asked(reader, measure, dimensions=["channel"]) for measure in ("visits", "conversions"))
+def test_the_overview_and_the_visits_say_what_the_api_says(analyst):
+    follow(analyst, "/s/mill/read/overview")
+    channels = rows_of(analyst, "Channels")
+    visits, goals = (asked(analyst, measure, dimensions=["channel"]) for measure in ("visits", "conversions"))
     named = {name.split("\n")[0]: cells for name, cells in channels.items()}
     found = {name: (number(cells[0]), number(cells[1])) for name, cells in named.items() if name in visits}
     assert len(found) > 4 and found == {name: (visits[name], goals[name]) for name in found}
-    figures = reader.get_by_role("button", name=re.compile("; open up$")).all()
+    figures = analyst.get_by_role("button", name=re.compile("; open up$")).all()
     told = dict(re.fullmatch(r"(.+): (.+); open up", figure.get_attribute("aria-label")).groups() for figure in figures)
-    assert number(told["Visits"]) == asked(reader, "visits") and number(told["Course bookings"]) == asked(reader, "conversions")
-    reader.goto("/s/mill/watch/visits?only=channel:Email")
+    assert number(told["Visits"]) == asked(analyst, "visits") and number(told["Course bookings"]) == asked(analyst, "conversions")
+    follow(analyst, "/s/mill/watch/visits?only=channel:Email")
     email = [{"kind": "dimension", "dimension": "channel", "test": "is", "values": ["Email"]}]
-    expect(reader.get_by_role("heading", level=1)).to_have_text(re.compile(rf"^{asked(reader, 'visits', conditions=email):,.0f} visits, "))
-    rows = reader.get_by_role("grid", name="Visits").locator("tbody tr")
+    expect(analyst.get_by_role("heading", level=1)).to_have_text(re.compile(rf"^{asked(analyst, 'visits', conditions=email):,.0f} visits, "))
+    rows = analyst.get_by_role("grid", name="Visits").locator("tbody tr")
     rows.first.wait_for()
-    headers = {"X-CSRF-Token": reader.request.get("/api/v1/session").json()["csrf"]}
-    body = {"period": period_of(reader), "goal": 1, "limit": 5, "segment": {"where": {"conditions": email}}}
-    newest = reader.request.post("/api/v1/sites/mill/visits", data=body, headers=headers).json()["visits"]
+    headers = {"X-CSRF-Token": analyst.request.get("/api/v1/session").json()["csrf"]}
+    body = {"period": period_of(analyst), "goal": 1, "limit": 5, "segment": {"where": {"conditions": email}}}
+    newest = analyst.request.post("/api/v1/sites/mill/visits", data=body, headers=headers).json()["visits"]
     for place, visit in enumerate(newest):
         texts = [text.strip().replace("\n", "") for text in rows.nth(place).locator("td").all_inner_texts()]
         assert texts[0].startswith("Email") and number(texts[2]) == visit["views"]
         assert (texts[6] if len(texts) > 6 else "")[:1] == (str(visit["conversions"]) if visit["conversions"] else "")
 
 
-def test_a_view_whose_site_is_still_read_has_its_shape(analyst):
-    analyst.route("**/api/v1/sites/mill/segments", lambda route: None)  # it waits
+def test_a_view_whose_site_is_still_read_has_its_shape(beginner):
+    beginner.route("**/api/v1/sites/mill/segments", lambda route: None)  # it waits
     for view in ("read/overview", "read/pages", "explain/compare", "explain/segments"):
-        analyst.goto(f"/s/mill/{view}")
-        expect(analyst.locator("main h1[aria-busy=true]")).to_have_text(re.compile("Reading …"))
+        beginner.goto(f"/s/mill/{view}")
+        expect(beginner.locator("main h1[aria-busy=true]")).to_have_text(re.compile("Reading …"))

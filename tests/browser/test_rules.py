@@ -5,24 +5,24 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from tests.browser.conftest import PERSON, choose, options_of, serious
+from tests.browser.conftest import PERSON, choose, follow, options_of, serious
 from tests.browser.telling import hits, served, until, until_served_anew, visitor_of, wait_for
 
 EVENT = "course behind a voucher"
 
 
 @pytest.fixture
-def rules(analyst):
+def rules(beginner):
     """The rules of the mill, with what is live and the draft put back in the end."""
-    analyst.goto("/s/mill/tag/rules")
-    analyst.get_by_role("region", name="Rules", exact=True).get_by_role("row").nth(1).wait_for()
-    before = analyst.request.get("/api/v1/sites/mill/rules").json()
-    yield analyst
-    headers = {"X-CSRF-Token": analyst.request.get("/api/v1/session").json()["csrf"]}
-    after = analyst.request.get("/api/v1/sites/mill/rules").json()
+    beginner.goto("/s/mill/tag/rules")
+    beginner.get_by_role("region", name="Rules", exact=True).get_by_role("row").nth(1).wait_for()
+    before = beginner.request.get("/api/v1/sites/mill/rules").json()
+    yield beginner
+    headers = {"X-CSRF-Token": beginner.request.get("/api/v1/session").json()["csrf"]}
+    after = beginner.request.get("/api/v1/sites/mill/rules").json()
     if after["versions"][0]["rules"] != before["versions"][0]["rules"]:
-        analyst.request.post(f"/api/v1/sites/mill/rules/versions/{before['versions'][0]['number']}/again", headers=headers)
-    analyst.request.put("/api/v1/sites/mill/rules/draft", data={"rules": before["draft"]}, headers=headers)
+        beginner.request.post(f"/api/v1/sites/mill/rules/versions/{before['versions'][0]['number']}/again", headers=headers)
+    beginner.request.put("/api/v1/sites/mill/rules/draft", data={"rules": before["draft"]}, headers=headers)
 
 
 def stranger(page):
@@ -59,7 +59,7 @@ def make_the_rule(page):
     expect(form.locator("[data-words]")).to_have_text(
         f"When “See the courses” is clicked, and only if the page starts with /gift-vouchers, then record the event {EVENT} (from: the text of h1)."
     )
-    assert serious(page) == []
+    assert serious(page, "main") == []
     form.get_by_role("button", name="Save in the draft").press("Enter")
     expect(page.get_by_role("region", name="The draft", exact=True)).to_contain_text("From a voucher to the courses was added.")
 
@@ -104,17 +104,17 @@ def test_a_rule_is_made_tried_on_one_browser_made_live_and_taken_back(rules, con
     follow_the_voucher(visitor)
     [done] = wait_for(visitor, demo_database, f"visitor = '{visitor_of(visitor)}' AND name = '{EVENT}'")
     assert done["props"] == {"from": "Gift vouchers"}
-    rules.goto(f"/s/mill/watch/now?visitor={visitor_of(visitor)}")
+    follow(rules, f"/s/mill/watch/now?visitor={visitor_of(visitor)}")
     expect(rules.get_by_role("grid", name="Hits").locator("tbody tr").filter(has_text=EVENT)).to_be_visible()
     today = rules.evaluate("new Date().toISOString().slice(0, 10)")
-    rules.goto(f"/s/mill/tag/events?from={today}&to={today}")
+    follow(rules, f"/s/mill/tag/events?from={today}&to={today}")
     event = rules.get_by_role("row").filter(has=rules.get_by_role("button", name=EVENT, exact=True))
     expect(event.locator("[data-lead]")).to_have_text("1")  # what was tried counts as own traffic
 
     panel.get_by_role("button", name="Stop trying").click()
     expect(panel).to_have_count(0)
     assert tried.evaluate("localStorage.getItem('uc_trial')") is None
-    rules.goto("/s/mill/tag/rules")
+    follow(rules, "/s/mill/tag/rules")
     versions.get_by_role("button", name="Restore …").first.click()
     rules.get_by_role("button", name="Restore", exact=True).click()
     expect(versions.get_by_role("listitem").first).to_contain_text("Version 4 live")

@@ -6,6 +6,7 @@ import re
 import pytest
 from playwright.sync_api import expect
 
+from tests.browser.conftest import follow
 from tests.browser.telling import collected, hits, serve, settled, until, visitor_of, wait_for
 from upper_compass.core.dataset.traffic_sources import tidy
 
@@ -121,7 +122,7 @@ def test_text_from_visitors_is_shown_as_text(overview, demo_database):
     wait_for(page, demo_database, f"visitor = '{visitor_of(page)}' AND kind < 4", 3)
     today = overview.evaluate("new Date().toISOString().slice(0, 10)")
     for dimension, value in (("raw_source", planted), ("event", planted), ("source", tidy(planted))):
-        overview.goto(f"/s/mill/read/overview?from={today}&to={today}&only={dimension}:{value}")
+        follow(overview, f"/s/mill/read/overview?from={today}&to={today}&only={dimension}:{value}")
         expect(overview.locator("[data-chip]")).to_contain_text(value)
         overview.locator("[data-ledger] tbody tr").first.wait_for()
     assert overview.evaluate("window.hacked") is None

@@ -5,10 +5,12 @@ import re
 import pytest
 from playwright.sync_api import expect
 
+from tests.browser.conftest import follow
+
 
 @pytest.fixture
 def channels(analyst):
-    analyst.goto("/s/mill/tag/channels")
+    follow(analyst, "/s/mill/tag/channels")
     analyst.get_by_text(re.compile("visits in 90 days fit no channel")).wait_for()
     return analyst
 

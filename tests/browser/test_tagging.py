@@ -5,7 +5,7 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from tests.browser.conftest import choose
+from tests.browser.conftest import choose, follow
 from tests.browser.telling import served, until, until_served_anew
 
 
@@ -27,7 +27,7 @@ def tagged(analyst):
 
 
 def test_the_check_waits_for_the_visit_and_looks_past_the_filter(analyst, context):
-    analyst.goto("/s/mill/tag/site-code")
+    follow(analyst, "/s/mill/tag/site-code")
     expect(analyst.locator("pre code").first).to_contain_text('/uc.js?site=mill"></script>')
     expect(analyst.get_by_text(re.compile(r"\d\.\d kB on the way"))).to_be_visible()
     analyst.get_by_label("A page of the site").fill("mill.example")
@@ -53,7 +53,7 @@ def test_the_check_waits_for_the_visit_and_looks_past_the_filter(analyst, contex
 
 def test_when_nothing_comes_the_reasons_are_told_in_order(analyst, context):
     context.route("**/mill/silent", lambda route: route.fulfill(body="<!doctype html><title>Silent</title>", content_type="text/html"))
-    analyst.goto("/s/mill/tag/site-code")
+    follow(analyst, "/s/mill/tag/site-code")
     analyst.get_by_label("A page of the site").fill(analyst.url.split("/s/")[0] + "/mill/silent")
     analyst.request.post("/collect?site=mill", data={}, headers={"Origin": "https://before.example"})
     analyst.get_by_role("button", name="Open it and look").click()
@@ -68,7 +68,7 @@ def test_when_nothing_comes_the_reasons_are_told_in_order(analyst, context):
 
 
 def test_settings_are_changed_refused_and_kept(analyst):
-    analyst.goto("/s/mill/tag/settings")
+    follow(analyst, "/s/mill/tag/settings")
     gap = analyst.get_by_label("Pause that ends a visit, in minutes")
     gap.fill("soon")
     analyst.get_by_label("Networks of your own people").fill("our office")
@@ -93,7 +93,7 @@ def test_settings_are_changed_refused_and_kept(analyst):
 
 
 def test_page_groups_and_other_currencies_are_set_refused_and_kept(analyst):
-    analyst.goto("/s/mill/tag/settings")
+    follow(analyst, "/s/mill/tag/settings")
     groups, money = (analyst.get_by_role("group", name=name, exact=True).last for name in ("Page groups", "Other currencies"))
     groups.get_by_label("Name of the group").first.wait_for()
     before = groups.get_by_label("Name of the group").count()
@@ -122,7 +122,7 @@ def test_page_groups_and_other_currencies_are_set_refused_and_kept(analyst):
 
 
 def test_a_copy_of_the_site_counts_as_the_original(analyst):
-    analyst.goto("/s/mill/tag/settings")
+    follow(analyst, "/s/mill/tag/settings")
     copies = analyst.get_by_role("group", name="Copies of the site", exact=True).last
     copies.get_by_label("Pages at").first.wait_for()
     before = copies.get_by_label("Pages at").count()
@@ -143,7 +143,7 @@ def test_a_copy_of_the_site_counts_as_the_original(analyst):
 
 
 def test_a_visitors_data_are_handed_out_and_forgotten_from_an_opened_visit(analyst):
-    analyst.goto("/s/mill/watch/visits")
+    follow(analyst, "/s/mill/watch/visits")
     analyst.get_by_role("grid", name="Visits").get_by_role("link").first.click()
     pseudonym = analyst.url.split("/")[-2]
     with analyst.expect_download() as handed:
@@ -155,7 +155,7 @@ def test_a_visitors_data_are_handed_out_and_forgotten_from_an_opened_visit(analy
 
 
 def test_one_visitor_is_forgotten_only_after_a_question(analyst, context):
-    analyst.goto("/s/mill/tag/settings")
+    follow(analyst, "/s/mill/tag/settings")
     field = analyst.get_by_label("The visitor’s pseudonym").last
     field.fill("nobody at all")
     analyst.get_by_role("button", name="Forget this visitor …").click()
@@ -227,7 +227,7 @@ def test_a_tab_that_is_followed_stays_so_on_its_next_pages_and_other_tabs_are_no
 
 
 def test_the_stages_are_a_key_away_and_keep_what_is_read_under(analyst):
-    analyst.goto("/s/mill/read/overview?only=channel:Email")
+    follow(analyst, "/s/mill/read/overview?only=channel:Email")
     for key, view in (("1", "Site code"), ("2", "Now"), ("3", "Overview")):
         analyst.locator(f"[data-stage='{key}']").wait_for()
         analyst.keyboard.press(key)
@@ -251,5 +251,5 @@ def test_a_viewer_reads_the_settings_and_changes_nothing(viewer):
     expect(viewer.get_by_label("Name", exact=True)).to_be_disabled()
     expect(viewer.get_by_role("button", name="Save")).to_be_disabled()
     expect(viewer.get_by_role("button", name=re.compile("Forget"))).to_have_count(0)
-    viewer.goto("/s/mill/tag/site-code")
+    follow(viewer, "/s/mill/tag/site-code")
     expect(viewer.locator("pre code")).to_be_visible()

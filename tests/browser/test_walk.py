@@ -4,7 +4,7 @@ import re
 
 from playwright.sync_api import expect
 
-from tests.browser.conftest import PERSON, sign_in
+from tests.browser.conftest import PERSON, follow, sign_in
 from tests.browser.telling import visitor_of
 from tests.browser.test_links import fill, scanned
 from upper_compass.demo.laying import ACCOUNT, PASSWORD
@@ -72,7 +72,7 @@ def test_all_that_is_done_is_seen_in_now_and_then_in_the_reports(page):
     other = page.context.browser.new_context(base_url=here, user_agent=PERSON)
     visitor = other.new_page()
     walk(visitor, url)
-    page.goto(f"/s/mill/watch/now?visitor={visitor_of(visitor)}")
+    follow(page, f"/s/mill/watch/now?visitor={visitor_of(visitor)}")
     rows = page.get_by_role("grid", name="Hits").locator("tbody tr")
     for name, detail in TOLD.items():
         page.get_by_label("Look for a hit").fill(name)
@@ -81,7 +81,7 @@ def test_all_that_is_done_is_seen_in_now_and_then_in_the_reports(page):
     expect(rows.filter(has_text=SOURCE).first).to_be_visible()
     today = page.evaluate("new Date().toISOString().slice(0, 10)")
     for name in TOLD:
-        page.goto(f"/s/mill/read/overview?from={today}&to={today}&only=source:{SOURCE}&only=event:{name}")
+        follow(page, f"/s/mill/read/overview?from={today}&to={today}&only=source:{SOURCE}&only=event:{name}")
         channels = page.get_by_role("region", name="Channels")
         mine = channels.get_by_role("row").filter(has=page.get_by_role("button", name="Print and QR", exact=True))
         expect(mine.locator("[data-lead]")).to_have_text("1")

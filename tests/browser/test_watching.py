@@ -6,7 +6,7 @@ import threading
 import pytest
 from playwright.sync_api import expect
 
-from tests.browser.conftest import opened_one_by_one
+from tests.browser.conftest import follow, opened_one_by_one
 from tests.conftest import a_hit
 
 MARKUP = '<img src=x onerror="window.broken=1">{{7*7}}'
@@ -14,7 +14,7 @@ MARKUP = '<img src=x onerror="window.broken=1">{{7*7}}'
 
 @pytest.fixture
 def now(analyst):
-    analyst.goto("/s/mill/read/overview")
+    follow(analyst, "/s/mill/read/overview")
     analyst.locator("[data-stage='2']").wait_for()
     analyst.keyboard.press("2")
     expect(analyst.get_by_role("heading", level=1)).to_contain_text(re.compile("here just now|here now"))
@@ -87,18 +87,18 @@ def test_visits_fit_the_segment_and_go_on_further_down(now):
     now.keyboard.press("Control+End")
     expect(rows.locator("tbody").filter(has_text=re.compile(".+")).last).to_be_visible()
     assert before not in rows.locator("tbody tr").all_inner_texts()
-    now.goto("/s/mill/watch/visits?only=channel:Email&only=device:tablet")
+    follow(now, "/s/mill/watch/visits?only=channel:Email&only=device:tablet")
     expect(rows.get_by_role("row").nth(1)).to_contain_text("tablet")
     assert all("Email" in text and "tablet" in text for text in rows.get_by_role("row").all_inner_texts()[1:])
     assert now.request.post("/collect?site=mill", data=a_hit(visitor="late", url="https://fennmoor-mill.example/?via=late")).status == 204
-    now.goto("/s/mill/watch/visits")
+    follow(now, "/s/mill/watch/visits")
     rows.get_by_role("link").first.wait_for()  # and nothing moves any more: of a click on what moves away nothing is left
     now.get_by_role("button", name=re.compile(r"^\d+ more today$")).click()
     expect(rows).to_contain_text("late")
     expect(now).to_have_url(re.compile(r"from=(\d{4}-\d\d-\d\d)&to=\1"))
-    now.goto("/s/mill/watch/visits?from=2020-01-01&to=2020-01-07")
+    follow(now, "/s/mill/watch/visits?from=2020-01-01&to=2020-01-07")
     expect(now.locator("[data-empty]")).to_contain_text("No visits in these days")
-    now.goto("/s/mill/watch/visits/nobody/1")
+    follow(now, "/s/mill/watch/visits/nobody/1")
     expect(now.get_by_role("heading", level=1)).to_have_text("There is no such visit.")
 
 
@@ -114,7 +114,7 @@ def test_text_from_outside_is_text_wherever_it_stands(now):
     expect(row(now, "<img src=x onerror").first).to_be_visible()
     today = now.evaluate("fetch('/api/v1/sites/mill').then((answer) => answer.json()).then((site) => site.today)")
     for address in ("watch/visits", "watch/visits/hostile/1", "read/overview"):
-        now.goto(f"/s/mill/{address}?from={today}&to={today}")
+        follow(now, f"/s/mill/{address}?from={today}&to={today}")
         expect(now.get_by_text("onerror").first).to_be_visible()
         assert now.evaluate("window.broken") is None
     assert now.locator("main img").count() == 0

@@ -5,7 +5,7 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from tests.browser.conftest import serious
+from tests.browser.conftest import follow, serious
 
 
 @pytest.fixture
@@ -25,7 +25,7 @@ def test_what_is_planted_is_told_with_its_numbers_its_chart_and_its_proof(overvi
     assert worth.get_by_role("listitem").count() <= 7
     letters = overview.get_by_role("region", name="Landing pages").locator("tbody th span[aria-hidden]", has_text=re.compile("^[a-g]$"))
     expect(letters.first).to_be_visible()
-    assert serious(overview) == []
+    assert serious(overview, "[aria-label='Worth a look']") == []
     a, of = re.search(r"(\d+) of (\d+) people", first.inner_text()).groups()
     first.get_by_role("link").click()
     expect(overview).to_have_url(re.compile("/explain/compare.*by=source"))
@@ -51,7 +51,7 @@ def test_one_is_noted_with_a_key_and_dismissed_and_told_again(overview, worth):
 
 
 def test_days_outside_of_what_is_expected_are_ringed_and_said(overview):
-    overview.goto("/s/mill/read/overview")
+    follow(overview, "/s/mill/read/overview")
     overview.get_by_role("button", name="Show Visits in the chart").click()
     chart = overview.get_by_role("slider", name=re.compile("^Visits a day"))
     expect(overview.get_by_text("expected", exact=True)).to_be_visible()
@@ -60,6 +60,6 @@ def test_days_outside_of_what_is_expected_are_ringed_and_said(overview):
 
 
 def test_a_segment_that_holds_nobody_has_nothing_unusual(overview):
-    overview.goto("/s/mill/read/overview?only=source:nobody")
+    follow(overview, "/s/mill/read/overview?only=source:nobody")
     aside = overview.get_by_role("complementary", name="Worth a look")
     expect(aside).to_contain_text("Nothing unusual in these 28 days.")

@@ -31,7 +31,7 @@ export function Bars({ title, unit, amounts }: BarsProps) {
     range: [0, Math.max(width - NAMES - FIGURES, 20)],
   });
   const y = scaleBand({ domain: amounts.map((_, place) => place), range: [0, amounts.length * ROW], padding: 0.35 });
-  const { at, setAt, slider } = usePoints({
+  const { at, pointAt, away, slider } = usePoints({
     title,
     count: amounts.length,
     across: 1,
@@ -43,11 +43,11 @@ export function Bars({ title, unit, amounts }: BarsProps) {
   return (
     <figure ref={box} className="min-w-0">
       <figcaption className="text-label text-ink-2">{title}</figcaption>
-      <svg width={width} height={amounts.length * ROW} {...slider} onPointerLeave={() => setAt(null)}>
+      <svg width={width} height={amounts.length * ROW} {...slider} onPointerLeave={away}>
         {amounts.map(({ name, value }, place) => {
           const middle = (y(place) ?? 0) + y.bandwidth() / 2 + 4;
           return (
-            <g key={place} onPointerMove={() => setAt(place)}>
+            <g key={place} onPointerMove={() => pointAt(place)}>
               {at === place && (
                 <rect className="fill-none stroke-magenta" x="0.5" y={place * ROW + 0.5} width={Math.max(width - 1, 0)} height={ROW - 1} />
               )}

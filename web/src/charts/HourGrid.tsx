@@ -25,7 +25,7 @@ interface HourGridProps {
 export function HourGrid({ title, rows, columns, value, most, words, onTake }: HourGridProps) {
   const [box, width] = useWidth<HTMLDivElement>();
   const of = (place: number): [string, string] => [rows[Math.floor(place / columns.length)] ?? "", columns[place % columns.length] ?? ""];
-  const { at, setAt, slider } = usePoints({
+  const { at, pointAt, away, slider } = usePoints({
     title,
     count: rows.length * columns.length,
     across: columns.length,
@@ -41,7 +41,7 @@ export function HourGrid({ title, rows, columns, value, most, words, onTake }: H
   const pointed = (event: PointerEvent<SVGSVGElement>) => {
     const { left, top } = event.currentTarget.getBoundingClientRect();
     const row = bounded(Math.floor((event.clientY - top - TOP) / ROW), rows.length);
-    setAt(row * columns.length + bounded(Math.floor((event.clientX - left - LEFT) / step), columns.length));
+    pointAt(row * columns.length + bounded(Math.floor((event.clientX - left - LEFT) / step), columns.length));
   };
   return (
     <div className="relative" ref={box} data-chart>
@@ -51,7 +51,7 @@ export function HourGrid({ title, rows, columns, value, most, words, onTake }: H
         height={height}
         {...slider}
         onPointerMove={pointed}
-        onPointerLeave={() => setAt(null)}
+        onPointerLeave={away}
         onClick={() => at !== null && onTake(...of(at))}
       >
         {columns.map((column, place) =>

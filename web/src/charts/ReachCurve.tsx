@@ -31,7 +31,7 @@ export function ReachCurve({ title, reached }: ReachCurveProps) {
   const share = (count: number) => (all > 0 ? count / all : 0);
   const said = ({ at, count }: { at: number; count: number }) =>
     `${Math.round(at * 100)} %: ${figure(count, "count")}, ${figure(share(count), "percent")} % of all`;
-  const { at, setAt, slider } = usePoints({
+  const { at, pointAt, away, slider } = usePoints({
     title,
     count: points.length,
     words: (place) => {
@@ -47,7 +47,7 @@ export function ReachCurve({ title, reached }: ReachCurveProps) {
   return (
     <figure ref={box} className="min-w-0">
       <figcaption className="text-label wrap-anywhere text-ink-2">{title}</figcaption>
-      <svg width={width} height={HEIGHT} {...slider} onPointerMove={(event) => setAt(nearest(event))} onPointerLeave={() => setAt(null)}>
+      <svg width={width} height={HEIGHT} {...slider} onPointerMove={(event) => pointAt(nearest(event))} onPointerLeave={away}>
         {[0, 0.5, 1].map((tick) => (
           <g key={tick}>
             <path className={GRID} d={`M${LEFT} ${Math.round(y(tick)) + 0.5}H${x(1)}`} />

@@ -88,7 +88,7 @@ export function TimeChart(props: TimeChartProps) {
       .filter(Boolean)
       .join(", ");
   const choose = (point: number) => setChosen(points[point]?.at ?? null);
-  const { at, setAt, slider } = usePoints({
+  const { at, pointAt, away, slider } = usePoints({
     title,
     count: points.length,
     words: (point) => {
@@ -114,8 +114,8 @@ export function TimeChart(props: TimeChartProps) {
         height={height}
         {...slider}
         onKeyDown={keyed}
-        onPointerMove={(event) => setAt(nearest(event))}
-        onPointerLeave={() => from === null && setAt(null)}
+        onPointerMove={(event) => pointAt(nearest(event))}
+        onPointerLeave={() => from === null && away()}
         onPointerDown={(event) => {
           if (!onTake || bucket === "hour") return;
           event.currentTarget.setPointerCapture(event.pointerId);

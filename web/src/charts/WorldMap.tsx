@@ -38,7 +38,7 @@ interface WorldMapProps {
 /** Where visits come from, in five shades. The arrow keys read the countries, those with most first; Enter takes one. */
 export function WorldMap({ title, shares, said, onTake }: WorldMapProps) {
   const countries = [...shares].sort(([, a], [, b]) => b - a).map(([country]) => country);
-  const { at, setAt, slider } = usePoints({
+  const { at, pointAt, away, slider } = usePoints({
     title,
     count: countries.length,
     words: (place) => {
@@ -53,7 +53,7 @@ export function WorldMap({ title, shares, said, onTake }: WorldMapProps) {
   return (
     <figure className="min-w-0" data-map>
       <figcaption className="text-label wrap-anywhere text-ink-2">{title}</figcaption>
-      <svg viewBox={`0 0 ${WIDTH} ${HEIGHT}`} className="w-full" {...slider} onPointerLeave={() => setAt(null)}>
+      <svg viewBox={`0 0 ${WIDTH} ${HEIGHT}`} className="w-full" {...slider} onPointerLeave={away}>
         {drawn.map((land) => {
           const country = LETTERS.get(land) ?? "";
           const share = shares.get(country) ?? 0;
@@ -68,7 +68,7 @@ export function WorldMap({ title, shares, said, onTake }: WorldMapProps) {
                 share > 0 && country === read ? "stroke-magenta [stroke-width:1.5]" : "stroke-hairline-firm [stroke-width:0.5]",
                 share > 0 && "cursor-pointer",
               )}
-              onPointerMove={() => setAt(share > 0 ? countries.indexOf(country) : null)}
+              onPointerMove={() => pointAt(share > 0 ? countries.indexOf(country) : null)}
               onClick={share > 0 ? () => onTake(country) : undefined}
             />
           );

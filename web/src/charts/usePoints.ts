@@ -1,4 +1,4 @@
-import { useState, type KeyboardEvent } from "react";
+import { useRef, useState, type KeyboardEvent } from "react";
 
 interface Points {
   /** What the chart shows, in words. */
@@ -30,6 +30,12 @@ export function moved(key: string, at: number | null, count: number, across = co
 /** A chart that is read point by point: the arrow keys, Home and End go along its points, Enter takes one, leaving it reads none. */
 export function usePoints({ title, count, across = count, words, onTake }: Points) {
   const [at, setAt] = useState<number | null>(null);
+  // A pointer that rests where something is drawn over the chart leaves it, without anybody having moved it: what was reached by key stays.
+  const isKeyed = useRef(false);
+  const pointAt = (to: number | null) => {
+    isKeyed.current = false;
+    setAt(to);
+  };
   const onKeyDown = (event: KeyboardEvent) => {
     if (event.key === "Enter" && onTake && at !== null) {
       event.preventDefault();
@@ -39,12 +45,16 @@ export function usePoints({ title, count, across = count, words, onTake }: Point
     const to = moved(event.key, at, count, across);
     if (to === null) return;
     event.preventDefault();
+    isKeyed.current = true;
     setAt(to);
   };
   const read = at !== null && at < count ? at : null;
   return {
     at: read,
-    setAt,
+    pointAt,
+    away: () => {
+      if (!isKeyed.current) setAt(null);
+    },
     slider: {
       role: "slider",
       "aria-label": title,
