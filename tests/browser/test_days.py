@@ -11,7 +11,7 @@ import pytest
 import uvicorn
 from playwright.sync_api import expect
 
-from tests.browser.conftest import PERSON
+from tests.browser.conftest import PERSON, follow
 from tests.conftest import PASSWORD, a_hit, columns
 from upper_compass.api.app import create_app
 from upper_compass.collect.importing import Import, import_hits
@@ -111,7 +111,7 @@ def test_the_day_is_read_as_it_is(filled, tmp_path, any_browser, day):
         page.keyboard.press("End")
         page.keyboard.press(",")
         expect(page).to_have_url(re.compile(f"from={today - timedelta(days=14)}&to={today - timedelta(days=8)}"))
-        page.goto("/s/mill/watch/visits")
+        follow(page, "/s/mill/watch/visits")
         expect(page.locator("main")).to_contain_text(re.compile("visits", re.I))
         hit = a_hit(at=(noon + timedelta(seconds=1)).isoformat(), visitor=f"now-{day}")
         request = urllib.request.Request(f"{address}/collect?site=mill", json.dumps(hit).encode(), {"Content-Type": "application/json"})
