@@ -5,6 +5,7 @@ import re
 from playwright.sync_api import expect
 
 from tests.browser.conftest import choose, confirm, follow
+from tests.browser.telling import until, visitor_of, wait_for
 
 
 def test_an_event_is_looked_into_renamed_and_taken_back(analyst):
@@ -158,12 +159,12 @@ def test_orders_have_a_row_and_two_events_become_one_with_a_word_and_a_way_back(
     expect(events.get_by_role("button", name="form start", exact=True)).to_be_visible()
 
 
-def test_a_key_that_arrived_is_defined_from_the_list(analyst):
+def test_a_key_that_arrived_is_defined_from_the_list(analyst, demo_database):
     mill = analyst.context.new_page()
     mill.goto("/mill/recipes")
-    mill.wait_for_load_state("networkidle")
+    until(mill, "window.uc")
     mill.evaluate("uc.field('oven', 'stone'); uc.event('baked')")
-    mill.wait_for_load_state("networkidle")
+    wait_for(mill, demo_database, f"visitor = '{visitor_of(mill)}' AND name = 'baked'")
     follow(analyst, "/s/mill/tag/fields")
     arrived = analyst.get_by_role("region", name="Arrived, but not defined")
     expect(arrived).to_contain_text(re.compile(r"oven\s*stone\s*[1-9]"))

@@ -163,8 +163,8 @@ def test_a_view_that_is_read_and_left_alone_does_nothing(beginner):
 
 
 def test_what_is_in_sight_is_read_first_and_the_rest_after_it(analyst):
-    held = []
-    analyst.route("**/reports/t*", lambda route: held.append(route))  # noqa: PLW0108 - the browser asks a function of its own what it takes
+    held, passing = [], []
+    analyst.route("**/reports/t*", lambda route: route.continue_() if passing else held.append(route))
     dimensions = lambda route: [one["request"]["dimensions"][-1] for one in route.request.post_data_json["asked"]]  # noqa: E731
 
     def turn():
@@ -178,17 +178,27 @@ def test_what_is_in_sight_is_read_first_and_the_rest_after_it(analyst):
         route.continue_()
         return set(dimensions(route))
 
+    def let_pass():
+        """Whatever else is asked, such as once more what a busy server did not answer."""
+        passing.append(True)
+        for route in held:
+            route.continue_()
+        held.clear()
+
     follow(analyst, "/s/mill/read/audience?only=channel:Referral")
     first, rest = turn(), turn()
     assert "visitor_kind" in first and first.isdisjoint({"screen", "weekday", "hour"}) and {"screen", "hour"} <= rest
+    let_pass()
     last = analyst.get_by_role("region", name="Time of day by weekday")
     last.locator("svg, table").first.wait_for()
     last.scroll_into_view_if_needed()
     analyst.evaluate("scrollTo(0, document.documentElement.scrollHeight)")
     analyst.wait_for_function("scrollY > 0")
     analyst.evaluate("() => new Promise((seen) => requestAnimationFrame(() => requestAnimationFrame(seen)))")
+    passing.clear()
     analyst.evaluate("history.pushState({}, '', '?only=channel:Email')")
     first, rest = turn(), turn()
+    let_pass()
     assert {"hour", "screen"} <= first and {"visit_number", "days_since"} <= rest - first
     expect(analyst.get_by_role("region", name="New and returning").locator("tbody tr").first).to_be_visible()
 
