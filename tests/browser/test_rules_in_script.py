@@ -7,11 +7,9 @@ from datetime import UTC, datetime
 import pytest
 
 from tests.browser.telling import HARM, collected, serve, settled, until, wait_for_events
-from upper_compass.core.dataset.user_agents import read_agent
 from upper_compass.core.definitions.script_settings import Sends, Tagging
 from upper_compass.core.definitions.site_rules import SiteRules
 from upper_compass.core.tagging.tag_rules import RuleSet
-from upper_compass.demo.places import AGENTS
 from upper_compass.run.build import TRACKER
 from upper_compass.services.site_script import made_for
 from upper_compass.store.sites import Site
@@ -212,15 +210,19 @@ def test_a_field_set_by_the_page_is_carried_by_its_very_view(page, ruled):
 PLACES = {"before": "XA", "at the start": "XA", "at the end": "AX", "after": "AX", "instead": "X"}
 
 
-@pytest.mark.parametrize(("place", "text"), PLACES.items())
-def test_html_is_put_in_its_place_once_and_its_own_clicks_count(page, ruled, place, text):
-    html = {"kind": "html", "html": '<b data-uc-event="from rule">X</b>', "place": place, "selector": "i"}
-    bodies = ruled("/own-html", "<p><i>A</i></p><button>Go</button>", a_rule(CLICK, html))
+def test_html_is_put_in_its_place_once_and_its_own_clicks_count(page, ruled):
+    rules, body = [], "<button>Go</button>"
+    for number, place in enumerate(PLACES):
+        html = {"kind": "html", "html": f'<b data-uc-event="{place}">X</b>', "place": place, "selector": f"#p{number} i"}
+        rules.append(a_rule(CLICK, html))
+        body += f'<p id="p{number}"><i>A</i></p>'
+    bodies = ruled("/own-html", body, *rules)
     for _ in range(2):
         page.locator("button").click()
-    assert page.locator("p").inner_text() == text
-    page.locator("b").click()
-    assert names(page, bodies, 1) == ["from rule"]
+    assert page.locator("p").all_inner_texts() == list(PLACES.values())
+    for number in range(len(PLACES)):
+        page.locator(f"#p{number} b").click()
+    assert names(page, bodies, len(PLACES)) == sorted(PLACES)
 
 
 def test_where_the_site_does_not_allow_it_no_html_reaches_the_page(page, ruled):
@@ -295,27 +297,3 @@ def test_without_a_cookie_rules_keep_nothing_in_the_browser(page, ruled):
     bodies = ruled("/own-bare?via=card", "", rule, cookie=False)
     assert events_sent(page, bodies, 1) == [("came", None, {"by": "link"})]
     assert page.evaluate("[document.cookie, localStorage.length, sessionStorage.length]") == ["", 0, 0]
-
-
-OTHERS = (
-    "Mozilla/5.0 (iPad; CPU OS 18_5 like Mac OS X) AppleWebKit/605.1.15 (KHTML, like Gecko) Version/18.5 Mobile/15E148 Safari/604.1",
-    "Mozilla/5.0 (Linux; Android 15; Pixel 8) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/137.0.0.0 Mobile Safari/537.36",
-    "Mozilla/5.0 (Linux; Android 14; SM-X700) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/137.0.0.0 Safari/537.36",
-    "Mozilla/5.0 (X11; CrOS x86_64 14541.0.0) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/137.0.0.0 Safari/537.36",
-    "Mozilla/5.0 (Windows Phone 10.0; Android 6.0.1) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/52.0 Mobile Safari/537.36 Edge/15",
-    "Mozilla/5.0 (Macintosh; Intel Mac OS X 10_15_7) AppleWebKit/605.1.15 (KHTML, like Gecko) Version/18.5 Safari/605.1.15",
-    "A reader of its own",
-)
-
-
-@pytest.mark.parametrize("agent", sorted({*OTHERS, *(agent for agents in AGENTS.values() for agent in agents)}))
-def test_a_device_is_the_one_of_the_reports(browser, demo, agent):
-    told_by_reports = read_agent(agent)[0]
-    rules = [a_rule({"kind": "page shown"}, event(device), only_if=[{"kind": "device", "devices": [device]}]) for device in ("phone", "tablet", "desktop")]
-    context = browser.new_context(base_url=demo.address, user_agent=agent)
-    page = context.new_page()
-    bodies = collected(page)
-    page.route("**/ruled.js", lambda route: route.fulfill(body=script_of(*rules), content_type="text/javascript"))
-    serve(page, "/own-device", "", attributes="", script="/ruled.js")
-    assert [hit["name"] for hit in settled(page, bodies)] == ([told_by_reports] if told_by_reports != "other" else [])
-    context.close()

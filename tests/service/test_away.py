@@ -9,14 +9,20 @@ import psycopg
 import pytest
 
 from tests.conftest import PASSWORD, Server, a_hit, columns, fill
-from tests.service.test_run import own_state  # noqa: F401
+from tests.service.test_run import state_below
 from upper_compass.run import cluster as postgres
 from upper_compass.run import instances
 from upper_compass.store.database import connect, migrate
 
 
-@pytest.fixture
-def away(own_state, tmp_path):  # noqa: F811
+@pytest.fixture(scope="module")
+def own_state(tmp_path_factory):
+    with state_below(tmp_path_factory.mktemp("own")) as state:
+        yield state
+
+
+@pytest.fixture(scope="module")
+def away(own_state, tmp_path_factory):
     """(application, its own PostgreSQL), with a session."""
     held = postgres.start_cluster()
     held.ensure_database("away")
@@ -25,7 +31,7 @@ def away(own_state, tmp_path):  # noqa: F811
     engine.dispose()
     fill(held.url("away"))
     quick = {"ANSWER_SECONDS": "1", "STORE_SECONDS": "1"}
-    server = Server(held.url("away"), tmp_path / "frames", settings=quick).start()
+    server = Server(held.url("away"), tmp_path_factory.mktemp("frames"), settings=quick).start()
     with httpx.Client(base_url=server.address, timeout=30) as client:
         signed = client.post("/api/v1/session", json={"email": "owner@mill.example", "password": PASSWORD}).json()
         client.headers["X-CSRF-Token"] = signed["csrf"]

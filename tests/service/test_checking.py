@@ -12,10 +12,13 @@ from upper_compass.collect.checking import UnreadableError, as_rows, check_body,
 from upper_compass.collect.marking import Countries, are_robots
 from upper_compass.core.dataset.user_agents import read_agent
 from upper_compass.reference import shipped
+from upper_compass.run.places import ROOT
 from upper_compass.store.hits import ROW
 
 NOW = datetime(2026, 11, 23, 12, tzinfo=UTC)
 HOUR = timedelta(hours=1)
+# The same for reports and for what the site script finds by itself, see tests/web/conditions.test.ts.
+DEVICES = ROOT / "tests" / "devices.json"
 
 
 def body(*changes):
@@ -107,19 +110,7 @@ def test_without_a_country_file_no_country_is_looked_up():
     assert Countries(None).of("192.0.2.1") is None
 
 
-@pytest.mark.parametrize(
-    ("agent", "device"),
-    [
-        ("Mozilla/5.0 (iPhone; CPU iPhone OS 18_5 like Mac OS X) AppleWebKit/605.1.15 Version/18.5 Mobile/15E148 Safari/604.1", "phone"),
-        ("Mozilla/5.0 (Linux; Android 15; Pixel 8) AppleWebKit/537.36 Chrome/137.0.0.0 Mobile Safari/537.36", "phone"),
-        ("Mozilla/5.0 (Linux; Android 14; SM-X710) AppleWebKit/537.36 Chrome/137.0.0.0 Safari/537.36", "tablet"),
-        ("Mozilla/5.0 (iPad; CPU OS 17_6 like Mac OS X) AppleWebKit/605.1.15 Version/17.6 Mobile/15E148 Safari/604.1", "tablet"),
-        ("Mozilla/5.0 (X11; Linux x86_64; rv:139.0) Gecko/20100101 Firefox/139.0", "desktop"),
-        ("Mozilla/5.0 (Macintosh; Intel Mac OS X 10_15_7) AppleWebKit/605.1.15 Version/18.4 Safari/605.1.15", "desktop"),
-        ("A kettle", "other"),
-        ("", ""),
-    ],
-)
+@pytest.mark.parametrize(("agent", "device"), [*json.loads(DEVICES.read_text()).items(), ("", "")])
 def test_devices(agent, device):
     assert read_agent(agent)[0] == device
 

@@ -6,7 +6,7 @@ import threading
 import urllib.error
 import urllib.request
 
-from tests.conftest import Server, a_hit, fill, stored
+from tests.conftest import IN_ONE, Server, a_hit, fill, stored
 from upper_compass.store.database import connect
 
 ROUNDS = int(os.environ.get("COMPASS_KILLS", "2"))
@@ -15,7 +15,7 @@ SENDERS = 8
 
 def test_every_hit_that_was_answered_is_stored_exactly_once_after_kills(database, tmp_path):
     fill(database)
-    server = Server(database, tmp_path)
+    server = Server(database, tmp_path, settings=IN_ONE)
     answered: list[str] = []
     sent: list[str] = []
 

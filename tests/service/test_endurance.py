@@ -11,7 +11,7 @@ import polars as pl
 import pytest
 from starlette.requests import Request
 
-from tests.conftest import Server, a_hit, in_a_loop
+from tests.conftest import IN_ONE, Server, a_hit, in_a_loop
 from upper_compass.api.access import cookie_of
 from upper_compass.core.dataset.traffic_sources import split_addresses
 from upper_compass.core.definitions.hits import Hit
@@ -101,7 +101,7 @@ def test_a_writer_outlives_any_exception(monkeypatch):
 
 
 def test_uploads_that_break_off_leave_no_traceback(database, tmp_path, capfd):
-    server = Server(database, tmp_path / "frames").start()
+    server = Server(database, tmp_path / "frames", settings=IN_ONE).start()
     try:
         for _ in range(5):
             with socket.create_connection(("127.0.0.1", server.port)) as caller:

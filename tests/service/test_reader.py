@@ -20,10 +20,10 @@ def filled(database):
     return database
 
 
-@pytest.fixture
-def running(filled, tmp_path):
+@pytest.fixture(scope="module")
+def running(filled, tmp_path_factory):
     """(application, a client that is signed in)."""
-    server = Server(filled, tmp_path / "frames", settings={"ANSWER_SECONDS": "5"}).start()
+    server = Server(filled, tmp_path_factory.mktemp("frames"), settings={"ANSWER_SECONDS": "5"}).start()
     with httpx.Client(base_url=server.address, timeout=30) as client:
         client.headers["X-CSRF-Token"] = client.post("/api/v1/session", json={"email": "owner@mill.example", "password": PASSWORD}).json()["csrf"]
         yield server, client

@@ -1,5 +1,6 @@
 """The checkout's own PostgreSQL, and the commands that work on an instance."""
 
+import contextlib
 import gzip
 import json
 import os
@@ -15,17 +16,25 @@ from upper_compass.run import instances, places
 from upper_compass.store import tokens
 
 
-@pytest.fixture
-def own_state(tmp_path, monkeypatch):
-    """A state folder of this test's own, below one that other users may not enter."""
-    hidden = tmp_path / "hidden"
+@contextlib.contextmanager
+def state_below(folder):
+    """A state folder of its own, below one that other users may not enter, until all is done there."""
+    hidden = folder / "hidden"
     hidden.mkdir(mode=0o700)
     state = hidden / ".compass"
     state.mkdir()
-    for module in (postgres, places):
-        monkeypatch.setattr(module, "STATE", state)
-    yield state
-    postgres.stop_cluster()
+    with pytest.MonkeyPatch.context() as patched:
+        for module in (postgres, places):
+            patched.setattr(module, "STATE", state)
+        yield state
+        postgres.stop_cluster()
+
+
+@pytest.fixture
+def own_state(tmp_path):
+    """A state folder of this test's own."""
+    with state_below(tmp_path) as state:
+        yield state
 
 
 def version(running):

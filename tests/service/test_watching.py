@@ -7,7 +7,7 @@ import urllib.request
 import psycopg
 import pytest
 
-from tests.conftest import PASSWORD, Server, a_hit, period, sign_in
+from tests.conftest import IN_ONE, PASSWORD, Server, a_hit, period, sign_in
 from upper_compass.store import sites
 
 
@@ -57,7 +57,7 @@ def test_visits_newest_first_and_one_opened(client, viewer):
 
 
 def test_the_stream_tells_hits_as_they_arrive_and_goes_on_where_it_broke(database, client, tmp_path):
-    server = Server(database, tmp_path).start()
+    server = Server(database, tmp_path, settings=IN_ONE).start()
     browser = urllib.request.build_opener(urllib.request.HTTPCookieProcessor())
 
     def post(path, body):

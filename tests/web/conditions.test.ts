@@ -4,9 +4,7 @@ import { holds } from "@tracker/rules/conditions";
 import type { Condition } from "@tracker/rules/data";
 import type { Tools } from "@tracker/tools";
 
-const IPHONE = "Mozilla/5.0 (iPhone; CPU iPhone OS 18_5 like Mac OS X) AppleWebKit/605.1.15 Version/18.5 Mobile/15E148 Safari/604.1";
-const WINDOWS = "Mozilla/5.0 (Windows NT 10.0; Win64; x64; rv:139.0) Gecko/20100101 Firefox/139.0";
-const TABLET = "Mozilla/5.0 (Linux; Android 15; SM-X910) AppleWebKit/537.36 Chrome/137.0.0.0 Safari/537.36";
+import devices from "../devices.json";
 
 const toolsOf = (address: string, more: object = {}): Tools =>
   ({
@@ -47,12 +45,7 @@ describe("conditions of tag rules", () => {
     expect(told({ kind: "visitor", visitor: "returning" }, undefined, { visit: undefined })).toBe(true);
   });
 
-  it.each([
-    [IPHONE, "phone"],
-    [WINDOWS, "desktop"],
-    [TABLET, "tablet"],
-    ["curl/8", "other"],
-  ])("%s is a %s", (userAgent, device) => {
+  it.each(Object.entries(devices))("%s is a %s, as in reports", (userAgent, device) => {
     vi.stubGlobal("navigator", { userAgent });
     expect(["phone", "desktop", "tablet", "other"].filter((one) => told({ kind: "device", devices: [one] }))).toEqual([device]);
   });
