@@ -52,6 +52,14 @@ def test_a_replicate_is_the_credit_of_each_visitor_as_often_as_they_are_drawn(hi
         assert of_all == pytest.approx(whole)
 
 
+def test_what_is_credited_to_no_touch_is_drawn_too():
+    hits = numbered([hit(10 * DAY, "event", visitor=visitor, name="book") for visitor in ("one", "other")])
+    ours, of_all = replicated(reading_of(hits), "file", "linear")  # of hits that are about no file
+    assert list(ours) == [""]
+    for found in (ours[""], of_all):
+        assert found == pytest.approx(drawn("one") + drawn("other"))
+
+
 def test_who_is_drawn_is_like_poisson_and_the_same_for_the_same_visitor():
     seeds = seeded(pl.Series([f"v{i}" for i in range(2_000)]))
     times = np.array([times_drawn(seeds, i) for i in range(len(REPLICATES))]).T
