@@ -19,7 +19,7 @@ def test_views_values_goals_and_commands_are_found_and_done_by_key(overview):
     overview.keyboard.press("Enter")
     expect(overview.locator("[data-chip=only]")).to_contain_text("/guides/starter")
     expect(overview).to_have_url(re.compile("/read/overview"))
-    expect(ask(overview, "take back").first).to_contain_text("Take back what was last chosen")
+    expect(ask(overview, "take back").first).to_contain_text("Take back what was done last")
     overview.keyboard.press("Enter")
     expect(overview.locator("[data-chip=only]")).to_have_count(0)
     ask(overview, "goal orders").first.click()

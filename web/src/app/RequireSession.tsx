@@ -4,10 +4,12 @@ import { Suspense, useEffect } from "react";
 import { Door } from "@/ui/Door";
 import { lazyRouteComponent, Link, Navigate, Outlet, useParams } from "@tanstack/react-router";
 
+import type { Session, Site } from "@/api/client";
 import { prefetchSite, sessionQuery, sitesQuery } from "@/api/queries";
 import { HOME } from "@/state/paths";
 import { Frame } from "@/app/frame/Frame";
 import { ErrorState } from "@/ui/states";
+import { forgetNotices, Notices } from "@/ui/Toast";
 
 // Who is signed in meets neither, nor the forms that they are made of.
 const FirstSite = lazyRouteComponent(() => import("@/views/start/FirstSite"), "FirstSite");
@@ -32,6 +34,9 @@ function LetIn() {
     if (!isSignedIn || !site) return;
     void prefetchSite(site);
   }, [isSignedIn, site]);
+  useEffect(() => {
+    if (session.data === null) forgetNotices();
+  }, [session.data]);
   if (session.isError || sites.isError) {
     return (
       <Door>
@@ -42,17 +47,27 @@ function LetIn() {
   if (session.isPending) return <Door aria-busy="true" />;
   if (session.data === null) return <SignIn />;
   if (sites.isPending) return <Door aria-busy="true" />;
-  const first = sites.data[0];
+  return (
+    <>
+      <Inside session={session.data} sites={sites.data} site={site} />
+      <Notices />
+    </>
+  );
+}
+
+/** What is shown of a site, or of none. */
+function Inside({ session, sites, site }: { session: Session; sites: Site[]; site: string | undefined }) {
+  const first = sites[0];
   if (!first) return <FirstSite />;
   if (!site) return <Navigate to={HOME} params={{ site: first.key }} search replace />;
-  const here = sites.data.find((one) => one.key === site);
+  const here = sites.find((one) => one.key === site);
   if (!here) {
     return (
       <Door>
         <h1 className="font-serif text-title font-[560]">There is no such site here</h1>
         <p>It may belong to somebody else, or was removed. Your sites:</p>
         <ul>
-          {sites.data.map((one) => (
+          {sites.map((one) => (
             <li key={one.key}>
               <Link to={HOME} params={{ site: one.key }}>
                 {one.name}
@@ -64,7 +79,7 @@ function LetIn() {
     );
   }
   return (
-    <Frame key={here.key} site={here} sites={sites.data} session={session.data}>
+    <Frame key={here.key} site={here} sites={sites} session={session}>
       <Outlet />
     </Frame>
   );

@@ -21,6 +21,7 @@ import {
 import { completeDays, daysIn, plusDays } from "@/state/days";
 import type { ViewPath } from "@/state/paths";
 import { useSite } from "@/state/site";
+import { undoNotice } from "@/ui/Toast";
 
 /** What is being looked at. */
 export interface View {
@@ -65,6 +66,7 @@ export interface Steering {
   setBeside: (parts: readonly SegmentPart[]) => void;
   follow: (visitor: string | undefined) => void;
   readBy: (step: ViewSearch["step"]) => void;
+  /** Takes back what was done last: what a notice offers to undo, or one of these. */
   undo: () => void;
 }
 
@@ -135,14 +137,14 @@ export function ViewProvider({ children }: { children: ReactNode }) {
   }, [search, usual, goals]);
   const steering = useMemo((): Steering => {
     // What was looked at before each change, so that the last one can be taken back.
-    const taken: ViewSearch[] = [];
+    const taken: { before: ViewSearch; at: number }[] = [];
     type Change = (now: ViewSearch) => ViewSearch;
     const to = (change: Change, at?: ViewPath) =>
       void (at
         ? navigate({ to: at, params: { site: site.key }, search: (now: ViewSearch) => elsewhere(change(now)) })
         : navigate({ to: ".", search: change }));
     const go = (change: Change, at?: ViewPath) => {
-      taken.push(usually.current.search);
+      taken.push({ before: usually.current.search, at: performance.now() });
       taken.splice(0, taken.length - MAX_TAKEN_BACK);
       to(change, at);
     };
@@ -162,8 +164,9 @@ export function ViewProvider({ children }: { children: ReactNode }) {
       setParts: (parts, at) => go((now) => ({ ...now, segment: parts.map(partText) }), at),
       setBeside: (parts) => go((now) => ({ ...now, beside: parts.map(partText) })),
       undo: () => {
-        const before = taken.pop();
-        if (before) to(({ shown }) => ({ ...before, shown }));
+        if (undoNotice(taken.at(-1)?.at ?? 0)) return;
+        const last = taken.pop();
+        if (last) to(({ shown }) => ({ ...last.before, shown }));
       },
     };
   }, [navigate, site.key]);

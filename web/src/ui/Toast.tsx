@@ -8,6 +8,8 @@ interface Notice {
   id: number;
   text: string;
   undo?: (() => void) | undefined;
+  /** When it was said, by the clock of the page. */
+  at: number;
 }
 
 const SHOWN_MS = 10_000;
@@ -29,8 +31,20 @@ function subscribe(listener: () => void): () => void {
 
 /** Says what was done, and takes it back where that can be done. */
 export function notify(text: string, undo?: () => void): void {
-  set([...notices.slice(-2), { id: ++last, text, undo }]);
+  set([...notices.slice(-2), { id: ++last, text, undo, at: performance.now() }]);
 }
+
+/** Takes back what the newest notice says that can be taken back, if that was said after a moment (`performance.now()`); whether there was one. */
+export function undoNotice(after: number): boolean {
+  const newest = notices.findLast((one) => one.undo && one.at > after);
+  if (!newest) return false;
+  dismiss(newest.id);
+  newest.undo?.();
+  return true;
+}
+
+/** Nothing that was said before is shown to whoever comes next. */
+export const forgetNotices = (): void => set([]);
 
 /** Where notices stand, once on a page. */
 export function Notices() {

@@ -98,7 +98,7 @@ export function Found({ onDone }: { onDone: () => void }) {
             {versus === "none" ? "Versus the days before" : "Versus nothing"}
           </Line>
           <Line value="undo take back" beside="Ctrl Z" onDo={act(undo)}>
-            Take back what was last chosen
+            Take back what was done last
           </Line>
           <Line value="day night light dark" beside="d" onDo={act(switchLight)}>
             Day or night

@@ -14,7 +14,6 @@ import { LogbookProvider } from "@/views/logbook/LogbookProvider";
 import { OpenedUpProvider } from "@/views/shared/OpenedUp";
 import { SiteProvider } from "@/state/site";
 import { ViewProvider } from "@/state/view";
-import { Notices } from "@/ui/Toast";
 
 const page = () => document.getElementById("page");
 
@@ -44,7 +43,6 @@ export function Frame({ site, sites, session, children }: { site: Site; sites: S
               </div>
               <Keys />
               <Palette />
-              <Notices />
             </OpenedUpProvider>
           </LogbookProvider>
         </LeavingProvider>

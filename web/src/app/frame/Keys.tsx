@@ -18,7 +18,7 @@ const ALL: [string, string][] = [
   ["v", "versus on and off"],
   ["e", "add to the segment"],
   ["n", "a note in the logbook on what is in view"],
-  ["Ctrl Z", "take back what was last chosen in the line at the top"],
+  ["Ctrl Z", "take back what was done last: chosen at the top, or told with Undo"],
   ["↑ ↓ ← →", "move in a ledger, or along a chart"],
   ["Enter", "on a value: only these"],
   ["Alt Enter", "on a value: without these"],
