@@ -26,6 +26,7 @@ class IdentityProvider:
         self.issuer, self.says_it_is = issuer, ""
         self.now = now
         self.asked = {}
+        self.breaks_off = False
 
     def turn_keys(self):
         """Other keys than before."""
@@ -78,6 +79,8 @@ def _handler(provider):
 
         def do_POST(self):
             given = {name: values[0] for name, values in parse_qs(self.rfile.read(int(self.headers["Content-Length"])).decode()).items()}
+            if provider.breaks_off:
+                return
             told = provider.token(given, self.headers.get("Authorization"))
             self._answer(told, 400 if "error" in told else 200)
 

@@ -2,7 +2,7 @@
 
 from urllib.parse import parse_qs, urlsplit
 
-import httpx
+import httpx2 as httpx
 import pytest
 from starlette.testclient import TestClient
 
@@ -160,6 +160,12 @@ def test_a_provider_that_is_away_or_another_is_told(client, provider):
     answer = client.post("/api/v1/openid/begun", json={})
     assert (answer.status_code, "Fennmoor ID does not answer" in answer.json()["detail"]) == (503, True)
     assert client.post("/api/v1/openid/begun", json={"invitation": "short"}).status_code == 422
+
+
+def test_a_provider_that_goes_away_while_somebody_is_there_is_told(client, provider):
+    address = sent_back(begun(client))
+    provider.breaks_off = True
+    assert (back(client, address), signed_in(client)) == ("/#away", None)
 
 
 def test_without_one_nobody_signs_in_so(client, database):
